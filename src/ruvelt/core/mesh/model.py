@@ -1,0 +1,194 @@
+"""The mesh being painted: polygons with their parts, materials, face groups, UV layouts and vertex colours."""
+
+from __future__ import annotations
+
+import io
+import json
+from dataclasses import dataclass, field
+from functools import cached_property
+
+import numpy as np
+from numpy.typing import NDArray
+
+from ruvelt.core.errors import InputError
+from ruvelt.core.mesh.triangulate import triangulate
+
+F32 = NDArray[np.float32]
+I32 = NDArray[np.int32]
+
+#: More than this and a browser cannot show it; refused before anything is allocated.
+MAX_FACES = 20_000_000
+
+
+@dataclass(frozen=True)
+class Material:
+    """A material slot of the file: `base_color` is sRGB-encoded RGBA, 0–1."""
+
+    name: str
+    base_color: tuple[float, float, float, float] = (0.8, 0.8, 0.8, 1.0)
+    roughness: float = 0.5
+    metallic: float = 0.0
+
+
+@dataclass(frozen=True, eq=False)
+class FaceGroup:
+    """`faces`: (k,) int32 face indices, ascending."""
+
+    name: str
+    faces: I32
+
+
+@dataclass(frozen=True, eq=False)
+class UVLayout:
+    """`uvs`: (u, 2) float32, UV space with v up; `corner_uv`: (c,) int32 into `uvs`, -1 where a corner has none."""
+
+    name: str
+    uvs: F32
+    corner_uv: I32
+
+
+@dataclass(frozen=True, eq=False)
+class Model:
+    """A polygon mesh in file order.
+
+    positions : (v, 3) float32, object space, Y up
+    face_starts : (f + 1,) int32; the corners of face i are face_starts[i] … face_starts[i + 1]
+    corner_vertex : (c,) int32
+    face_part, face_material : (f,) int32 into `parts` and `materials`
+    vertex_colors : (v, 4) float32 sRGB-encoded RGBA 0–1, or None
+    file_normals : (c, 3) float32 unit vectors, or None when the file brought none
+    """
+
+    name: str
+    positions: F32
+    face_starts: I32
+    corner_vertex: I32
+    parts: tuple[str, ...]
+    face_part: I32
+    materials: tuple[Material, ...]
+    face_material: I32
+    groups: tuple[FaceGroup, ...] = ()
+    uv_layouts: tuple[UVLayout, ...] = ()
+    vertex_colors: F32 | None = None
+    file_normals: F32 | None = None
+    notes: tuple[str, ...] = field(default=())
+
+    @property
+    def face_count(self) -> int:
+        return len(self.face_starts) - 1
+
+    @property
+    def vertex_count(self) -> int:
+        return len(self.positions)
+
+    @cached_property
+    def triangle_corners(self) -> I32:
+        """(t, 3) int32 corner indices; quads split along the shorter diagonal, larger polygons by ear clipping."""
+        return self._triangulated[0]
+
+    @cached_property
+    def triangle_face(self) -> I32:
+        """(t,) int32: the face each triangle belongs to."""
+        return self._triangulated[1]
+
+    @cached_property
+    def _triangulated(self) -> tuple[I32, I32]:
+        return triangulate(self.positions, self.face_starts, self.corner_vertex)
+
+    @cached_property
+    def triangles(self) -> I32:
+        """(t, 3) int32 vertex indices."""
+        return np.ascontiguousarray(self.corner_vertex[self.triangle_corners])
+
+    @cached_property
+    def welded(self) -> I32:
+        """(v,) int32: one id for all vertices at the same place (files split vertices along seams)."""
+        if not self.vertex_count:
+            return np.zeros(0, np.int32)
+        rows = np.ascontiguousarray(self.positions + np.float32(0)).view(np.dtype((np.void, 12))).ravel()
+        _, inverse = np.unique(rows, return_inverse=True)
+        return inverse.astype(np.int32)
+
+    @property
+    def bounds(self) -> tuple[F32, F32]:
+        return self.positions.min(axis=0), self.positions.max(axis=0)
+
+    @cached_property
+    def diagonal(self) -> float:
+        low, high = self.bounds
+        return float(np.linalg.norm(high.astype(np.float64) - low)) or 1.0
+
+    @cached_property
+    def width(self) -> float:
+        """The longest side of the bounding box, object units; relative brush sizes refer to it."""
+        low, high = self.bounds
+        return float((high - low).max()) or 1.0
+
+    def checked(self) -> Model:
+        """Return self, or raise InputError naming the first thing no later step could work with."""
+        if self.face_count < 1 or self.vertex_count < 3:
+            raise InputError("The file holds no faces. Export the mesh with its faces (not as points or curves) and bring it in again.")
+        if self.face_count > MAX_FACES:
+            raise InputError(f"The mesh has {self.face_count:,} faces; at most {MAX_FACES:,} can be opened. Reduce it first.")
+        if not np.isfinite(self.positions).all():
+            bad = int(np.argmin(np.isfinite(self.positions).all(axis=1)))
+            raise InputError(f"Vertex {bad} has a position that is not a number. Repair the mesh and export it again.")
+        if np.abs(self.positions).max() > 1e12:
+            raise InputError("A vertex lies more than 1e12 units from the origin. Repair or rescale the mesh and export it again.")
+        if self.corner_vertex.min() < 0 or self.corner_vertex.max() >= self.vertex_count:
+            raise InputError(f"A face points at a vertex that does not exist (there are {self.vertex_count}). Export the mesh again.")
+        if np.diff(self.face_starts).min() < 3:
+            raise InputError("A face has fewer than three corners. Clean up the mesh and export it again.")
+        for layout in self.uv_layouts:
+            if not np.isfinite(layout.uvs).all():
+                raise InputError(f"UV layout '{layout.name}' holds a value that is not a number. Unwrap again or export again.")
+        return self
+
+    def to_bytes(self) -> bytes:
+        """An .npz archive with one array a field and a JSON header; `from_bytes` reads it back."""
+        arrays = {
+            "positions": self.positions,
+            "face_starts": self.face_starts,
+            "corner_vertex": self.corner_vertex,
+            "face_part": self.face_part,
+            "face_material": self.face_material,
+        }
+        for key, optional in (("vertex_colors", self.vertex_colors), ("file_normals", self.file_normals)):
+            if optional is not None:
+                arrays[key] = optional
+        for i, group in enumerate(self.groups):
+            arrays[f"group_{i}"] = group.faces
+        for i, layout in enumerate(self.uv_layouts):
+            arrays[f"uvs_{i}"], arrays[f"corner_uv_{i}"] = layout.uvs, layout.corner_uv
+        header = {
+            "name": self.name,
+            "parts": self.parts,
+            "materials": [[m.name, list(m.base_color), m.roughness, m.metallic] for m in self.materials],
+            "groups": [g.name for g in self.groups],
+            "uv_layouts": [u.name for u in self.uv_layouts],
+            "notes": self.notes,
+        }
+        arrays["header"] = np.frombuffer(json.dumps(header).encode(), np.uint8)
+        out = io.BytesIO()
+        np.savez(out, **arrays)  # type: ignore[arg-type]
+        return out.getvalue()
+
+    @staticmethod
+    def from_bytes(data: bytes) -> Model:
+        with np.load(io.BytesIO(data), allow_pickle=False) as z:
+            header = json.loads(z["header"].tobytes())
+            return Model(
+                name=header["name"],
+                positions=z["positions"],
+                face_starts=z["face_starts"],
+                corner_vertex=z["corner_vertex"],
+                parts=tuple(header["parts"]),
+                face_part=z["face_part"],
+                materials=tuple(Material(n, (c[0], c[1], c[2], c[3]), r, m) for n, c, r, m in header["materials"]),
+                face_material=z["face_material"],
+                groups=tuple(FaceGroup(n, z[f"group_{i}"]) for i, n in enumerate(header["groups"])),
+                uv_layouts=tuple(UVLayout(n, z[f"uvs_{i}"], z[f"corner_uv_{i}"]) for i, n in enumerate(header["uv_layouts"])),
+                vertex_colors=z["vertex_colors"] if "vertex_colors" in z else None,
+                file_normals=z["file_normals"] if "file_normals" in z else None,
+                notes=tuple(header["notes"]),
+            )

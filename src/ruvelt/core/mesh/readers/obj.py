@@ -1,0 +1,171 @@
+"""Wavefront OBJ with MTL. Our own reader, because it must keep polygons, objects, groups and vertex order apart."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+
+import numpy as np
+
+from ruvelt.core.color.encoding import linear_to_srgb_float
+from ruvelt.core.errors import InputError
+from ruvelt.core.mesh.model import FaceGroup, Material, Model, UVLayout
+
+
+def _bad(line_number: int, line: str, why: str) -> InputError:
+    shown = line if len(line) <= 60 else line[:57] + "…"
+    return InputError(f"OBJ line {line_number}: {why} ('{shown}'). Export the mesh again.")
+
+
+class _Names:
+    """Names in order of first use, each with its index."""
+
+    def __init__(self) -> None:
+        self.index: dict[str, int] = {}
+
+    def get(self, name: str) -> int:
+        return self.index.setdefault(name, len(self.index))
+
+
+def read(data: bytes, name: str, companions: Mapping[str, bytes]) -> Model:
+    """Read OBJ text. Objects ('o') become parts, groups ('g') face groups, 'usemtl' material slots; quads stay quads."""
+    if b"\0" in data[:4096]:
+        raise InputError("This is not OBJ text (it holds binary data). Choose the file with the right ending or export it again.")
+    text = data.decode("utf-8", "replace")
+    v: list[float] = []
+    colors: list[float] = []
+    vt: list[float] = []
+    vn: list[float] = []
+    sizes: list[int] = []
+    corner_v: list[int] = []
+    corner_t: list[int] = []
+    corner_n: list[int] = []
+    face_part: list[int] = []
+    face_material: list[int] = []
+    parts, materials = _Names(), _Names()
+    groups: dict[str, list[int]] = {}
+    part, material, open_groups = -1, -1, ["default"]
+    libraries: list[str] = []
+
+    lines = text.replace("\\\n", " ").split("\n")
+    for number, line in enumerate(lines, 1):
+        words = line.split()
+        if not words or words[0].startswith("#"):
+            continue
+        key, rest = words[0], words[1:]
+        try:
+            if key == "v":
+                if len(rest) < 3:
+                    raise _bad(number, line, "a vertex needs three numbers")
+                v += (float(rest[0]), float(rest[1]), float(rest[2]))
+                if len(rest) >= 6:
+                    colors += (float(rest[3]), float(rest[4]), float(rest[5]))
+            elif key == "vt":
+                vt += (float(rest[0]), float(rest[1]) if len(rest) > 1 else 0.0)
+            elif key == "vn":
+                vn += (float(rest[0]), float(rest[1]), float(rest[2]))
+            elif key == "f":
+                if len(rest) < 3:
+                    raise _bad(number, line, "a face needs three corners or more")
+                nv, nt, nn = len(v) // 3, len(vt) // 2, len(vn) // 3
+                for word in rest:
+                    fields = word.split("/")
+                    corner_v.append(_index(fields[0], nv, "vertex", number, line))
+                    corner_t.append(_index(fields[1], nt, "UV", number, line) if len(fields) > 1 and fields[1] else -1)
+                    corner_n.append(_index(fields[2], nn, "normal", number, line) if len(fields) > 2 and fields[2] else -1)
+                if part < 0:
+                    part = parts.get(name)
+                if material < 0:
+                    material = materials.get("Default")
+                for group in open_groups:
+                    groups.setdefault(group, []).append(len(sizes))
+                face_part.append(part)
+                face_material.append(material)
+                sizes.append(len(rest))
+            elif key == "o":
+                part = parts.get(" ".join(rest) or name)
+            elif key == "g":
+                open_groups = rest or ["default"]
+            elif key == "usemtl":
+                material = materials.get(" ".join(rest) or "Default")
+            elif key == "mtllib":
+                libraries.append(" ".join(rest))
+        except (ValueError, IndexError):
+            raise _bad(number, line, "a number is missing or cannot be read") from None
+
+    if not sizes:
+        raise InputError("The OBJ holds no faces. Export the mesh with its faces and bring it in again.")
+    count = len(v) // 3
+    known = _read_mtl(libraries, companions)
+    notes = () if known or not libraries else (f"'{libraries[0]}' was not brought in with the mesh, so materials start plain grey.",)
+    corner_uv = np.array(corner_t, np.int32)
+    normal_of = np.array(corner_n, np.int32)
+    return Model(
+        name=name,
+        positions=np.array(v, np.float32).reshape(-1, 3),
+        face_starts=np.concatenate([[0], np.cumsum(sizes)]).astype(np.int32),
+        corner_vertex=np.array(corner_v, np.int32),
+        parts=tuple(parts.index),
+        face_part=np.array(face_part, np.int32),
+        materials=tuple(known.get(m, Material(m)) for m in materials.index),
+        face_material=np.array(face_material, np.int32),
+        groups=tuple(FaceGroup(g, np.array(f, np.int32)) for g, f in groups.items() if g != "default" or len(groups) > 1),
+        uv_layouts=(UVLayout("UV", np.array(vt, np.float32).reshape(-1, 2), corner_uv),) if (corner_uv >= 0).any() else (),
+        vertex_colors=_vertex_colors(colors, count),
+        file_normals=_corner_normals(vn, normal_of),
+        notes=notes,
+    )
+
+
+def _index(word: str, count: int, what: str, number: int, line: str) -> int:
+    i = int(word)
+    i = i - 1 if i > 0 else count + i
+    if not 0 <= i < count:
+        raise _bad(number, line, f"it names {what} {word}, but only {count} are defined above it")
+    return i
+
+
+def _vertex_colors(values: list[float], count: int) -> np.ndarray | None:
+    if len(values) != count * 3 or not count:
+        return None
+    rgb = np.clip(np.array(values, np.float32).reshape(-1, 3), 0, 1)
+    return np.concatenate([rgb, np.ones((count, 1), np.float32)], axis=1)
+
+
+def _corner_normals(values: list[float], index: np.ndarray) -> np.ndarray | None:
+    if not values or (index < 0).any():
+        return None
+    normals = np.array(values, np.float32).reshape(-1, 3)
+    length = np.linalg.norm(normals, axis=1, keepdims=True)
+    if not np.isfinite(length).all() or (length == 0).any():
+        return None
+    return np.ascontiguousarray((normals / length)[index])
+
+
+def _read_mtl(libraries: list[str], companions: Mapping[str, bytes]) -> dict[str, Material]:
+    """Names, diffuse colours and physically based extras of every library that came along; a wrong line is passed over."""
+    found: dict[str, Material] = {}
+    by_name = {k.lower(): d for k, d in companions.items()}
+    for library in libraries:
+        bare = library.replace("\\", "/").split("/")[-1].lower()
+        current, values = "", {}
+        for line in [*by_name.get(bare, b"").decode("utf-8", "replace").split("\n"), "newmtl"]:
+            words = line.split()
+            if not words:
+                continue
+            if words[0] == "newmtl":
+                if current:
+                    found[current] = Material(
+                        current, values.get("Kd", (0.8, 0.8, 0.8, 1.0)), values.get("Pr", 0.5), values.get("Pm", 0.0)
+                    )
+                current, values = " ".join(words[1:]), {}
+                continue
+            try:
+                numbers = [float(w) for w in words[1:4]]
+            except ValueError:
+                continue
+            if words[0] == "Kd" and len(numbers) == 3:
+                r, g, b = (float(c) for c in linear_to_srgb_float(np.clip(np.array(numbers), 0, 1)))
+                values["Kd"] = (r, g, b, 1.0)
+            elif words[0] in ("Pr", "Pm") and numbers:
+                values[words[0]] = min(max(numbers[0], 0.0), 1.0)
+    return found

@@ -1,0 +1,57 @@
+"""STL, binary or text, through `trimesh`. Corners at one place become one vertex again; STL has no other connection."""
+
+from __future__ import annotations
+
+import io
+import struct
+from collections.abc import Mapping
+
+import numpy as np
+from trimesh.exchange.stl import load_stl_ascii, load_stl_binary
+
+from ruvelt.core.errors import InputError
+from ruvelt.core.mesh.model import Material, Model
+
+
+def read(data: bytes, name: str, companions: Mapping[str, bytes]) -> Model:
+    soup = _binary(data)
+    if soup is None:
+        soup = _text(data)
+    if len(soup) == 0:
+        raise InputError("The STL holds no triangles. Export it again.")
+    flat = np.ascontiguousarray(soup.reshape(-1, 3) + np.float32(0))
+    rows = flat.view(np.dtype((np.void, 12))).ravel()
+    _, first, inverse = np.unique(rows, return_index=True, return_inverse=True)
+    rank = np.argsort(np.argsort(first))  # vertices keep the order in which the file first names them
+    positions = np.empty((len(first), 3), np.float32)
+    positions[rank] = flat[first]
+    count = len(soup)
+    return Model(
+        name=name,
+        positions=positions,
+        face_starts=np.arange(0, 3 * count + 1, 3, dtype=np.int32),
+        corner_vertex=rank[inverse].astype(np.int32),
+        parts=(name,),
+        face_part=np.zeros(count, np.int32),
+        materials=(Material("Default"),),
+        face_material=np.zeros(count, np.int32),
+    )
+
+
+def _binary(data: bytes) -> np.ndarray | None:
+    """(n, 3, 3) float32 when the length fits the declared count exactly, else None."""
+    if len(data) < 84 or len(data) != 84 + 50 * struct.unpack_from("<I", data, 80)[0]:
+        return None
+    loaded = load_stl_binary(io.BytesIO(data))
+    return np.asarray(loaded["vertices"], np.float32)[np.asarray(loaded["faces"])]
+
+
+def _text(data: bytes) -> np.ndarray:
+    if not data.lstrip()[:5].lower() == b"solid" or b"facet" not in data[:100_000]:
+        raise InputError("This is not an STL file, or it is cut off (its size does not fit its triangle count). Export it again.")
+    try:
+        loaded = load_stl_ascii(io.BytesIO(data))
+        geometry = list(loaded["geometry"].values()) if "geometry" in loaded else [loaded]
+        return np.concatenate([np.asarray(g["vertices"], np.float32)[np.asarray(g["faces"])] for g in geometry])
+    except (ValueError, KeyError, IndexError, TypeError):
+        raise InputError("The STL text is damaged. Export it again, as binary if you can.") from None

@@ -1,0 +1,214 @@
+"""Conservative UV raster: every texel whose square touches a triangle belongs to one."""
+
+# mypy: disable-error-code="no-untyped-def"
+import numba
+import numpy as np
+
+from ruvelt.core.kernels import inline, kernel
+
+f32, i32 = numba.float32, numba.int32
+
+
+@inline
+def _edge_closest(px, py, ax, ay, bx, by):
+    dx, dy = bx - ax, by - ay
+    length = dx * dx + dy * dy
+    t = 0.0 if length == 0.0 else min(max(((px - ax) * dx + (py - ay) * dy) / length, 0.0), 1.0)
+    qx, qy = ax + t * dx - px, ay + t * dy - py
+    return t, qx * qx + qy * qy
+
+
+@inline
+def _closest_bary(px, py, ax, ay, bx, by, cx, cy):
+    """Barycentric coordinates of the triangle point nearest to (px, py), and its squared distance."""
+    area = (bx - ax) * (cy - ay) - (cx - ax) * (by - ay)
+    if area != 0.0:
+        wa = ((bx - px) * (cy - py) - (cx - px) * (by - py)) / area
+        wb = ((cx - px) * (ay - py) - (ax - px) * (cy - py)) / area
+        wc = 1.0 - wa - wb
+        if wa >= 0.0 and wb >= 0.0 and wc >= 0.0:
+            return wa, wb, wc, 0.0
+    t0, d0 = _edge_closest(px, py, ax, ay, bx, by)
+    t1, d1 = _edge_closest(px, py, bx, by, cx, cy)
+    t2, d2 = _edge_closest(px, py, cx, cy, ax, ay)
+    if d0 <= d1 and d0 <= d2:
+        return 1.0 - t0, t0, 0.0, d0
+    if d1 <= d2:
+        return 0.0, 1.0 - t1, t1, d1
+    return t2, 0.0, 1.0 - t2, d2
+
+
+@inline
+def _apart(nx, ny, ax, ay, bx, by, cx, cy, x, y):
+    """Whether the axis (nx, ny) separates the triangle from the square [x, x+1] × [y, y+1]."""
+    a, b, c = nx * ax + ny * ay, nx * bx + ny * by, nx * cx + ny * cy
+    low = nx * x + ny * y + min(nx, 0.0) + min(ny, 0.0)
+    high = nx * x + ny * y + max(nx, 0.0) + max(ny, 0.0)
+    return min(a, min(b, c)) > high or max(a, max(b, c)) < low
+
+
+@inline
+def _slot(x, y, chunks):
+    return ((y >> 8) * chunks + (x >> 8)) * 65536 + ((y & 255) << 8) + (x & 255)
+
+
+@kernel(numba.int64(f32[:, :, ::1], i32[::1], i32, i32, i32, i32[::1], f32[::1]))
+def raster_band(uv, triangle_ids, side, y0, y1, owner, gap):
+    """Give texels of rows y0 … y1 to triangles. `uv`: texel space, y down; `gap`: squared distance of the owner, start at inf.
+
+    A triangle that holds the texel's centre wins over one that only touches its square; then the nearer; then the earlier.
+    Returns how many texels were claimed by the centre of more than one triangle.
+    """
+    chunks = side // 256
+    doubled = 0
+    for n in range(len(uv)):
+        ax, ay = float(uv[n, 0, 0]), float(uv[n, 0, 1])
+        bx, by = float(uv[n, 1, 0]), float(uv[n, 1, 1])
+        cx, cy = float(uv[n, 2, 0]), float(uv[n, 2, 1])
+        if not (np.isfinite(ax + bx + cx) and np.isfinite(ay + by + cy)):
+            continue
+        lx, hx = int(np.floor(min(ax, bx, cx))), int(np.floor(max(ax, bx, cx)))
+        ly, hy = int(np.floor(min(ay, by, cy))), int(np.floor(max(ay, by, cy)))
+        for y in range(max(ly, y0), min(hy, y1 - 1) + 1):
+            for x in range(max(lx, 0), min(hx, side - 1) + 1):
+                if (
+                    _apart(by - ay, ax - bx, ax, ay, bx, by, cx, cy, x, y)
+                    or _apart(cy - by, bx - cx, ax, ay, bx, by, cx, cy, x, y)
+                    or _apart(ay - cy, cx - ax, ax, ay, bx, by, cx, cy, x, y)
+                ):
+                    continue
+                _, _, _, d = _closest_bary(x + 0.5, y + 0.5, ax, ay, bx, by, cx, cy)
+                s = _slot(x, y, chunks)
+                if d == 0.0 and gap[s] == 0.0:
+                    doubled += 1
+                if d < gap[s]:
+                    gap[s] = d
+                    owner[s] = triangle_ids[n]
+    return doubled
+
+
+@kernel(numba.void(f32[:, :, ::1], i32, i32, i32, i32[::1], f32[::1], numba.uint8[::1]))
+def mark_overlaps(uv, side, y0, y1, owner, gap, marks):
+    """Mark triangles (by row of `uv`) whose inside, a quarter texel in from its edges, holds the centre of a texel that another owns."""
+    chunks = side // 256
+    for n in range(len(uv)):
+        ax, ay = float(uv[n, 0, 0]), float(uv[n, 0, 1])
+        bx, by = float(uv[n, 1, 0]), float(uv[n, 1, 1])
+        cx, cy = float(uv[n, 2, 0]), float(uv[n, 2, 1])
+        area = (bx - ax) * (cy - ay) - (cx - ax) * (by - ay)
+        if not np.isfinite(area) or area == 0.0:
+            continue
+        la = ((cx - bx) ** 2 + (cy - by) ** 2) ** 0.5
+        lb = ((ax - cx) ** 2 + (ay - cy) ** 2) ** 0.5
+        lc = ((bx - ax) ** 2 + (by - ay) ** 2) ** 0.5
+        inset = 0.25 / abs(area)
+        lx, hx = int(np.floor(min(ax, bx, cx))), int(np.floor(max(ax, bx, cx)))
+        ly, hy = int(np.floor(min(ay, by, cy))), int(np.floor(max(ay, by, cy)))
+        for y in range(max(ly, y0), min(hy, y1 - 1) + 1):
+            for x in range(max(lx, 0), min(hx, side - 1) + 1):
+                wa, wb, wc, d = _closest_bary(x + 0.5, y + 0.5, ax, ay, bx, by, cx, cy)
+                if d > 0.0 or wa < inset * la or wb < inset * lb or wc < inset * lc:
+                    continue
+                o = owner[_slot(x, y, chunks)]
+                if o != n and o >= 0 and gap[_slot(x, y, chunks)] == 0.0:
+                    marks[n] = 1
+                    marks[o] = 1
+
+
+@kernel(
+    numba.void(
+        i32[::1], f32[:, :, ::1], f32[:, :, ::1], f32[:, :, ::1], i32[::1], i32, numba.int64, numba.int64, f32[:, ::1], f32[:, ::1], i32[::1]
+    )
+)
+def fill_samples(owner, uv, corners, normals, face_of, side, first, last, out_pos, out_nrm, out_face):
+    """Position, normal and face of slots first … last; a centre outside its triangle moves to the triangle's nearest point."""
+    chunks = side // 256
+    for s in range(first, last):
+        t = owner[s]
+        if t < 0:
+            out_face[s] = -1
+            continue
+        chunk, local = s >> 16, s & 65535
+        x = (chunk % chunks) * 256 + (local & 255) + 0.5
+        y = (chunk // chunks) * 256 + (local >> 8) + 0.5
+        wa, wb, wc, _ = _closest_bary(
+            x, y, float(uv[t, 0, 0]), float(uv[t, 0, 1]), float(uv[t, 1, 0]), float(uv[t, 1, 1]), float(uv[t, 2, 0]), float(uv[t, 2, 1])
+        )
+        length = 0.0
+        for k in range(3):
+            out_pos[s, k] = wa * corners[t, 0, k] + wb * corners[t, 1, k] + wc * corners[t, 2, k]
+            n = wa * normals[t, 0, k] + wb * normals[t, 1, k] + wc * normals[t, 2, k]
+            out_nrm[s, k] = n
+            length += n * n
+        length = max(length, 1e-20) ** 0.5
+        for k in range(3):
+            out_nrm[s, k] /= length
+        out_face[s] = face_of[t]
+
+
+@kernel(numba.int64(i32[::1], i32, i32, i32[::1], i32[::1]))
+def spread_gutter(owner, side, reach, out_dst, out_src):
+    """List the texels within `reach` texels of an island with the island texel each repeats (the nearest, found ring by ring)."""
+    chunks = side // 256
+    source = np.full(len(owner), -1, np.int32)
+    ring = np.empty(len(out_dst), np.int32)
+    nxt = np.empty(len(out_dst), np.int32)
+    count = 0
+    # Island texels with an uncovered neighbour start the spread.
+    for y in range(side):
+        for x in range(side):
+            s = _slot(x, y, chunks)
+            if owner[s] < 0:
+                continue
+            source[s] = y * side + x
+            edge = False
+            for dy in range(-1, 2):
+                for dx in range(-1, 2):
+                    u, v = x + dx, y + dy
+                    if 0 <= u < side and 0 <= v < side and owner[_slot(u, v, chunks)] < 0:
+                        edge = True
+            if edge and count < len(ring):
+                ring[count] = y * side + x
+                count += 1
+    total = 0
+    limit = (reach + 0.5) ** 2
+    for _ in range(reach + 1):
+        grown = 0
+        for i in range(count):
+            x, y = ring[i] % side, ring[i] // side
+            for dy in range(-1, 2):
+                for dx in range(-1, 2):
+                    u, v = x + dx, y + dy
+                    if not (0 <= u < side and 0 <= v < side):
+                        continue
+                    s = _slot(u, v, chunks)
+                    if source[s] != -1:
+                        continue
+                    # Of the neighbours' sources take the nearest to this texel.
+                    best, best_d = -1, limit
+                    for ey in range(-1, 2):
+                        for ex in range(-1, 2):
+                            p, q = u + ex, v + ey
+                            if not (0 <= p < side and 0 <= q < side):
+                                continue
+                            c = source[_slot(p, q, chunks)]
+                            if c < 0:
+                                continue
+                            d = float((c % side - u) ** 2 + (c // side - v) ** 2)
+                            if d < best_d or (d == best_d and c < best):
+                                best, best_d = c, d
+                    if best >= 0 and total < len(out_dst):
+                        out_dst[total] = s
+                        out_src[total] = best
+                        total += 1
+                        nxt[grown] = v * side + u
+                        grown += 1
+                        source[s] = -2 - best  # settled in this ring; not yet a source for it
+        for i in range(grown):
+            s = _slot(nxt[i] % side, nxt[i] // side, chunks)
+            source[s] = -2 - source[s]
+            ring[i] = nxt[i]
+        count = grown
+    for i in range(total):
+        out_src[i] = _slot(out_src[i] % side, out_src[i] // side, chunks)
+    return total

@@ -1,0 +1,138 @@
+"""A uniform grid over samples: the samples inside a ball are a few contiguous runs of a sorted list."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numba
+import numpy as np
+from numpy.typing import NDArray
+
+from ruvelt.core.kernels import kernel
+
+#: Samples per occupied cell aimed at: fewer cost more look-ups, more cost more distance tests.
+PER_CELL = 40
+MAX_CELLS = 16_000_000
+
+
+@dataclass(frozen=True, eq=False)
+class SampleGrid:
+    """Samples sorted by cell, x fastest.
+
+    low : (3,) float32 object space; cell : edge of a cell; dims : (3,) int32
+    start : (cells + 1,) int32 into the sorted arrays; slot : (n,) int32; xyz : (n, 3) float32; normal : (n, 3) int8 (×127)
+    """
+
+    low: NDArray[np.float32]
+    cell: float
+    dims: NDArray[np.int32]
+    start: NDArray[np.int32]
+    slot: NDArray[np.int32]
+    xyz: NDArray[np.float32]
+    normal: NDArray[np.int8]
+
+    @staticmethod
+    def build(positions: NDArray[np.float32], normals: NDArray[np.float32], slots: NDArray[np.int32], spacing: float) -> SampleGrid:
+        """`positions`, `normals`: (slots, 3) float32 object space; `slots`: the (n,) int32 samples to hold."""
+        if not len(slots):
+            empty = np.zeros((0, 3), np.float32)
+            return SampleGrid(
+                np.zeros(3, np.float32), 1.0, np.ones(3, np.int32), np.zeros(2, np.int32), slots, empty, np.zeros((0, 3), np.int8)
+            )
+        low, high = np.full(3, np.inf, np.float32), np.full(3, -np.inf, np.float32)
+        _bounds(positions, slots, low, high)
+        extent = np.maximum((high - low).astype(np.float64), 1e-9)
+        cell = max(spacing * PER_CELL**0.5, float(extent.max()) * 1e-4, 1e-12)
+        while np.prod(np.floor(extent / cell) + 1) > MAX_CELLS:
+            cell *= 1.26
+        dims = (np.floor(extent / cell) + 1).astype(np.int32)
+        start = np.zeros(int(np.prod(dims.astype(np.int64))) + 1, np.int32)
+        out_slot = np.empty(len(slots), np.int32)
+        out_xyz = np.empty((len(slots), 3), np.float32)
+        out_normal = np.empty((len(slots), 3), np.int8)
+        _sort(positions, normals, slots, low, np.float32(1 / cell), dims, start, out_slot, out_xyz, out_normal)
+        return SampleGrid(low, cell, dims, start, out_slot, out_xyz, out_normal)
+
+    def nearest(self, points: NDArray[np.float64], reach: float) -> NDArray[np.int32]:
+        """(n,) int32 slot of the sample nearest to each (n, 3) point within `reach` object units, else -1."""
+        out = np.full(len(points), -1, np.int32)
+        _nearest(np.ascontiguousarray(points, np.float32), np.float32(reach), self.low, self.cell, self.dims, self.start, self.slot, self.xyz, out)
+        return out
+
+
+@kernel(numba.void(numba.float32[:, ::1], numba.int32[::1], numba.float32[::1], numba.float32[::1]))
+def _bounds(positions, slots, low, high):  # type: ignore[no-untyped-def]
+    for s in slots:
+        for k in range(3):
+            v = positions[s, k]
+            low[k] = min(low[k], v)
+            high[k] = max(high[k], v)
+
+
+@kernel(
+    numba.void(
+        numba.float32[:, ::1],
+        numba.float32[:, ::1],
+        numba.int32[::1],
+        numba.float32[::1],
+        numba.float32,
+        numba.int32[::1],
+        numba.int32[::1],
+        numba.int32[::1],
+        numba.float32[:, ::1],
+        numba.int8[:, ::1],
+    )
+)
+def _sort(positions, normals, slots, low, inv, dims, start, out_slot, out_xyz, out_normal):  # type: ignore[no-untyped-def]
+    cell_of = np.empty(len(slots), np.int32)
+    for i in range(len(slots)):
+        s = slots[i]
+        x = min(int((positions[s, 0] - low[0]) * inv), dims[0] - 1)
+        y = min(int((positions[s, 1] - low[1]) * inv), dims[1] - 1)
+        z = min(int((positions[s, 2] - low[2]) * inv), dims[2] - 1)
+        c = (z * dims[1] + y) * dims[0] + x
+        cell_of[i] = c
+        start[c + 1] += 1
+    for c in range(1, len(start)):
+        start[c] += start[c - 1]
+    fill = start[:-1].copy()
+    for i in range(len(slots)):
+        s = slots[i]
+        at = fill[cell_of[i]]
+        fill[cell_of[i]] += 1
+        out_slot[at] = s
+        for k in range(3):
+            out_xyz[at, k] = positions[s, k]
+            out_normal[at, k] = np.int8(round(normals[s, k] * 127))
+
+
+@kernel(
+    numba.void(
+        numba.float32[:, ::1],
+        numba.float32,
+        numba.float32[::1],
+        numba.float64,
+        numba.int32[::1],
+        numba.int32[::1],
+        numba.int32[::1],
+        numba.float32[:, ::1],
+        numba.int32[::1],
+    )
+)
+def _nearest(points, reach, low, cell, dims, start, slot, xyz, out):  # type: ignore[no-untyped-def]
+    for i in range(len(points)):
+        best = reach * reach
+        lo = np.empty(3, np.int64)
+        hi = np.empty(3, np.int64)
+        for k in range(3):
+            lo[k] = min(max(int(np.floor((points[i, k] - reach - low[k]) / cell)), 0), dims[k] - 1)
+            hi[k] = min(max(int(np.floor((points[i, k] + reach - low[k]) / cell)), 0), dims[k] - 1)
+        for z in range(lo[2], hi[2] + 1):
+            for y in range(lo[1], hi[1] + 1):
+                row = (z * dims[1] + y) * dims[0]
+                for j in range(start[row + lo[0]], start[row + hi[0] + 1]):
+                    dx, dy, dz = xyz[j, 0] - points[i, 0], xyz[j, 1] - points[i, 1], xyz[j, 2] - points[i, 2]
+                    d = dx * dx + dy * dy + dz * dz
+                    if d < best or (d == best and out[i] >= 0 and slot[j] < out[i]):
+                        best = d
+                        out[i] = slot[j]

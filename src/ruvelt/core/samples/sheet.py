@@ -1,0 +1,199 @@
+"""Texels of a sheet as surface samples."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from functools import cached_property
+
+import numpy as np
+from numpy.typing import NDArray
+
+from ruvelt.core.errors import InputError
+from ruvelt.core.mesh.model import Model
+from ruvelt.core.mesh.normals import corner_normals
+from ruvelt.core.mesh.sheets import SheetPlan
+from ruvelt.core.mesh.tangents import corner_tangents
+from ruvelt.core.samples._raster_kernels import fill_samples, mark_overlaps, raster_band, spread_gutter
+from ruvelt.core.samples.chunks import CHUNK, CHUNK_SIDE
+from ruvelt.core.samples.surface import SurfaceSamples
+from ruvelt.core.workers import SERIAL, Workers
+
+RESOLUTIONS = (256, 512, 1024, 2048, 4096, 8192)
+#: Texels around islands that repeat the nearest island texel on screen; enough for three mip levels.
+SCREEN_GUTTER = 8
+
+
+@dataclass(frozen=True, eq=False)
+class Gutter:
+    """Texels that repeat an island texel. `dst`, `src`: (n,) int32 slots, sorted by source chunk."""
+
+    dst: NDArray[np.int32]
+    src: NDArray[np.int32]
+    start: NDArray[np.int64]  # (chunks + 1,) into both, by source chunk
+
+    @cached_property
+    def sources_of(self) -> dict[int, tuple[int, ...]]:
+        """For each chunk the other chunks its gutter texels repeat."""
+        pairs = np.unique(np.stack([self.dst >> 16, self.src >> 16], axis=1), axis=0)
+        found: dict[int, list[int]] = {}
+        for d, s in pairs:
+            if d != s:
+                found.setdefault(int(d), []).append(int(s))
+        return {d: tuple(s) for d, s in found.items()}
+
+    @cached_property
+    def targets_of(self) -> dict[int, tuple[int, ...]]:
+        """For each chunk the other chunks whose gutter repeats it."""
+        found: dict[int, list[int]] = {}
+        for d, sources in self.sources_of.items():
+            for s in sources:
+                found.setdefault(s, []).append(d)
+        return {s: tuple(d) for s, d in found.items()}
+
+
+def texel_uv(model: Model, plan: SheetPlan, side: int) -> tuple[NDArray[np.int32], NDArray[np.float32]]:
+    """Triangles of the sheet and their corners in texel space: (t,) int32 and (t, 3, 2) float32, x right, y down."""
+    mine = np.zeros(model.face_count, bool)
+    mine[plan.faces] = True
+    triangles = np.flatnonzero(mine[model.triangle_face]).astype(np.int32)
+    layout = model.uv_layouts[0]
+    index = layout.corner_uv[model.triangle_corners[triangles]]
+    uv = np.where((index >= 0)[..., None], layout.uvs[np.maximum(index, 0)].astype(np.float64) - plan.tile, np.nan)
+    texels = np.stack([uv[..., 0] * side, (1 - uv[..., 1]) * side], axis=-1)
+    return triangles, np.ascontiguousarray(texels, np.float32)
+
+
+def raster(model: Model, plan: SheetPlan, side: int, workers: Workers = SERIAL) -> NDArray[np.int32]:
+    """(slots,) int32: row in the sheet's triangle list that owns each texel, -1 where none touches it."""
+    return _raster(texel_uv(model, plan, side)[1], side, workers)[0]
+
+
+def _bands(side: int, workers: Workers) -> list[tuple[int, int]]:
+    step = max(CHUNK_SIDE, side // max(4 * workers.threads, 1) // CHUNK_SIDE * CHUNK_SIDE)
+    return [(y, min(y + step, side)) for y in range(0, side, step)]
+
+
+def _raster(uv: NDArray[np.float32], side: int, workers: Workers) -> tuple[NDArray[np.int32], NDArray[np.float32]]:
+    if side not in RESOLUTIONS:
+        raise InputError(f"A sheet cannot have {side} texels a side. Choose one of {', '.join(map(str, RESOLUTIONS))}.")
+    owner = np.full(side * side, -1, np.int32)
+    gap = np.full(side * side, np.inf, np.float32)
+    ids = np.arange(len(uv), dtype=np.int32)
+    workers.map(lambda band: raster_band(uv, ids, side, band[0], band[1], owner, gap), _bands(side, workers))
+    return owner, gap
+
+
+def overlap_faces(model: Model, plan: SheetPlan, side: int) -> NDArray[np.int32]:
+    """Faces of the sheet that share the inside of a texel with another face, measured at `side` texels."""
+    triangles, uv = texel_uv(model, plan, side)
+    owner, gap = _raster(uv, side, SERIAL)
+    marks = np.zeros(len(uv), np.uint8)
+    mark_overlaps(uv, side, 0, side, owner, gap, marks)
+    return np.unique(model.triangle_face[triangles[marks > 0]]).astype(np.int32)
+
+
+class SheetSamples(SurfaceSamples):
+    """The texels of one sheet that touch an island.
+
+    side : texels a side; owner : (slots,) int32 row of the sheet's triangle list; triangles : (t,) int32 rows of the model's triangles
+    uv : (t, 3, 2) float32 texel space, y down
+    """
+
+    square = True
+
+    def __init__(self, model: Model, plan: SheetPlan, side: int, workers: Workers = SERIAL, owner: NDArray[np.int32] | None = None) -> None:
+        self.model, self.plan, self.side = model, plan, side
+        self.triangles, self.uv = texel_uv(model, plan, side)
+        self.owner = _raster(self.uv, side, workers)[0] if owner is None else owner
+        self.chunks_across = side // CHUNK_SIDE
+        self.chunk_count = self.chunks_across**2
+        self._workers = workers
+
+    @cached_property
+    def _filled(self) -> tuple[NDArray[np.float32], NDArray[np.float32], NDArray[np.int32]]:
+        positions = np.zeros((self.slot_count, 3), np.float32)
+        normals = np.zeros((self.slot_count, 3), np.float32)
+        face = np.empty(self.slot_count, np.int32)
+        face_of = self.model.triangle_face[self.triangles]
+        corners, corner_nrm = self.triangle_positions, self.triangle_normals
+
+        def fill(chunk: int) -> None:
+            fill_samples(
+                self.owner, self.uv, corners, corner_nrm, face_of, self.side, chunk * CHUNK, (chunk + 1) * CHUNK, positions, normals, face
+            )
+
+        self._workers.map(fill, range(self.chunk_count))
+        return positions, normals, face
+
+    @property
+    def positions(self) -> NDArray[np.float32]:  # type: ignore[override]
+        return self._filled[0]
+
+    @property
+    def normals(self) -> NDArray[np.float32]:  # type: ignore[override]
+        return self._filled[1]
+
+    @property
+    def face(self) -> NDArray[np.int32]:  # type: ignore[override]
+        return self._filled[2]
+
+    @cached_property
+    def covered(self) -> NDArray[np.bool_]:
+        return self.owner >= 0
+
+    @cached_property
+    def triangle_positions(self) -> NDArray[np.float32]:
+        """(t, 3, 3) float32, object space."""
+        return np.ascontiguousarray(self.model.positions[self.model.triangles[self.triangles]])
+
+    @cached_property
+    def triangle_normals(self) -> NDArray[np.float32]:
+        """(t, 3, 3) float32 corner normals, object space."""
+        return np.ascontiguousarray(corner_normals(self.model)[self.model.triangle_corners[self.triangles]])
+
+    @cached_property
+    def triangle_tangents(self) -> NDArray[np.float32]:
+        """(t, 3, 4) float32 MikkTSpace tangents with the bitangent's sign."""
+        up = np.stack([self.uv[..., 0] / self.side, 1 - self.uv[..., 1] / self.side], axis=-1)
+        return corner_tangents(self.triangle_positions, self.triangle_normals, up.astype(np.float32))
+
+    def area(self) -> float:
+        p = self.triangle_positions.astype(np.float64)
+        return float(np.linalg.norm(np.cross(p[:, 1] - p[:, 0], p[:, 2] - p[:, 0]), axis=1).sum() / 2)
+
+    def slots_of_faces(self, faces: NDArray[np.bool_]) -> NDArray[np.bool_]:
+        table = np.concatenate([faces[self.model.triangle_face[self.triangles]], [False]])
+        found: NDArray[np.bool_] = table[self.owner]
+        return found
+
+    def gutter(self, reach: int) -> Gutter:
+        """Texels within `reach` texels of an island and the island texel each repeats."""
+        room = int((self.owner < 0).sum()) + int((self.owner >= 0).sum() // 2) + 64
+        dst, src = np.empty(room, np.int32), np.empty(room, np.int32)
+        count = spread_gutter(self.owner, self.side, reach, dst, src) if reach > 0 else 0
+        order = np.argsort(src[:count] >> 16, kind="stable")
+        dst, src = dst[:count][order], src[:count][order]
+        start = np.searchsorted(src >> 16, np.arange(self.chunk_count + 1))
+        return Gutter(dst, src, start.astype(np.int64))
+
+    @cached_property
+    def screen_gutter(self) -> Gutter:
+        return self.gutter(SCREEN_GUTTER)
+
+    def to_image(self, slots: NDArray[np.generic]) -> NDArray[np.generic]:
+        """(slots, …) chunk order to (side, side, …) rows of texels, top row first."""
+        n = self.chunks_across
+        tail = slots.shape[1:]
+        tiles = slots.reshape(n, n, CHUNK_SIDE, CHUNK_SIDE, *tail)
+        return np.ascontiguousarray(tiles.swapaxes(1, 2).reshape(self.side, self.side, *tail))
+
+    def from_image(self, image: NDArray[np.generic]) -> NDArray[np.generic]:
+        """The inverse of `to_image`."""
+        n = self.chunks_across
+        tail = image.shape[2:]
+        tiles = image.reshape(n, CHUNK_SIDE, n, CHUNK_SIDE, *tail).swapaxes(1, 2)
+        return np.ascontiguousarray(tiles.reshape(self.slot_count, *tail))
+
+    def texel_to_slot(self, x: int, y: int) -> int:
+        """Slot of the texel in column x, row y (from the top)."""
+        return ((y // CHUNK_SIDE) * self.chunks_across + x // CHUNK_SIDE) * CHUNK + (y % CHUNK_SIDE) * CHUNK_SIDE + x % CHUNK_SIDE

@@ -1,0 +1,58 @@
+"""What every set of surface samples offers, whether its samples are texels or vertices."""
+
+from __future__ import annotations
+
+from abc import ABC, abstractmethod
+from functools import cached_property
+
+import numpy as np
+from numpy.typing import NDArray
+
+from ruvelt.core.mesh.model import Model
+from ruvelt.core.samples.chunks import CHUNK
+from ruvelt.core.samples.grid import SampleGrid
+
+
+class SurfaceSamples(ABC):
+    """Points of the surface that can hold paint.
+
+    covered : (slots,) bool; positions, normals : (slots, 3) float32, object space (zero where not covered);
+    face : (slots,) int32, the polygon under the sample or -1. `spacing`: typical distance between samples, object units.
+    """
+
+    model: Model
+    chunk_count: int
+    positions: NDArray[np.float32]
+    normals: NDArray[np.float32]
+    face: NDArray[np.int32]
+    #: Whether a chunk is a square of texels (tiles are 16 × 16) or a run of vertices (tiles are 256 in a row).
+    square: bool
+
+    @property
+    def slot_count(self) -> int:
+        return self.chunk_count * CHUNK
+
+    @cached_property
+    def covered(self) -> NDArray[np.bool_]:
+        return self.face >= 0
+
+    @cached_property
+    def covered_count(self) -> int:
+        return int(self.covered.sum())
+
+    @cached_property
+    def spacing(self) -> float:
+        return float(np.sqrt(self.area() / max(self.covered_count, 1)))
+
+    @cached_property
+    def grid(self) -> SampleGrid:
+        """The spatial grid over covered samples."""
+        return SampleGrid.build(self.positions, self.normals, np.flatnonzero(self.covered).astype(np.int32), self.spacing)
+
+    @abstractmethod
+    def area(self) -> float:
+        """Surface area the samples stand for, object units squared."""
+
+    @abstractmethod
+    def slots_of_faces(self, faces: NDArray[np.bool_]) -> NDArray[np.bool_]:
+        """(slots,) bool: samples of the faces marked in the (f,) bool array."""

@@ -1,0 +1,16 @@
+"""Named tolerances, each with its reason."""
+
+#: Two corners share a vertex when their positions are equal to the bit: readers write the same number twice, never a near one.
+WELD_DISTANCE = 0.0
+
+#: A face is zero-area when its area is below this share of the model's bounding-box diagonal squared (float32 positions carry ~1e-7).
+ZERO_AREA_SHARE = 1e-14
+
+#: UVs this close outside the unit square count as inside it: exporters round 1.0 up.
+UV_SLACK = 1e-5
+
+#: Faces meeting at less than this angle share a smooth normal when a file brings none (degrees).
+CREASE_DEG = 50.0
+
+#: Surface facing away from a dab by more than this cosine takes no paint; the ramp above it avoids a hard edge.
+FACING_FADE_COS = 0.25

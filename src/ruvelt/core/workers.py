@@ -1,0 +1,33 @@
+"""Threads for kernels. Kernels release the interpreter lock, so plain threads run them side by side."""
+
+from __future__ import annotations
+
+import os
+from collections.abc import Callable, Iterable
+from concurrent.futures import ThreadPoolExecutor
+from typing import TypeVar
+
+T = TypeVar("T")
+R = TypeVar("R")
+
+
+class Workers:
+    """A pool handed to whatever computes; `Workers(1)` runs everything in the caller's thread."""
+
+    def __init__(self, threads: int | None = None) -> None:
+        self.threads = max(1, threads if threads is not None else min(8, os.cpu_count() or 1))
+        self._pool = ThreadPoolExecutor(self.threads, thread_name_prefix="ruvelt-kernel") if self.threads > 1 else None
+
+    def map(self, function: Callable[[T], R], items: Iterable[T]) -> list[R]:
+        """Results in the order of `items`; the first error is raised. Never call it from inside a worker."""
+        work = list(items)
+        if self._pool is None or len(work) < 2:
+            return [function(item) for item in work]
+        return list(self._pool.map(function, work))
+
+    def close(self) -> None:
+        if self._pool is not None:
+            self._pool.shutdown(wait=True)
+
+
+SERIAL = Workers(1)
