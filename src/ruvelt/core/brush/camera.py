@@ -1,0 +1,66 @@
+"""The view a stroke was made in: a pinhole camera, so that pointer positions become rays."""
+
+from __future__ import annotations
+
+from typing import Annotated
+
+import numpy as np
+from numpy.typing import NDArray
+from pydantic import Field, model_validator
+
+from ruvelt.core.stack.document import Frozen
+
+Coordinate = Annotated[float, Field(ge=-1e12, le=1e12, allow_inf_nan=False)]
+Vector = tuple[Coordinate, Coordinate, Coordinate]
+
+
+class Camera(Frozen):
+    """Eye, target and up in object space; vertical field of view in degrees; size of the view in pixels, x right, y down."""
+
+    eye: Vector
+    target: Vector
+    up: Vector = (0.0, 1.0, 0.0)
+    fov_deg: Annotated[float, Field(gt=0.1, lt=170)] = 35.0
+    width: Annotated[float, Field(gt=0, le=20_000)]
+    height: Annotated[float, Field(gt=0, le=20_000)]
+
+    @model_validator(mode="after")
+    def _usable(self) -> Camera:
+        forward = np.subtract(self.target, self.eye)
+        if np.linalg.norm(forward) == 0 or np.linalg.norm(np.cross(forward, self.up)) < 1e-9 * np.linalg.norm(forward):
+            raise ValueError("the camera needs an eye apart from its target, and an up that is not along its view")
+        return self
+
+    @property
+    def axes(self) -> tuple[NDArray[np.float64], NDArray[np.float64], NDArray[np.float64]]:
+        """Unit right, up and forward."""
+        forward = np.subtract(self.target, self.eye).astype(np.float64)
+        forward /= np.linalg.norm(forward)
+        right = np.cross(forward, np.asarray(self.up, np.float64))
+        right /= np.linalg.norm(right)
+        return right, np.cross(right, forward), forward
+
+    @property
+    def _pixel_slope(self) -> float:
+        return float(2 * np.tan(np.radians(self.fov_deg) / 2) / self.height)
+
+    def rays(self, points: NDArray[np.float64]) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
+        """Origins and unit directions, (n, 3), of (n, 2) pixel positions."""
+        right, up, forward = self.axes
+        a = (points[:, 0] - self.width / 2) * self._pixel_slope
+        b = (self.height / 2 - points[:, 1]) * self._pixel_slope
+        way = forward + a[:, None] * right + b[:, None] * up
+        way /= np.linalg.norm(way, axis=1, keepdims=True)
+        return np.broadcast_to(np.asarray(self.eye, np.float64), way.shape), way
+
+    def pixel_size(self, positions: NDArray[np.float64]) -> NDArray[np.float64]:
+        """(n,) object units that one pixel spans at the depth of (n, 3) positions."""
+        depth = (positions - np.asarray(self.eye)) @ self.axes[2]
+        return np.maximum(depth, 1e-12) * self._pixel_slope
+
+    def project(self, positions: NDArray[np.float64]) -> NDArray[np.float64]:
+        """(n, 2) pixel positions of (n, 3) object-space points in front of the eye."""
+        right, up, forward = self.axes
+        p = positions - np.asarray(self.eye)
+        depth = p @ forward * self._pixel_slope
+        return np.stack([self.width / 2 + p @ right / depth, self.height / 2 - p @ up / depth], axis=1)

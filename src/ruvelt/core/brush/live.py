@@ -1,0 +1,228 @@
+"""A stroke (or flood) in progress: coverage, the planes it changes, and the composites that follow, all on touched samples only."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from ruvelt.core.brush._dab_kernels import ball_dabs, disc_dabs, flood_coverage, paint_runs, tile_runs
+from ruvelt.core.brush.path import BALL_COLUMNS
+from ruvelt.core.brush.settings import Mirror
+from ruvelt.core.brush.target import ResolvedTarget
+from ruvelt.core.planes.plane import U16, empty_chunk
+from ruvelt.core.samples.chunks import CHUNK, CHUNK_SIDE, TILES
+from ruvelt.core.samples.sheet import SheetSamples
+from ruvelt.core.samples.surface import SurfaceSamples
+from ruvelt.core.stack.document import FacePick
+from ruvelt.core.stack.evaluate import Overlay, PlaneLookup, Resolved, Runs, SheetEvaluator, State, execute
+from ruvelt.core.stack.faces import FaceIndex
+from ruvelt.core.workers import SERIAL, Workers
+
+
+@dataclass(frozen=True, eq=False)
+class Touched:
+    """What one batch changed: the tiles of each chunk, (256,) uint8."""
+
+    tiles: dict[int, NDArray[np.uint8]]
+
+
+def runs_of(tiles: NDArray[np.uint8], square: bool) -> Runs:
+    """Marked tiles of a chunk as (starts, counts) of neighbouring samples."""
+    starts, counts = np.empty(16 * 256, np.int32), np.empty(16 * 256, np.int32)
+    n = int(tile_runs(tiles, square, starts, counts))
+    return starts[:n].copy(), counts[:n].copy()
+
+
+@dataclass(eq=False)
+class _Steps:
+    """One channel of one chunk: the state under the target, the steps that lead to it, and the target with all above."""
+
+    under: State
+    below: Resolved
+    rest: Resolved
+
+
+class LiveStroke:
+    """Applies dabs to a target. Nothing it does is visible to others until its `changes` are stored.
+
+    The planes as they were when the stroke began stay the base of every batch, so that repeated dabs never round twice.
+    """
+
+    def __init__(
+        self,
+        target: ResolvedTarget,
+        evaluator: SheetEvaluator,
+        planes: PlaneLookup,
+        *,
+        erase: bool = False,
+        hidden: NDArray[np.bool_] | None = None,
+        workers: Workers = SERIAL,
+    ) -> None:
+        """`hidden`: (faces,) bool marks faces that no stroke may touch."""
+        samples = evaluator.samples
+        self.target, self.evaluator, self.samples = target, evaluator, samples
+        self._planes, self._erase, self._workers = planes, erase, workers
+        self._coverage = np.zeros(samples.slot_count, np.float32)
+        self._allowed = np.zeros(0, np.uint8)
+        if hidden is not None and hidden.any():
+            self._allowed = (~samples.slots_of_faces(hidden)).astype(np.uint8)
+        #: Changed planes: plane id → chunk → values.
+        self.changes: dict[str, dict[int, U16]] = {cell.plane: {} for cell in target.cells}
+        #: Changed composites: (channel id, chunk) → (components, 65536) uint16.
+        self.composites: dict[tuple[str, int], U16] = {}
+        self._bases: dict[tuple[str, int], U16 | None] = {}
+        self._masks: dict[int, U16] = {}
+        self._resolved: dict[tuple[str, int], _Steps | None] = {}
+        self._programs = {c: evaluator.program(c, target.layer.id) for c in target.channels}
+
+    # -- what raises coverage ---------------------------------------------------------------------------------------------------
+
+    def dabs(self, dabs: NDArray[np.float32], mirror: Mirror | None = None) -> Touched:
+        """Lay ball dabs (n, 18) or disc dabs (n, 9). Ball dabs come mirrored already; discs are mirrored here, over the surface."""
+        dirty = np.zeros((self.samples.chunk_count, TILES), np.uint8)
+        if len(dabs):
+            if dabs.shape[1] == BALL_COLUMNS:
+                self._ball(np.ascontiguousarray(dabs, np.float32), dirty)
+            else:
+                assert isinstance(self.samples, SheetSamples)
+                every = self._mirrored_discs(dabs, mirror) if mirror is not None else dabs
+                discs = np.ascontiguousarray(every, np.float32)
+                disc_dabs(discs, self.samples.side, self.samples.owner, self._allowed, self._coverage, dirty)
+        return self._update(dirty)
+
+    def _ball(self, dabs: NDArray[np.float32], dirty: NDArray[np.uint8]) -> None:
+        grid, samples = self.samples.grid, self.samples
+        low = float((dabs[:, 2] - dabs[:, 3]).min() - grid.low[2]) / grid.cell
+        high = float((dabs[:, 2] + dabs[:, 3]).max() - grid.low[2]) / grid.cell
+        first = int(np.clip(np.floor(low) - 1, 0, grid.dims[2] - 1)) if np.isfinite(low) else 0
+        last = int(np.clip(np.floor(high) + 1, 0, grid.dims[2] - 1)) if np.isfinite(high) else int(grid.dims[2]) - 1
+        # Each thread takes layers of the grid, so that no sample is raised by two and the order of dabs is kept.
+        slabs = min(4 * self._workers.threads, last - first + 1) if self._workers.threads > 1 else 1
+        edges = np.linspace(first, last + 1, slabs + 1).astype(int)
+
+        def lay(slab: int) -> None:
+            ball_dabs(
+                dabs,
+                grid.low,
+                grid.cell,
+                grid.dims,
+                grid.start,
+                grid.slot,
+                grid.xyz,
+                grid.normal,
+                self._allowed,
+                samples.spacing,
+                samples.square,
+                int(edges[slab]),
+                int(edges[slab + 1]) - 1,
+                self._coverage,
+                dirty,
+            )
+
+        self._workers.map(lay, range(slabs))
+
+    def _mirrored_discs(self, dabs: NDArray[np.float32], mirror: Mirror) -> NDArray[np.float32]:
+        """Each disc followed by a disc around the texel nearest to its mirrored surface point; none where there is no such point."""
+        samples = self.samples
+        assert isinstance(samples, SheetSamples)
+        for axis, on in enumerate((mirror.x, mirror.y, mirror.z)):
+            if not on or not len(dabs):
+                continue
+            x = np.clip(dabs[:, 0].astype(int), 0, samples.side - 1)
+            y = np.clip(dabs[:, 1].astype(int), 0, samples.side - 1)
+            slot = ((y >> 8) * samples.chunks_across + (x >> 8)) * CHUNK + ((y & 255) << 8) + (x & 255)
+            point = samples.positions[slot].astype(np.float64)
+            point[:, axis] *= -1
+            twin_slot = samples.grid.nearest(point, 4 * samples.spacing)
+            good = (samples.owner[slot] >= 0) & (twin_slot >= 0)
+            twin = dabs.copy()
+            chunk, local = twin_slot >> 16, twin_slot & 65535
+            twin[:, 0] = (chunk % samples.chunks_across) * CHUNK_SIDE + (local & 255) + 0.5
+            twin[:, 1] = (chunk // samples.chunks_across) * CHUNK_SIDE + (local >> 8) + 0.5
+            twin[:, 4] *= -1
+            dabs = np.concatenate([dabs, twin[good]])
+        return dabs
+
+    def flood(self, picks: Iterable[FacePick] | None, strength: float, faces: FaceIndex) -> Touched:
+        """Cover picked faces of the sheet (all of it for None) at a strength; hidden faces stay as they are."""
+        samples = self.samples
+        marks = np.ones(samples.slot_count, np.uint8) if picks is None else samples.slots_of_faces(faces.mark(picks)).astype(np.uint8)
+        if len(self._allowed):
+            marks &= self._allowed
+        dirty = np.zeros((samples.chunk_count, TILES), np.uint8)
+        owner = samples.owner if isinstance(samples, SheetSamples) else samples.face
+
+        def cover(chunk: int) -> None:
+            flood_coverage(owner, chunk * CHUNK, (chunk + 1) * CHUNK, strength, marks, self._coverage, dirty, samples.square)
+
+        self._workers.map(cover, range(samples.chunk_count))
+        return self._update(dirty)
+
+    # -- what follows from coverage ---------------------------------------------------------------------------------------------
+
+    def _update(self, dirty: NDArray[np.uint8]) -> Touched:
+        chunks = [int(c) for c in np.flatnonzero(dirty.any(axis=1))]
+        self._workers.map(lambda c: self._update_chunk(c, dirty[c]), chunks)
+        return Touched({c: dirty[c] for c in chunks})
+
+    def _update_chunk(self, chunk: int, tiles: NDArray[np.uint8]) -> None:
+        runs = runs_of(tiles, self.samples.square)
+        coverage = self._coverage[chunk * CHUNK : (chunk + 1) * CHUNK]
+        for cell in self.target.cells:
+            base, out = self._working(cell.plane, cell.components, chunk)
+            address = 0 if base is None else base.ctypes.data
+            paint_runs(runs[0], runs[1], address, coverage, cell.codes, self._erase, cell.components - 1, out)
+        self._update_mask(chunk, runs)
+        for channel in self._programs:
+            steps = self._steps(channel, chunk)
+            if steps is None:
+                continue
+            missing = tiles.astype(bool) & ~steps.under.tiles
+            if missing.any():
+                execute(steps.below, runs_of(missing.astype(np.uint8), self.samples.square), save=steps.under)
+                steps.under.tiles |= missing
+            execute(steps.rest, runs, state=steps.under, out=self.composites[channel, chunk])
+
+    def _steps(self, channel: str, chunk: int) -> _Steps | None:
+        """What is below the target in a chunk and what goes on top of it, worked out at the first touch."""
+        if (channel, chunk) not in self._resolved:
+            program = self._programs[channel]
+            at = program.index_of(self.target.layer.id)
+            found = None
+            if at is not None:
+                evaluator, overlay = self.evaluator, Overlay()
+                if chunk in self._masks:
+                    overlay.masks[self.target.layer.id] = self._masks[chunk]
+                else:
+                    overlay.planes.update((cell.plane, self.changes[cell.plane][chunk]) for cell in self.target.cells)
+                found = _Steps(
+                    evaluator.state_before(program, at, chunk),
+                    evaluator.resolve(program, chunk, 1, at),
+                    evaluator.resolve(program, chunk, at, len(program.ops), overlay),
+                )
+                self.composites[channel, chunk] = evaluator.composite(channel, chunk).copy()
+            self._resolved[channel, chunk] = found
+        return self._resolved[channel, chunk]
+
+    def _working(self, plane: str, components: int, chunk: int) -> tuple[U16 | None, U16]:
+        """The chunk as it was before the stroke, and the copy the stroke writes."""
+        written = self.changes[plane]
+        if chunk not in written:
+            exists = self._planes.key(plane, chunk) is not None
+            base = self._planes.values(plane, chunk) if exists else None
+            self._bases[plane, chunk] = base
+            written[chunk] = empty_chunk(components) if base is None else base.copy()
+        return self._bases[plane, chunk], written[chunk]
+
+    def _update_mask(self, chunk: int, runs: Runs) -> None:
+        layer = self.target.layer
+        if self.target.cells[0].source is None or layer.mask is None:
+            return
+        if chunk not in self._masks:
+            before = self.evaluator.mask_chunk(layer.mask, layer.id, chunk)
+            self._masks[chunk] = np.full(CHUNK, round(before * 65535), np.uint16) if isinstance(before, float) else before.copy()
+        painted = {cell.plane: self.changes[cell.plane][chunk] for cell in self.target.cells}
+        self.evaluator.run_mask(layer.mask, layer.id, chunk, runs, painted, self._masks[chunk])

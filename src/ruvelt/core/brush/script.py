@@ -1,0 +1,126 @@
+"""Stroke scripts: the simulated pen. JSON that replays strokes, floods and layer edits with no browser."""
+
+from __future__ import annotations
+
+from typing import Annotated, Any, Literal
+
+from pydantic import Field, ValidationError, model_validator
+
+from ruvelt.core.brush.camera import Camera, Coordinate
+from ruvelt.core.brush.settings import Brush
+from ruvelt.core.brush.target import Paint, Target
+from ruvelt.core.errors import InputError
+from ruvelt.core.stack.document import ChannelUse, FacePick, Frozen, Id, Mask, Name, Share
+
+#: Pointer samples of one stroke; a longer recording is split into several strokes.
+MAX_POINTS = 20_000
+Pair = tuple[Coordinate, Coordinate]
+Triple = tuple[Coordinate, Coordinate, Coordinate]
+
+
+class AddLayerStep(Frozen):
+    """Put a new layer in front of the target layer (or of everything) and make it the target. `as`: a name later steps may use."""
+
+    do: Literal["add-layer"]
+    kind: Literal["paint", "fill", "group"]
+    name: Name
+    sheet: str | None = None
+    into: str | None = None
+    ref: Id | None = None
+    blend: str = "normal"
+    strength: Share = 1.0
+    channels: dict[str, ChannelUse] = {}
+    mask: Mask | None = None
+
+
+class TargetStep(Frozen):
+    """Choose what the next strokes change: a layer by name, `ref` or id, and its channels, or the painted source of its mask."""
+
+    do: Literal["target"]
+    layer: str
+    sheet: str | None = None
+    channels: tuple[str, ...] = ()
+    mask: bool = False
+
+
+class BrushStep(Frozen):
+    """Set the brush; what is left out keeps its start value."""
+
+    do: Literal["brush"]
+    brush: Brush = Brush()
+
+
+class PaintStep(Frozen):
+    """Set what strokes and floods lay."""
+
+    do: Literal["paint"]
+    paint: Paint
+
+
+class StrokeStep(Frozen):
+    """One stroke by `surface` points (object space), by `view` points (pixels) with a camera, or by `sheet` points (texels, y down).
+
+    `pressure`: one value for all points, or as many as points.
+    """
+
+    do: Literal["stroke"]
+    surface: Annotated[tuple[Triple, ...], Field(max_length=MAX_POINTS)] = ()
+    view: Annotated[tuple[Pair, ...], Field(max_length=MAX_POINTS)] = ()
+    sheet: Annotated[tuple[Pair, ...], Field(max_length=MAX_POINTS)] = ()
+    camera: Camera | None = None
+    texels_per_pixel: Annotated[float, Field(gt=0, le=10_000, allow_inf_nan=False)] = 1.0
+    pressure: Share | Annotated[tuple[Share, ...], Field(max_length=MAX_POINTS)] = 1.0
+
+    @model_validator(mode="after")
+    def _one_path(self) -> StrokeStep:
+        given = [name for name in ("surface", "view", "sheet") if getattr(self, name)]
+        if len(given) != 1:
+            raise ValueError("a stroke needs points in exactly one of 'surface', 'view' and 'sheet'")
+        if given == ["view"] and self.camera is None:
+            raise ValueError("a stroke by 'view' points needs its 'camera'")
+        if isinstance(self.pressure, tuple) and len(self.pressure) != len(getattr(self, given[0])):
+            raise ValueError("'pressure' needs one value, or as many as there are points")
+        return self
+
+
+class FloodStep(Frozen):
+    """Flood picked faces of the target's sheet, or all of it when no picks are given."""
+
+    do: Literal["flood"]
+    picks: Annotated[tuple[FacePick, ...], Field(max_length=10_000)] | None = None
+    part: str | None = None
+    strength: Share = 1.0
+
+
+class UndoStep(Frozen):
+    do: Literal["undo", "redo"]
+
+
+Step = Annotated[AddLayerStep | TargetStep | BrushStep | PaintStep | StrokeStep | FloodStep | UndoStep, Field(discriminator="do")]
+
+
+class StrokeScript(Frozen):
+    """A whole script."""
+
+    format: Literal["ruvelt-strokes"]
+    version: Literal[1]
+    steps: Annotated[tuple[Step, ...], Field(max_length=100_000)]
+
+
+class RecordedStroke(Frozen):
+    """What history keeps of a stroke beside its chunks: enough to paint it again at another resolution."""
+
+    target: Target
+    brush: Brush
+    paint: Paint
+    stroke: StrokeStep
+
+
+def parse_script(content: Any) -> StrokeScript:
+    """A script from parsed JSON. Raises InputError naming the first step and field that is wrong."""
+    try:
+        return StrokeScript.model_validate(content)
+    except ValidationError as error:
+        first = error.errors()[0]
+        where = ".".join(str(p) for p in first["loc"] if p not in ("function-after[_one_path()", "StrokeStep")) or "the file"
+        raise InputError(f"The stroke script is wrong at {where}: {first['msg']}. See docs/developers/stroke-scripts.md.") from None

@@ -1,0 +1,91 @@
+"""What a brush is. Ranges are the ones the interface offers; the server tells them to the client."""
+
+from __future__ import annotations
+
+from typing import Annotated, Literal
+
+from pydantic import Field
+
+from ruvelt.core.stack.document import Frozen, Share
+
+Number = Annotated[float, Field(allow_inf_nan=False)]
+
+
+class PressureCurve(Frozen):
+    """Factor on a setting by pen pressure p (0–1): low + (1 − low) · p^gamma, or 1 when off."""
+
+    on: bool = False
+    low: Share = 0.1
+    gamma: Annotated[float, Field(ge=0.2, le=5, allow_inf_nan=False)] = 1.0
+
+    def at(self, pressure: float) -> float:
+        return self.low + (1 - self.low) * pressure**self.gamma if self.on else 1.0
+
+
+class Mirror(Frozen):
+    """Planes through the object's origin across which every dab is repeated."""
+
+    x: bool = False
+    y: bool = False
+    z: bool = False
+
+
+class Brush(Frozen):
+    """Brush settings.
+
+    size : diameter; pixels of the view when `size_unit` is "view", else a share of the model's longest side
+    strength : most a stroke can reach; flow : share laid by one dab; hardness : inner share of the radius at full weight
+    spacing : distance between dabs as a share of the diameter; steadying : length of the leash the tip trails on, share of 80 pixels
+    angle : degrees, roundness : short over long axis of the tip; jitters : largest random change (place: diameters, size: share,
+    angle: half turns, strength: share); facing : only surface that looks the dab's way takes paint
+    """
+
+    size: Annotated[float, Field(gt=0, le=4000, allow_inf_nan=False)] = 40.0
+    size_unit: Literal["view", "object"] = "view"
+    strength: Share = 1.0
+    flow: Annotated[float, Field(gt=0, le=1, allow_inf_nan=False)] = 0.6
+    hardness: Share = 0.5
+    spacing: Annotated[float, Field(ge=0.02, le=4, allow_inf_nan=False)] = 0.12
+    steadying: Share = 0.0
+    angle: Annotated[float, Field(ge=-180, le=180, allow_inf_nan=False)] = 0.0
+    roundness: Annotated[float, Field(ge=0.05, le=1, allow_inf_nan=False)] = 1.0
+    jitter_place: Share = 0.0
+    jitter_size: Share = 0.0
+    jitter_angle: Share = 0.0
+    jitter_strength: Share = 0.0
+    pressure_size: PressureCurve = PressureCurve()
+    pressure_flow: PressureCurve = PressureCurve()
+    pressure_strength: PressureCurve = PressureCurve()
+    facing: bool = True
+    mirror: Mirror = Mirror()
+    seed: Annotated[int, Field(ge=0, le=2**31)] = 1
+
+
+class BrushParameter(Frozen):
+    """One slider as the interface lays it out."""
+
+    id: str
+    name: str
+    low: float
+    high: float
+    step: float
+    unit: Literal["px", "percent", "number", "degrees"]
+    hint: str
+    scale: Literal["linear", "log"] = "linear"
+
+
+#: The sliders, in the order of the Brush card.
+PARAMETERS: tuple[BrushParameter, ...] = (
+    BrushParameter(id="size", name="Size", low=2, high=600, step=1, unit="px", scale="log", hint="Diameter of the brush in the view ([ and ])"),
+    BrushParameter(id="strength", name="Strength", low=0, high=1, step=0.01, unit="percent", hint="Most that one stroke can reach (1 … 0)"),
+    BrushParameter(id="flow", name="Flow", low=0.01, high=1, step=0.01, unit="percent", hint="Share laid by one dab; dabs build up to the strength"),
+    BrushParameter(id="hardness", name="Hardness", low=0, high=1, step=0.01, unit="number", hint="Inner part of the brush at full weight ({ and })"),
+    BrushParameter(id="spacing", name="Spacing", low=0.02, high=2, step=0.01, unit="percent", hint="Distance between dabs, in diameters"),
+    BrushParameter(id="steadying", name="Steadying", low=0, high=1, step=0.01, unit="percent", hint="The brush trails the hand on a leash"),
+    BrushParameter(id="angle", name="Angle", low=-180, high=180, step=1, unit="degrees", hint="Turn of the tip; shows when it is not round"),
+    BrushParameter(id="roundness", name="Roundness", low=0.05, high=1, step=0.01, unit="percent", hint="Short over long side of the tip"),
+    BrushParameter(id="jitter_place", name="Scatter", low=0, high=1, step=0.01, unit="percent", hint="Dabs land beside the path, at random"),
+    BrushParameter(id="jitter_size", name="Size jitter", low=0, high=1, step=0.01, unit="percent", hint="Dabs shrink at random"),
+    BrushParameter(id="jitter_angle", name="Angle jitter", low=0, high=1, step=0.01, unit="percent", hint="Dabs turn at random"),
+    BrushParameter(id="jitter_strength", name="Strength jitter", low=0, high=1, step=0.01, unit="percent", hint="Dabs weaken at random"),
+)

@@ -1,0 +1,116 @@
+"""The target: the cells of the layer grid that the next stroke changes (N4.5), checked before anything moves."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Annotated
+
+import numpy as np
+from numpy.typing import NDArray
+from pydantic import Field
+
+from ruvelt.core.errors import Conflict, InputError, NotFound
+from ruvelt.core.stack.channels import Channel, encode
+from ruvelt.core.stack.document import (
+    AnyLayer,
+    Document,
+    Frozen,
+    GroupLayer,
+    Id,
+    PaintedSource,
+    PaintLayer,
+    Sheet,
+    Share,
+    mask_plane_id,
+    plane_id,
+)
+
+Values = dict[str, Annotated[tuple[Annotated[float, Field(ge=-1, le=1, allow_inf_nan=False)], ...], Field(min_length=1, max_length=3)]]
+
+
+class Target(Frozen):
+    """Channel cells of one paint layer, or one painted mask source."""
+
+    sheet: Id
+    layer: Id
+    channels: tuple[str, ...] = ()
+    mask: Id | None = None
+
+
+class Paint(Frozen):
+    """What a stroke lays: a value per channel in the channel's own range (colours sRGB-encoded), a value for a mask, or erasing."""
+
+    values: Values = {}
+    mask_value: Share = 1.0
+    erase: bool = False
+
+
+@dataclass(frozen=True, eq=False)
+class Cell:
+    """One plane that a stroke writes. `codes`: (components,) uint16."""
+
+    plane: str
+    components: int
+    codes: NDArray[np.uint16]
+    channel: str | None
+    source: str | None = None
+
+
+@dataclass(frozen=True, eq=False)
+class ResolvedTarget:
+    """A checked target: the sheet, the layer, the cells to write, and the channels whose look changes."""
+
+    sheet: Sheet
+    layer: AnyLayer
+    cells: tuple[Cell, ...]
+    channels: tuple[str, ...]
+
+
+def resolve_target(document: Document, target: Target, paint: Paint) -> ResolvedTarget:
+    """Check a target against the document.
+
+    Raises NotFound when it is gone, Conflict when it is locked or hidden, InputError when there is nothing to lay.
+    """
+    sheet = document.sheet(target.sheet)
+    if sheet is None:
+        raise NotFound(f"There is no sheet '{target.sheet}' in this project any more. Choose a sheet.")
+    layer = sheet.find(target.layer)
+    if layer is None:
+        raise NotFound("The target layer is gone; it may have been deleted in another window. Choose a cell in the layer grid.")
+    around = [sheet.find(g) for entry, above in sheet.walk() if entry.id == layer.id for g in above]
+    for place in (layer, *around):
+        if place is not None and place.locked:
+            raise Conflict(f"'{place.name}' is locked, so nothing was painted. Unlock it or choose another target.")
+        if place is not None and not place.visible:
+            raise Conflict(f"'{place.name}' is hidden, so nothing was painted. Show it or choose another target.")
+    if target.mask is not None:
+        source = next((s for s in (layer.mask.sources if layer.mask else ()) if s.id == target.mask), None)
+        if not isinstance(source, PaintedSource):
+            raise NotFound("The painted mask that was the target is gone. Choose a cell in the layer grid.")
+        code = np.array([round(paint.mask_value * 65535)], np.uint16)
+        cell = Cell(mask_plane_id(sheet.id, layer.id, source.id), 2, code, None, source.id)
+        return ResolvedTarget(sheet, layer, (cell,), tuple(c.id for c in document.channels if _shows_in(layer, c)))
+    if not isinstance(layer, PaintLayer):
+        raise InputError(f"'{layer.name}' is a {layer.kind} layer; only its mask can be painted. Choose its mask, or a paint layer.")
+    cells = []
+    for channel_id in target.channels:
+        channel = document.channel(channel_id)
+        if channel is None:
+            raise NotFound(f"There is no channel '{channel_id}' in this project. Choose another cell.")
+        value = paint.values.get(channel_id)
+        if value is None and not paint.erase:
+            continue
+        if value is not None and len(value) != channel.components:
+            raise InputError(f"{channel.name} takes {channel.components} values, not {len(value)}.")
+        codes = encode(channel, value if value is not None else channel.start)
+        cells.append(Cell(plane_id(sheet.id, layer.id, channel_id), channel.components + 1, codes, channel_id))
+    if not cells:
+        raise InputError("Nothing to lay: choose at least one channel of the target and give it a value.")
+    return ResolvedTarget(sheet, layer, tuple(cells), tuple(c.channel for c in cells if c.channel))
+
+
+def _shows_in(layer: AnyLayer, channel: Channel) -> bool:
+    if isinstance(layer, GroupLayer):
+        return any(_shows_in(child, channel) for child in layer.layers)
+    use = layer.channels.get(channel.id)
+    return layer.kind == "paint" if use is None else use.on

@@ -1,0 +1,158 @@
+"""Loops from composites to pixels: normals from height, 8-bit packing, gutters."""
+
+# mypy: disable-error-code="no-untyped-def"
+import numba
+import numpy as np
+
+from ruvelt.core.kernels import inline, kernel, u8_at, u16_at
+
+f32, i32, i64, u8, u16 = numba.float32, numba.int32, numba.int64, numba.uint8, numba.uint16
+CHUNK = 65536
+
+
+@inline
+def _height(heights, chunks, x, y):
+    """Height code at a texel of the sheet, minus the flat code."""
+    a = heights[(y >> 8) * chunks + (x >> 8)]
+    return np.float32(u16_at(a, CHUNK)[((y & 255) << 8) + (x & 255)]) - np.float32(32768)
+
+
+@inline
+def _slot(x, y, chunks):
+    return ((y >> 8) * chunks + (x >> 8)) * CHUNK + ((y & 255) << 8) + (x & 255)
+
+
+@kernel(
+    numba.void(
+        i32[::1], i32[::1], i32, i32, i64[::1], f32, i64, i32[::1], i32[::1], f32[:, :, ::1], f32[:, ::1], f32[:, :, ::1], f32[:, :, ::1], u16[:, ::1]
+    )
+)
+def normal_runs(starts, counts, chunk, side, heights, scale, supplied, owner, island, uv, slopes, normals, tangents, out):
+    """Tangent-space normals of one chunk from the height around it, laid over a supplied normal map.
+
+    heights : (chunks,) addresses of height composites (this chunk and its four neighbours are needed); scale : object units per code
+    supplied : address of a (4, 65536) uint16 normal map chunk or 0; island : (t,) label, so that slopes stay inside an island
+    slopes : (t, 6) object-space gradient per height slope along texel columns (0–2) and up the rows (3–5)
+    out : (3, 65536) uint16, n · 0.5 + 0.5
+    """
+    chunks = side // 256
+    cx, cy = (chunk % chunks) * 256, (chunk // chunks) * 256
+    for r in range(len(starts)):
+        for local in range(starts[r], starts[r] + counts[r]):
+            t = owner[chunk * CHUNK + local]
+            x, y = cx + (local & 255), cy + (local >> 8)
+            nx, ny, nz = np.float32(0), np.float32(0), np.float32(1)
+            if t >= 0 and scale != 0:
+                here = _height(heights, chunks, x, y)
+                du, dv = np.float32(0), np.float32(0)
+                wu, wv = 0, 0
+                if x > 0:
+                    o = owner[_slot(x - 1, y, chunks)]
+                    if o >= 0 and island[o] == island[t]:
+                        du += here - _height(heights, chunks, x - 1, y)
+                        wu += 1
+                if x < side - 1:
+                    o = owner[_slot(x + 1, y, chunks)]
+                    if o >= 0 and island[o] == island[t]:
+                        du += _height(heights, chunks, x + 1, y) - here
+                        wu += 1
+                if y > 0:
+                    o = owner[_slot(x, y - 1, chunks)]
+                    if o >= 0 and island[o] == island[t]:
+                        dv += _height(heights, chunks, x, y - 1) - here
+                        wv += 1
+                if y < side - 1:
+                    o = owner[_slot(x, y + 1, chunks)]
+                    if o >= 0 and island[o] == island[t]:
+                        dv += here - _height(heights, chunks, x, y + 1)
+                        wv += 1
+                if du != 0 or dv != 0:
+                    du = du / max(wu, 1) * scale
+                    dv = dv / max(wv, 1) * scale
+                    gx = du * slopes[t, 0] + dv * slopes[t, 3]
+                    gy = du * slopes[t, 1] + dv * slopes[t, 4]
+                    gz = du * slopes[t, 2] + dv * slopes[t, 5]
+                    # Barycentric weights at the texel's centre, clamped into the triangle.
+                    ax, ay = uv[t, 0, 0], uv[t, 0, 1]
+                    bx, by = uv[t, 1, 0] - ax, uv[t, 1, 1] - ay
+                    qx, qy = uv[t, 2, 0] - ax, uv[t, 2, 1] - ay
+                    area = bx * qy - qx * by
+                    px, py = np.float32(x) + np.float32(0.5) - ax, np.float32(y) + np.float32(0.5) - ay
+                    wb = wc = np.float32(1 / 3)
+                    if area != 0:
+                        wb = min(max((px * qy - qx * py) / area, np.float32(0)), np.float32(1))
+                        wc = min(max((bx * py - px * by) / area, np.float32(0)), np.float32(1))
+                    total = max(wb + wc, np.float32(1))
+                    wb, wc = wb / total, wc / total
+                    wa = np.float32(1) - wb - wc
+                    n0 = wa * normals[t, 0, 0] + wb * normals[t, 1, 0] + wc * normals[t, 2, 0]
+                    n1 = wa * normals[t, 0, 1] + wb * normals[t, 1, 1] + wc * normals[t, 2, 1]
+                    n2 = wa * normals[t, 0, 2] + wb * normals[t, 1, 2] + wc * normals[t, 2, 2]
+                    t0 = wa * tangents[t, 0, 0] + wb * tangents[t, 1, 0] + wc * tangents[t, 2, 0]
+                    t1 = wa * tangents[t, 0, 1] + wb * tangents[t, 1, 1] + wc * tangents[t, 2, 1]
+                    t2 = wa * tangents[t, 0, 2] + wb * tangents[t, 1, 2] + wc * tangents[t, 2, 2]
+                    sign = tangents[t, 0, 3]
+                    ln = max(np.sqrt(n0 * n0 + n1 * n1 + n2 * n2), np.float32(1e-20))
+                    lt = max(np.sqrt(t0 * t0 + t1 * t1 + t2 * t2), np.float32(1e-20))
+                    n0, n1, n2, t0, t1, t2 = n0 / ln, n1 / ln, n2 / ln, t0 / lt, t1 / lt, t2 / lt
+                    b0, b1, b2 = sign * (n1 * t2 - n2 * t1), sign * (n2 * t0 - n0 * t2), sign * (n0 * t1 - n1 * t0)
+                    nx = -(gx * t0 + gy * t1 + gz * t2)
+                    ny = -(gx * b0 + gy * b1 + gz * b2)
+                    length = np.sqrt(nx * nx + ny * ny + np.float32(1))
+                    nx, ny, nz = nx / length, ny / length, np.float32(1) / length
+            if supplied != 0 and t >= 0:
+                codes = u16_at(supplied, CHUNK * 4)
+                if codes[3 * CHUNK + local] != 0:
+                    mx = np.float32(codes[local]) / np.float32(32767.5) - np.float32(1)
+                    my = np.float32(codes[CHUNK + local]) / np.float32(32767.5) - np.float32(1)
+                    mz = max(np.float32(codes[2 * CHUNK + local]) / np.float32(32767.5) - np.float32(1), np.float32(1e-3))
+                    # Reoriented normal mapping (Barré-Brisebois and Hill 2012): the relief turns with the map below it.
+                    mz += np.float32(1)
+                    dot = (-mx * nx - my * ny + mz * nz) / mz
+                    nx, ny, nz = mx * dot + nx, my * dot + ny, mz * dot - nz
+                    length = max(np.sqrt(nx * nx + ny * ny + nz * nz), np.float32(1e-20))
+                    nx, ny, nz = nx / length, ny / length, nz / length
+            out[0, local] = np.uint16((nx * np.float32(0.5) + np.float32(0.5)) * np.float32(65535) + np.float32(0.5))
+            out[1, local] = np.uint16((ny * np.float32(0.5) + np.float32(0.5)) * np.float32(65535) + np.float32(0.5))
+            out[2, local] = np.uint16((nz * np.float32(0.5) + np.float32(0.5)) * np.float32(65535) + np.float32(0.5))
+
+
+@kernel(numba.void(i32[::1], i32[::1], i64, i64, i64, i64, u8[:, ::1]))
+def pack_runs(starts, counts, red, green, blue, alpha, out):
+    """16-bit components (addresses of (65536,) uint16, 0 for full) to interleaved 8 bit; out : (65536, 4) uint8."""
+    for r in range(len(starts)):
+        s, n = starts[r], counts[r]
+        for k in range(4):
+            address = red if k == 0 else green if k == 1 else blue if k == 2 else alpha
+            if address == 0:
+                for i in range(n):
+                    out[s + i, k] = 255
+            else:
+                codes = u16_at(address + 2 * s, n)
+                for i in range(n):
+                    out[s + i, k] = (np.uint32(codes[i]) * np.uint32(255) + np.uint32(32767)) // np.uint32(65535)
+
+
+@kernel(numba.void(i32[::1], i32[::1], i64, i64, u8[::1], i64[::1], i32[:, ::1]))
+def gutter_runs(dst, src, first, last, tiles, textures, box):
+    """Repeat island texels of marked tiles into their gutter. textures : (chunks,) addresses of (65536, 4) uint8, 0 where not at hand.
+
+    box : (chunks, 4) left, top, right, bottom (texels inside the chunk, end exclusive) of what was written; grown in place.
+    """
+    for i in range(first, last):
+        local = src[i] & 65535
+        if tiles[((local >> 12) << 4) | ((local & 255) >> 4)] == 0:
+            continue
+        a, b = textures[src[i] >> 16], textures[dst[i] >> 16]
+        if a == 0 or b == 0:
+            continue
+        source, target = u8_at(a, CHUNK * 4), u8_at(b, CHUNK * 4)
+        d = dst[i] & 65535
+        for k in range(4):
+            target[4 * d + k] = source[4 * local + k]
+        c = dst[i] >> 16
+        x, y = d & 255, d >> 8
+        box[c, 0] = min(box[c, 0], x)
+        box[c, 1] = min(box[c, 1], y)
+        box[c, 2] = max(box[c, 2], x + 1)
+        box[c, 3] = max(box[c, 3], y + 1)

@@ -1,0 +1,221 @@
+"""Display textures: what the viewport draws, 8 bit, chunk by chunk, gutter included, and the patches a stroke changes."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from ruvelt.core.brush.live import LiveStroke, Touched, runs_of
+from ruvelt.core.output._pixel_kernels import gutter_runs, pack_runs
+from ruvelt.core.output.normal import NormalField
+from ruvelt.core.planes.cache import BoundedCache
+from ruvelt.core.planes.plane import U16
+from ruvelt.core.samples.chunks import CHUNK, CHUNK_SIDE, TILE_SIDE, TILES
+from ruvelt.core.samples.sheet import SheetSamples
+from ruvelt.core.stack.document import normal_map_plane_id
+from ruvelt.core.stack.evaluate import WHOLE, PlaneLookup, Runs, SheetEvaluator
+
+U8 = NDArray[np.uint8]
+
+#: Which components make each texture: (channel, component) for red, green, blue, alpha; None is full.
+#: "data" follows glTF 2.0: occlusion in red, roughness in green, metallic in blue.
+TEXTURES: dict[str, tuple[tuple[str, int] | None, ...]] = {
+    "colour": (("base_color", 0), ("base_color", 1), ("base_color", 2), ("opacity", 0)),
+    "data": (("occlusion", 0), ("roughness", 0), ("metallic", 0), ("height", 0)),
+    "normal": (("normal", 0), ("normal", 1), ("normal", 2), None),
+    "emission": (("emission", 0), ("emission", 1), ("emission", 2), None),
+}
+
+
+@dataclass(frozen=True, eq=False)
+class Patch:
+    """A rectangle of a texture, texels from the sheet's top left; `pixels`: (height, width, 4) uint8."""
+
+    texture: str
+    x: int
+    y: int
+    pixels: U8
+
+
+class SheetDisplay:
+    """Textures of one sheet. Make a new one with each new evaluator; the cache is shared."""
+
+    def __init__(self, evaluator: SheetEvaluator, planes: PlaneLookup, cache: BoundedCache, field: NormalField) -> None:
+        samples = evaluator.samples
+        assert isinstance(samples, SheetSamples)
+        self.evaluator, self.samples, self.field = evaluator, samples, field
+        self._planes, self._cache = planes, cache
+
+    def layout(self, texture: str) -> tuple[tuple[str, int] | None, ...]:
+        """Components of a texture; "channel:ID" shows any one channel."""
+        if texture in TEXTURES:
+            return TEXTURES[texture]
+        channel = self.evaluator.document.channel(texture.removeprefix("channel:"))
+        if not texture.startswith("channel:") or channel is None:
+            raise KeyError(texture)
+        return (*((channel.id, k if channel.components == 3 else 0) for k in range(3)), None)
+
+    @property
+    def _units(self) -> float:
+        return self.evaluator.document.settings.height_range * self.samples.model.diagonal
+
+    def _channels(self, texture: str) -> list[str]:
+        return sorted({part[0] for part in self.layout(texture) if part})
+
+    # -- whole chunks -----------------------------------------------------------------------------------------------------------
+
+    def stamp(self, texture: str, chunk: int) -> int:
+        """The version of a texture's chunk, its gutter included."""
+        around = (chunk, *self.samples.screen_gutter.sources_of.get(chunk, ()))
+        return hash(tuple(self._own_stamp(texture, c) for c in around))
+
+    def _own_stamp(self, texture: str, chunk: int) -> int:
+        parts: list[object] = [texture]
+        for channel in self._channels(texture):
+            if channel == "normal":
+                parts += [self.evaluator.stamp("height", c) for c in self.field.neighbours(chunk)]
+                parts += [self._units, self._planes.key(normal_map_plane_id(self.evaluator.sheet.id), chunk)]
+            else:
+                parts.append(self.evaluator.stamp(channel, chunk))
+        return hash(tuple(parts))
+
+    def normals(self, chunk: int, runs: Runs = WHOLE, heights: dict[int, U16] | None = None, out: U16 | None = None) -> U16:
+        """(3, 65536) uint16 tangent-space normals of a chunk; `heights` replaces composites (a stroke in progress)."""
+        made = np.empty((3, CHUNK), np.uint16) if out is None else out
+        given = heights or {}
+        around = {c: given[c] if c in given else self.evaluator.composite("height", c) for c in self.field.neighbours(chunk)}
+        plane = normal_map_plane_id(self.evaluator.sheet.id)
+        supplied = self._planes.values(plane, chunk) if self._planes.key(plane, chunk) is not None else None
+        self.field.run(chunk, runs, around, self._units, supplied, made)
+        return made
+
+    def _own(self, texture: str, chunk: int) -> U8:
+        """The chunk without its gutter. Read only."""
+        stamp = self._own_stamp(texture, chunk)
+        where = ("display", self.evaluator.sheet.id, texture, chunk)
+        found: U8 | None = self._cache.get(where, stamp)
+        if found is None:
+            sources = {c: self.normals(chunk) if c == "normal" else self.evaluator.composite(c, chunk) for c in self._channels(texture)}
+            found = np.empty((CHUNK, 4), np.uint8)
+            self.pack(texture, sources, WHOLE, found)
+            self._cache.put(where, found, found.nbytes, stamp)
+        return found
+
+    def pack(self, texture: str, sources: dict[str, U16], runs: Runs, out: U8) -> None:
+        addresses = [0 if part is None else sources[part[0]][part[1]].ctypes.data for part in self.layout(texture)]
+        pack_runs(runs[0], runs[1], *addresses, out)
+
+    def tile(self, texture: str, chunk: int) -> U8:
+        """(65536, 4) uint8: a chunk of a texture with its gutter filled."""
+        gutter = self.samples.screen_gutter
+        out = self._own(texture, chunk).copy()
+        textures = np.zeros(self.samples.chunk_count, np.int64)
+        textures[chunk] = out.ctypes.data
+        box = np.zeros((self.samples.chunk_count, 4), np.int32)
+        everything = np.ones(TILES, np.uint8)
+        held = []
+        for source in (chunk, *gutter.sources_of.get(chunk, ())):
+            if source != chunk:
+                held.append(self._own(texture, source))
+                textures[source] = held[-1].ctypes.data
+            # Only this chunk may be written; other chunks' texels are read.
+            first, last = int(gutter.start[source]), int(gutter.start[source + 1])
+            mine = gutter.dst[first:last] >> 16 == chunk
+            dst, src = np.ascontiguousarray(gutter.dst[first:last][mine]), np.ascontiguousarray(gutter.src[first:last][mine])
+            gutter_runs(dst, src, 0, len(dst), everything, textures, box)
+        return out
+
+
+class LiveDisplay:
+    """Follows a stroke in progress: keeps changed chunks of every texture and cuts patches out of them."""
+
+    def __init__(self, display: SheetDisplay, stroke: LiveStroke, textures: tuple[str, ...]) -> None:
+        self.display, self.stroke = display, stroke
+        changing = set(stroke.target.channels) | ({"normal"} if "height" in stroke.target.channels else set())
+        self._textures = [t for t in textures if changing & set(display._channels(t))]
+        self._tiles: dict[tuple[str, int], U8] = {}
+        self._normals: dict[int, U16] = {}
+
+    def update(self, touched: Touched) -> list[Patch]:
+        """Patches for what a batch changed."""
+        samples = self.display.samples
+        patches: list[Patch] = []
+        for texture in self._textures:
+            tiles = touched.tiles
+            if texture == "normal" or "normal" in self.display._channels(texture):
+                tiles = _grown(tiles, samples.chunks_across)
+            box = np.zeros((samples.chunk_count, 4), np.int32)
+            box[:, :2] = CHUNK_SIDE
+            for chunk, marks in tiles.items():
+                self._repack(texture, chunk, marks)
+                rows, columns = np.nonzero(marks.reshape(CHUNK_SIDE // TILE_SIDE, -1))
+                edge = TILE_SIDE * np.array([columns.min(), rows.min(), columns.max() + 1, rows.max() + 1])
+                box[chunk] = edge
+            patches += self._with_gutter(texture, tiles, box)
+        return patches
+
+    def _tile(self, texture: str, chunk: int) -> U8:
+        if (texture, chunk) not in self._tiles:
+            self._tiles[texture, chunk] = self.display.tile(texture, chunk)
+        return self._tiles[texture, chunk]
+
+    def _repack(self, texture: str, chunk: int, marks: NDArray[np.uint8]) -> None:
+        runs = runs_of(marks, True)
+        composites = self.stroke.composites
+        sources: dict[str, U16] = {}
+        for channel in self.display._channels(texture):
+            if channel == "normal":
+                heights = {c: composites["height", c] for c in self.display.field.neighbours(chunk) if ("height", c) in composites}
+                if chunk not in self._normals:
+                    self._normals[chunk] = self.display.normals(chunk)
+                sources[channel] = self.display.normals(chunk, runs, heights, self._normals[chunk])
+            else:
+                live = composites.get((channel, chunk))
+                sources[channel] = self.display.evaluator.composite(channel, chunk) if live is None else live
+        self.display.pack(texture, sources, runs, self._tile(texture, chunk))
+
+    def _with_gutter(self, texture: str, tiles: dict[int, NDArray[np.uint8]], box: NDArray[np.int32]) -> list[Patch]:
+        samples, gutter = self.display.samples, self.display.samples.screen_gutter
+        textures = np.zeros(samples.chunk_count, np.int64)
+        for chunk in tiles:
+            for c in (chunk, *gutter.targets_of.get(chunk, ())):
+                textures[c] = self._tile(texture, c).ctypes.data
+        for chunk, marks in tiles.items():
+            gutter_runs(gutter.dst, gutter.src, int(gutter.start[chunk]), int(gutter.start[chunk + 1]), marks, textures, box)
+        patches = []
+        for chunk in np.flatnonzero(box[:, 2] > box[:, 0]):
+            left, top, right, bottom = (int(v) for v in box[chunk])
+            square = self._tile(texture, int(chunk)).reshape(CHUNK_SIDE, CHUNK_SIDE, 4)
+            x, y = int(chunk) % samples.chunks_across * CHUNK_SIDE, int(chunk) // samples.chunks_across * CHUNK_SIDE
+            patches.append(Patch(texture, x + left, y + top, square[top:bottom, left:right].copy()))
+        return patches
+
+
+def _grown(tiles: dict[int, NDArray[np.uint8]], across: int) -> dict[int, NDArray[np.uint8]]:
+    """Marked tiles and their four neighbours, over chunk borders: slopes reach one texel further than height."""
+    n = CHUNK_SIDE // TILE_SIDE
+    found: dict[int, NDArray[np.uint8]] = {}
+
+    def marks_of(chunk: int) -> NDArray[np.uint8]:
+        return found.setdefault(chunk, np.zeros(TILES, np.uint8)).reshape(n, n)
+
+    for chunk, marks in tiles.items():
+        m = marks.reshape(n, n)
+        own = marks_of(chunk)
+        own |= m
+        own[1:] |= m[:-1]
+        own[:-1] |= m[1:]
+        own[:, 1:] |= m[:, :-1]
+        own[:, :-1] |= m[:, 1:]
+        x, y = chunk % across, chunk // across
+        if y > 0 and m[0].any():
+            marks_of(chunk - across)[-1] |= m[0]
+        if y < across - 1 and m[-1].any():
+            marks_of(chunk + across)[0] |= m[-1]
+        if x > 0 and m[:, 0].any():
+            marks_of(chunk - 1)[:, -1] |= m[:, 0]
+        if x < across - 1 and m[:, -1].any():
+            marks_of(chunk + 1)[:, 0] |= m[:, -1]
+    return found

@@ -1,0 +1,72 @@
+"""PNG in and out, and resizing. The same pixels always give the same bytes."""
+
+from __future__ import annotations
+
+import io
+import warnings
+from typing import Any
+
+import cv2
+import numpy as np
+from numpy.typing import NDArray
+from PIL import Image, UnidentifiedImageError
+
+from ruvelt.core.color.encoding import DECODE_U16, linear_to_srgb_float
+from ruvelt.core.errors import InputError
+
+MAX_SIDE = 8192
+
+
+def encode_png(codes: NDArray[np.uint16], bits: int) -> bytes:
+    """(h, w), (h, w, 3) or (h, w, 4) uint16 codes to PNG bytes of 8 or 16 bits a component."""
+    pixels: NDArray[Any] = codes
+    if bits == 8:
+        pixels = ((codes.astype(np.uint32) * 255 + 32767) // 65535).astype(np.uint8)
+    if pixels.ndim == 3:
+        pixels = pixels[..., [2, 1, 0, 3][: pixels.shape[2]]]
+    ok, data = cv2.imencode(".png", np.ascontiguousarray(pixels), [cv2.IMWRITE_PNG_COMPRESSION, 4])
+    if not ok:
+        raise InputError("A map could not be written as PNG. Try a smaller size.")
+    return bytes(data.tobytes())
+
+
+def resize(codes: NDArray[np.uint16], side: int, colour: bool) -> NDArray[np.uint16]:
+    """A square of codes at another size: area average down, cubic up; the first three components of colour in linear light."""
+    if codes.shape[0] == side:
+        return codes
+    values = codes.astype(np.float32) / np.float32(65535)
+    if colour and codes.ndim == 3:
+        values[..., :3] = DECODE_U16[codes[..., :3]]
+    way = cv2.INTER_AREA if side < codes.shape[0] else cv2.INTER_CUBIC
+    out = np.clip(cv2.resize(values, (side, side), interpolation=way), 0, 1)
+    if colour and codes.ndim == 3:
+        out[..., :3] = linear_to_srgb_float(out[..., :3])
+    return np.rint(out * 65535).astype(np.uint16)
+
+
+def decode_image(data: bytes, name: str) -> NDArray[np.uint16]:
+    """(h, w, 4) uint16 RGBA of a PNG, TIFF or JPEG, as encoded in the file.
+
+    Raises InputError when the bytes are no such picture or a side is longer than 8192 pixels; the size is read before the pixels.
+    """
+    try:
+        with warnings.catch_warnings():
+            warnings.simplefilter("error", Image.DecompressionBombWarning)
+            with Image.open(io.BytesIO(data), formats=("PNG", "TIFF", "JPEG")) as probe:
+                width, height = probe.size
+                deep = probe.mode.startswith(("I", "F"))
+    except (UnidentifiedImageError, OSError, SyntaxError, ValueError, Image.DecompressionBombError, Image.DecompressionBombWarning):
+        raise InputError(f"'{name}' is not a PNG, TIFF or JPEG picture of at most {MAX_SIDE} pixels a side. Save it again as PNG.") from None
+    if max(width, height) > MAX_SIDE:
+        raise InputError(f"'{name}' is {width} × {height} pixels; at most {MAX_SIDE} a side can be read. Make it smaller.")
+    flags = cv2.IMREAD_UNCHANGED if deep or b"IHDR" in data[:32] else cv2.IMREAD_COLOR
+    pixels = cv2.imdecode(np.frombuffer(data, np.uint8), flags)
+    if pixels is None or pixels.dtype not in (np.uint8, np.uint16):
+        raise InputError(f"'{name}' is damaged or of a kind that cannot be read. Save it again as 8- or 16-bit PNG.")
+    if pixels.ndim == 2:
+        pixels = pixels[..., None].repeat(3, axis=2)
+    if pixels.dtype == np.uint8:
+        pixels = pixels.astype(np.uint16) * 257
+    if pixels.shape[2] == 3:
+        pixels = np.concatenate([pixels, np.full((*pixels.shape[:2], 1), 65535, np.uint16)], axis=2)
+    return np.ascontiguousarray(pixels[..., [2, 1, 0, 3]])

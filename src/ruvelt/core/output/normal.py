@@ -1,0 +1,97 @@
+"""The normal channel: relief from height, in object units, over a supplied normal map."""
+
+from __future__ import annotations
+
+from functools import cached_property
+
+import numpy as np
+from numpy.typing import NDArray
+
+from ruvelt.core.mesh.topology import islands
+from ruvelt.core.output._pixel_kernels import normal_runs
+from ruvelt.core.planes.plane import U16
+from ruvelt.core.samples.chunks import CHUNK
+from ruvelt.core.samples.sheet import SheetSamples
+from ruvelt.core.stack.evaluate import Runs
+
+
+def height_gradients(samples: SheetSamples) -> NDArray[np.float32]:
+    """(t, 6) float32: object-space surface gradient for a height slope of 1 per texel to the right (0–2) and 1 per texel up (3–5).
+
+    For a position P(u, v): ∇h = (hu (G Pu − F Pv) + hv (E Pv − F Pu)) / (EG − F²), the gradient on a parametrised surface
+    (do Carmo, Differential Geometry of Curves and Surfaces, 2-5), so that the look does not depend on the resolution.
+    """
+    p = samples.triangle_positions.astype(np.float64)
+    uv = samples.uv.astype(np.float64) * [1, -1]
+    e1, e2 = p[:, 1] - p[:, 0], p[:, 2] - p[:, 0]
+    a, b = uv[:, 1] - uv[:, 0], uv[:, 2] - uv[:, 0]
+    det = a[:, 0] * b[:, 1] - b[:, 0] * a[:, 1]
+    ok = np.isfinite(det) & (np.abs(det) > 1e-12)
+    inv = np.where(ok, 1 / np.where(ok, det, 1), 0)[:, None]
+    pu = (e1 * b[:, 1:] - e2 * a[:, 1:]) * inv
+    pv = (e2 * a[:, :1] - e1 * b[:, :1]) * inv
+    e, f, g = (pu * pu).sum(axis=1), (pu * pv).sum(axis=1), (pv * pv).sum(axis=1)
+    metric = e * g - f * f
+    good = ok & (metric > 1e-12 * np.maximum(e, g) ** 2)
+    inv_metric = np.where(good, 1 / np.where(good, metric, 1), 0)[:, None]
+    along_u = (g[:, None] * pu - f[:, None] * pv) * inv_metric
+    along_v = (e[:, None] * pv - f[:, None] * pu) * inv_metric
+    return np.ascontiguousarray(np.nan_to_num(np.concatenate([along_u, along_v], axis=1)), np.float32)
+
+
+class NormalField:
+    """Everything about a sheet's surface that turning height into normals needs, worked out once."""
+
+    def __init__(self, samples: SheetSamples) -> None:
+        self.samples = samples
+
+    @cached_property
+    def _gradients(self) -> NDArray[np.float32]:
+        return height_gradients(self.samples)
+
+    @cached_property
+    def _islands(self) -> NDArray[np.int32]:
+        model = self.samples.model
+        return np.ascontiguousarray(islands(model, model.uv_layouts[0])[model.triangle_face[self.samples.triangles]])
+
+    def neighbours(self, chunk: int) -> list[int]:
+        """The chunk and those beside it."""
+        n = self.samples.chunks_across
+        x, y = chunk % n, chunk // n
+        beside = [(x, y), (x - 1, y), (x + 1, y), (x, y - 1), (x, y + 1)]
+        return [v * n + u for u, v in beside if 0 <= u < n and 0 <= v < n]
+
+    def run(self, chunk: int, runs: Runs, heights: dict[int, U16], units: float, supplied: U16 | None, out: U16) -> None:
+        """Write tangent-space normals of runs of a chunk to `out` (3, 65536) uint16, n · 0.5 + 0.5, Y up.
+
+        heights : composites of the height channel for `neighbours(chunk)`; units : object units that height 1 stands for
+        supplied : (4, 65536) uint16 normal map, straight alpha, or None
+        """
+        samples = self.samples
+        addresses = np.zeros(samples.chunk_count, np.int64)
+        for c, codes in heights.items():
+            addresses[c] = codes.ctypes.data
+        varied = any((codes != codes.flat[0]).any() for codes in heights.values())
+        normal_runs(
+            runs[0],
+            runs[1],
+            chunk,
+            samples.side,
+            addresses,
+            units / 32767 if varied else 0.0,
+            0 if supplied is None else supplied.ctypes.data,
+            samples.owner,
+            self._islands,
+            samples.uv,
+            self._gradients,
+            samples.triangle_normals,
+            samples.triangle_tangents,
+            out,
+        )
+
+
+def flat_normal() -> U16:
+    """(3, 65536) uint16 of the undisturbed surface."""
+    out = np.empty((3, CHUNK), np.uint16)
+    out[:2], out[2] = 32768, 65535
+    return out

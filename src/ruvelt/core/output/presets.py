@@ -1,0 +1,125 @@
+"""Export presets: which maps a map set holds, how channels are packed into them, and how files are named."""
+
+from __future__ import annotations
+
+import re
+from typing import Annotated, Literal
+
+from pydantic import Field, field_validator
+
+from ruvelt.core.errors import InputError
+from ruvelt.core.stack.document import Document, Frozen
+
+#: Everything else in a file name becomes "_".
+_UNSAFE = re.compile(r"[^A-Za-z0-9_-]+")
+_FIELDS = ("project", "sheet", "map", "tile")
+
+#: One component of a map: "base_color.r", "roughness", "normal.y", or the constants "0" and "1".
+Component = Annotated[str, Field(pattern=r"^([01]|[a-z][a-z0-9_]{0,39}(\.[rgbxyz])?)$")]
+
+
+class MapSpec(Frozen):
+    """One picture of a map set. One component makes a grey picture, three or four make colour. `bits` None follows the export."""
+
+    id: Annotated[str, Field(pattern=r"^[a-z0-9][a-z0-9_]{0,39}$")]
+    name: Annotated[str, Field(min_length=1, max_length=60)]
+    components: Annotated[tuple[Component, ...], Field(min_length=1, max_length=4)]
+    bits: Literal[8, 16] | None = None
+
+    @field_validator("components")
+    @classmethod
+    def _count(cls, value: tuple[str, ...]) -> tuple[str, ...]:
+        if len(value) == 2:
+            raise ValueError("a map has one, three or four components")
+        return value
+
+    @property
+    def colour_space(self) -> str:
+        """"srgb" for maps that hold a colour channel, else "data"."""
+        return "srgb" if self.components[0].startswith(("base_color.", "emission.")) else "data"
+
+
+class ExportPreset(Frozen):
+    """How a map set is written. `size` 0 keeps each sheet's resolution; `template` takes {project}, {sheet}, {map} and {tile}."""
+
+    id: Annotated[str, Field(pattern=r"^[a-z0-9][a-z0-9-]{0,39}$")]
+    name: Annotated[str, Field(min_length=1, max_length=60)]
+    note: Annotated[str, Field(max_length=200)] = ""
+    maps: Annotated[tuple[MapSpec, ...], Field(min_length=1, max_length=40)]
+    bits: Literal[8, 16] = 8
+    size: Literal[0, 256, 512, 1024, 2048, 4096, 8192] = 0
+    padding: Annotated[int, Field(ge=0, le=256)] = 16
+    normal_y: Literal["up", "down"] = "up"
+    template: Annotated[str, Field(min_length=1, max_length=120)] = "{project}_{sheet}_{map}"
+    glb: bool = False
+
+    @field_validator("template")
+    @classmethod
+    def _fields(cls, value: str) -> str:
+        unknown = [f for f in re.findall(r"\{([^{}]*)\}", value) if f not in _FIELDS]
+        if unknown or value.count("{") != value.count("}"):
+            raise ValueError(f"the name template knows {', '.join('{' + f + '}' for f in _FIELDS)} only")
+        if "{map}" not in value:
+            raise ValueError("the name template needs {map}, or all maps would have one name")
+        return value
+
+
+def _colour(channel: str) -> tuple[str, ...]:
+    return (f"{channel}.r", f"{channel}.g", f"{channel}.b")
+
+
+_BASE = MapSpec(id="base_color", name="Base colour", components=_colour("base_color"))
+_NORMAL = MapSpec(id="normal", name="Normal", components=("normal.x", "normal.y", "normal.z"))
+_EMISSION = MapSpec(id="emission", name="Emission", components=_colour("emission"))
+
+BUILT_IN: tuple[ExportPreset, ...] = (
+    ExportPreset(
+        id="separate-maps",
+        name="Separate maps",
+        note="One picture a channel, for renderers and for further work",
+        maps=(
+            _BASE,
+            MapSpec(id="roughness", name="Roughness", components=("roughness",)),
+            MapSpec(id="metallic", name="Metallic", components=("metallic",)),
+            MapSpec(id="height", name="Height", components=("height",), bits=16),
+            _NORMAL,
+            _EMISSION,
+            MapSpec(id="opacity", name="Opacity", components=("opacity",)),
+            MapSpec(id="occlusion", name="Occlusion", components=("occlusion",)),
+        ),
+    ),
+    ExportPreset(
+        id="packed-orm",
+        name="Packed occlusion, roughness, metallic",
+        note="Three values in one picture, as real-time engines and glTF read them, with a GLB",
+        maps=(
+            MapSpec(id="base_color", name="Base colour and opacity", components=(*_colour("base_color"), "opacity")),
+            MapSpec(id="orm", name="Occlusion, roughness, metallic", components=("occlusion", "roughness", "metallic")),
+            _NORMAL,
+            _EMISSION,
+        ),
+        glb=True,
+    ),
+    ExportPreset(id="flat-colour", name="Flat colour only", note="Just the painted colour, for hand-shaded work", maps=(_BASE,)),
+)
+
+
+def with_own_channels(preset: ExportPreset, document: Document) -> ExportPreset:
+    """"Separate maps" also writes the channels an artist added."""
+    if preset.id != "separate-maps":
+        return preset
+    known = {c.split(".")[0] for m in preset.maps for c in m.components}
+    extra = tuple(
+        MapSpec(id=c.id, name=c.name, components=_colour(c.id) if c.kind == "colour" else (c.id,)) for c in document.channels if c.id not in known
+    )
+    return preset.model_copy(update={"maps": preset.maps + extra})
+
+
+def file_stem(preset: ExportPreset, project: str, sheet: str, tile: int, map_id: str) -> str:
+    """A file name without ending: safe characters only, never empty, never a path."""
+    values = {"project": project, "sheet": sheet, "tile": str(tile), "map": map_id}
+    text = re.sub(r"\{([a-z]+)\}", lambda m: values[m[1]], preset.template)
+    stem = _UNSAFE.sub("_", text).strip("_")[:150]
+    if not stem:
+        raise InputError("The name template leaves an empty file name. Use letters, digits, - and _.")
+    return stem

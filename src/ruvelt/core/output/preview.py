@@ -1,0 +1,117 @@
+"""A small lit picture of the model, rendered with Embree: project cards and the look at an export."""
+
+from __future__ import annotations
+
+import numpy as np
+from numpy.typing import NDArray
+
+from ruvelt.core.brush.camera import Camera
+from ruvelt.core.color.encoding import DECODE_U16, linear_to_srgb_float
+from ruvelt.core.mesh.model import Model
+from ruvelt.core.mesh.normals import corner_normals
+from ruvelt.core.mesh.rays import Hits, RayCaster
+from ruvelt.core.output.display import SheetDisplay
+from ruvelt.core.samples.chunks import CHUNK
+
+_KEY = np.array([-0.5, 0.62, 0.6]) / np.linalg.norm([-0.5, 0.62, 0.6])
+_GROUND = np.array([0.135, 0.135, 0.135])
+
+
+def card_camera(model: Model, width: int, height: int) -> Camera:
+    """A three-quarter view that holds the whole model."""
+    low, high = (v.astype(np.float64) for v in model.bounds)
+    centre = (low + high) / 2
+    way = np.array([0.46, 0.3, 0.84])
+    way /= np.linalg.norm(way)
+    eye = centre + way * model.diagonal * 1.75
+    return Camera(eye=tuple(eye), target=tuple(centre), fov_deg=34, width=width, height=height)  # type: ignore[arg-type]
+
+
+def _studio(way: NDArray[np.float64], rough: NDArray[np.float64]) -> NDArray[np.float64]:
+    """Light from a direction of a plain studio: pale above, dark below, a soft key card and a strip; blurred by roughness."""
+    spread = 0.06 + 0.5 * rough
+    light = 0.16 + 0.3 * np.clip(way[:, 1] * 0.5 + 0.5, 0, 1)
+    key = np.clip((way @ _KEY - 0.9 + spread) / spread, 0, 1)
+    strip = np.clip((way @ np.array([0.93, 0.1, 0.35]) - 0.92 + spread) / spread, 0, 1)
+    return light + (2.6 * key**2 + 1.0 * strip**2) / (1 + 1.4 * rough)
+
+
+def render(model: Model, displays: list[SheetDisplay], caster: RayCaster, camera: Camera, supersample: int = 2) -> NDArray[np.uint8]:
+    """(height, width, 3) uint8 sRGB. One ray of light a pixel for shadow; what `opacity` lets through shows what lies behind."""
+    w, h = int(camera.width) * supersample, int(camera.height) * supersample
+    big = camera.model_copy(update={"width": w, "height": h})
+    x, y = np.meshgrid(np.arange(w) + 0.5, np.arange(h) + 0.5)
+    origins, ways = (np.ascontiguousarray(v) for v in big.rays(np.stack([x.ravel(), y.ravel()], axis=1)))
+    colour = np.zeros((len(ways), 3))
+    left = np.ones(len(ways))
+    active = np.arange(len(ways))
+    for _ in range(4):
+        hits = caster.cast(origins[active], ways[active])
+        met = hits.triangle >= 0
+        rows = active[met]
+        if not len(rows):
+            break
+        shown, opacity = _shade(model, displays, caster, _only(hits, met), ways[rows])
+        colour[rows] += left[rows, None] * shown
+        left[rows] *= 1 - opacity
+        active = rows[left[rows] > 0.02]
+        origins[active] = _only(hits, met).position[left[rows] > 0.02] + ways[active] * model.diagonal * 1e-4
+    vignette = 1 - 0.35 * ((x / w - 0.5) ** 2 + (y / h - 0.45) ** 2).ravel() * 2
+    colour += left[:, None] * _GROUND * vignette[:, None]
+    colour = colour.reshape(h, w, 3).reshape(h // supersample, supersample, w // supersample, supersample, 3).mean(axis=(1, 3))
+    return np.rint(linear_to_srgb_float(np.clip(colour, 0, 1)) * 255).astype(np.uint8)
+
+
+def _only(hits: Hits, keep: NDArray[np.bool_]) -> Hits:
+    return Hits(hits.triangle[keep], hits.bary[keep], hits.position[keep], hits.distance[keep])
+
+
+def _shade(
+    model: Model, displays: list[SheetDisplay], caster: RayCaster, hits: Hits, ways: NDArray[np.float64]
+) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
+    """Linear colour already weighted by opacity, and opacity."""
+    n = len(hits.triangle)
+    base, rough, metal = np.full((n, 3), 0.3), np.full(n, 0.6), np.zeros(n)
+    glow, opacity = np.zeros((n, 3)), np.ones(n)
+    normal = np.einsum("nk,nkd->nd", hits.bary.astype(np.float64), corner_normals(model)[model.triangle_corners[hits.triangle]])
+    bend = np.zeros((n, 3))
+    for display in displays:
+        samples = display.samples
+        row_of = np.full(len(model.triangles), -1, np.int32)
+        row_of[samples.triangles] = np.arange(len(samples.triangles))
+        rows = row_of[hits.triangle]
+        mine = np.flatnonzero(rows >= 0)
+        if not len(mine):
+            continue
+        uv = np.einsum("nk,nkd->nd", hits.bary[mine], samples.uv[rows[mine]])
+        tx = np.clip(np.nan_to_num(uv).astype(int), 0, samples.side - 1)
+        chunk = (tx[:, 1] >> 8) * samples.chunks_across + (tx[:, 0] >> 8)
+        local = ((tx[:, 1] & 255) << 8) + (tx[:, 0] & 255)
+        for c in np.unique(chunk):
+            at, px = mine[chunk == c], local[chunk == c]
+            composite = display.evaluator.composite
+            base[at] = DECODE_U16[composite("base_color", int(c))[:, px]].T
+            rough[at] = composite("roughness", int(c))[0, px] / 65535
+            metal[at] = composite("metallic", int(c))[0, px] / 65535
+            glow[at] = DECODE_U16[composite("emission", int(c))[:, px]].T
+            opacity[at] = composite("opacity", int(c))[0, px] / 65535
+            bend[at] = display.normals(int(c))[:, px].T / 32767.5 - 1
+        frame = samples.triangle_tangents[rows[mine]]
+        tangent = np.einsum("nk,nkd->nd", hits.bary[mine], frame[..., :3])
+        bitangent = frame[:, 0, 3:] * np.cross(normal[mine], tangent)
+        b = bend[mine]
+        normal[mine] = b[:, :1] * tangent + b[:, 1:2] * bitangent + b[:, 2:] * normal[mine]
+    normal /= np.maximum(np.linalg.norm(normal, axis=1, keepdims=True), 1e-9)
+    normal = np.where((np.einsum("ij,ij->i", normal, ways) > 0)[:, None], -normal, normal)
+    face = -np.einsum("ij,ij->i", normal, ways)
+    lit = np.clip(normal @ _KEY, 0, 1)
+    start = hits.position + normal * model.diagonal * 2e-3
+    blocked = caster.cast(start, np.broadcast_to(_KEY, start.shape)).triangle >= 0
+    lit = np.where(blocked, 0.0, lit)
+    ambient = 0.28 + 0.22 * normal[:, 1]
+    diffuse = base * (1 - metal)[:, None] * (1.5 * lit + ambient)[:, None]
+    mirror = ways + 2 * face[:, None] * normal
+    f0 = 0.04 * (1 - metal)[:, None] + base * metal[:, None]
+    fresnel = f0 + (np.maximum(1 - rough[:, None], f0) - f0) * (1 - np.clip(face, 0, 1))[:, None] ** 5
+    shine = fresnel * (_studio(mirror, rough) * np.where(blocked, 0.6, 1.0))[:, None]
+    return (diffuse * opacity[:, None] + shine + glow), opacity

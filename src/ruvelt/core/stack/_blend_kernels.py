@@ -1,0 +1,382 @@
+"""The evaluation kernel: all layers of one channel over runs of one chunk, block by block, in float32.
+
+One list of operations (back to front) is walked for each block of samples, so that a block stays in the nearest cache while every
+layer is laid on it. Level 0 is the opaque start value; a group opens a transparent level above it.
+"""
+
+# mypy: disable-error-code="no-untyped-def"
+import numba
+import numpy as np
+
+from ruvelt.core.kernels import inline, kernel, u16_at
+
+PLANE, CONST, PUSH, POP = 0, 1, 2, 3
+BLOCK = 2048
+CHUNK = 65536
+U = np.float32(1.0 / 65535.0)
+MID = np.float32(32768.0 / 65535.0)
+f32, i32, i64 = numba.float32, numba.int32, numba.int64
+
+
+@inline
+def _separable(mode, b, s):
+    """B(cb, cs) of one component. W3C Compositing and Blending Level 1, section 9.1."""
+    one, half = np.float32(1), np.float32(0.5)
+    if mode == 0:
+        return s
+    if mode == 1:
+        return b * s
+    if mode == 2:
+        return b + s - b * s
+    if mode == 3:  # overlay is hard light with the layers exchanged
+        return np.float32(2) * b * s if b <= half else one - np.float32(2) * (one - b) * (one - s)
+    if mode == 4:
+        if s <= half:
+            return b - (one - np.float32(2) * s) * b * (one - b)
+        d = ((np.float32(16) * b - np.float32(12)) * b + np.float32(4)) * b if b <= np.float32(0.25) else np.sqrt(b)
+        return b + (np.float32(2) * s - one) * (d - b)
+    if mode == 5:
+        return np.float32(2) * b * s if s <= half else one - np.float32(2) * (one - b) * (one - s)
+    if mode == 6:
+        return min(b, s)
+    if mode == 7:
+        return max(b, s)
+    if mode == 8:
+        if b <= np.float32(0):
+            return np.float32(0)
+        return one if s >= one else min(one, b / (one - s))
+    if mode == 9:
+        if b >= one:
+            return one
+        return np.float32(0) if s <= np.float32(0) else one - min(one, (one - b) / s)
+    if mode == 10:
+        return min(one, b + s)
+    if mode == 11:
+        return max(np.float32(0), b - s)
+    if mode == 12:
+        return abs(b - s)
+    if mode == 17:
+        return min(one, max(np.float32(0), b + (s - MID)))
+    return min(one, max(np.float32(0), b - (s - MID)))
+
+
+@inline
+def _lum(r, g, b):
+    return np.float32(0.3) * r + np.float32(0.59) * g + np.float32(0.11) * b
+
+
+@inline
+def _set_lum(r, g, b, target):
+    """SetLum with ClipColor, W3C section 10.2."""
+    d = target - _lum(r, g, b)
+    r, g, b = r + d, g + d, b + d
+    l = _lum(r, g, b)
+    low, high = min(r, g, b), max(r, g, b)
+    if low < np.float32(0):
+        k = l / (l - low)
+        r, g, b = l + (r - l) * k, l + (g - l) * k, l + (b - l) * k
+    if high > np.float32(1):
+        k = (np.float32(1) - l) / (high - l)
+        r, g, b = l + (r - l) * k, l + (g - l) * k, l + (b - l) * k
+    return r, g, b
+
+
+@inline
+def _set_sat(r, g, b, sat):
+    low, high = min(r, g, b), max(r, g, b)
+    if high <= low:
+        return np.float32(0), np.float32(0), np.float32(0)
+    k = sat / (high - low)
+    return (r - low) * k, (g - low) * k, (b - low) * k
+
+
+@inline
+def _non_separable(mode, br, bg, bb, sr, sg, sb):
+    if mode == 13:
+        r, g, b = _set_sat(sr, sg, sb, max(br, bg, bb) - min(br, bg, bb))
+        return _set_lum(r, g, b, _lum(br, bg, bb))
+    if mode == 14:
+        r, g, b = _set_sat(br, bg, bb, max(sr, sg, sb) - min(sr, sg, sb))
+        return _set_lum(r, g, b, _lum(br, bg, bb))
+    if mode == 15:
+        return _set_lum(sr, sg, sb, _lum(br, bg, bb))
+    return _set_lum(br, bg, bb, _lum(sr, sg, sb))
+
+
+@inline
+def _lay(mode, comps, n, acc, src, a):
+    """Lay n source samples on the opaque level 0. src: comps × block; a: alpha with mask and strength.
+
+    Rows are taken out of the arrays before the loops: only plain `row[i]` is turned into vector instructions.
+    """
+    if 13 <= mode <= 16:
+        r0, r1, r2 = acc[0], acc[1], acc[2]
+        s0, s1, s2 = src[0], src[1], src[2]
+        for i in range(n):
+            r, g, b = _non_separable(mode, r0[i], r1[i], r2[i], s0[i], s1[i], s2[i])
+            r0[i] += (r - r0[i]) * a[i]
+            r1[i] += (g - r1[i]) * a[i]
+            r2[i] += (b - r2[i]) * a[i]
+        return
+    for k in range(comps):
+        row, s = acc[k], src[k]
+        if mode == 0:
+            for i in range(n):
+                row[i] += (s[i] - row[i]) * a[i]
+        elif mode == 1:
+            for i in range(n):
+                row[i] += (row[i] * s[i] - row[i]) * a[i]
+        elif mode == 2:
+            for i in range(n):
+                row[i] += (s[i] - row[i] * s[i]) * a[i]
+        else:
+            for i in range(n):
+                row[i] += (_separable(mode, row[i], s[i]) - row[i]) * a[i]
+
+
+@inline
+def _lay_in_group(mode, comps, n, acc, alpha, src, a, over_share, under_share):
+    """Lay n source samples on a transparent level with straight alpha: co = (αs·Cs' + (1 − αs)·αb·Cb) / αo, W3C section 5.1 and 9."""
+    one, zero = np.float32(1), np.float32(0)
+    for i in range(n):
+        total = a[i] + alpha[i] * (one - a[i])
+        inverse = one / total if total > zero else zero
+        over_share[i] = a[i] * inverse
+        under_share[i] = (one - a[i]) * alpha[i] * inverse if total > zero else one
+    if 13 <= mode <= 16:
+        r0, r1, r2 = acc[0], acc[1], acc[2]
+        s0, s1, s2 = src[0], src[1], src[2]
+        for i in range(n):
+            r, g, b = _non_separable(mode, r0[i], r1[i], r2[i], s0[i], s1[i], s2[i])
+            r0[i] = over_share[i] * (s0[i] + (r - s0[i]) * alpha[i]) + under_share[i] * r0[i]
+            r1[i] = over_share[i] * (s1[i] + (g - s1[i]) * alpha[i]) + under_share[i] * r1[i]
+            r2[i] = over_share[i] * (s2[i] + (b - s2[i]) * alpha[i]) + under_share[i] * r2[i]
+    else:
+        for k in range(comps):
+            row, s = acc[k], src[k]
+            if mode == 0:
+                for i in range(n):
+                    row[i] = over_share[i] * s[i] + under_share[i] * row[i]
+            else:
+                for i in range(n):
+                    mixed = s[i] + (_separable(mode, row[i], s[i]) - s[i]) * alpha[i]
+                    row[i] = over_share[i] * mixed + under_share[i] * row[i]
+    for i in range(n):
+        alpha[i] = a[i] + alpha[i] * (one - a[i])
+
+
+@inline
+def _encode(value):
+    """0–1 float to a 16-bit code."""
+    return np.uint16(min(np.float32(1), max(np.float32(0), value)) * np.float32(65535) + np.float32(0.5))
+
+
+@inline
+def _encode_srgb(value):
+    """Linear 0–1 float to a 16-bit sRGB code (IEC 61966-2-1)."""
+    v = min(np.float32(1), max(np.float32(0), value))
+    if v <= np.float32(0.0031308):
+        return _encode(v * np.float32(12.92))
+    return _encode(np.float32(1.055) * v ** np.float32(1 / 2.4) - np.float32(0.055))
+
+
+@kernel(
+    numba.void(
+        numba.int8[::1],
+        i32[::1],
+        f32[::1],
+        i64[::1],
+        i64[::1],
+        f32[:, ::1],
+        i32,
+        i32,
+        numba.boolean,
+        f32[::1],
+        i32[::1],
+        i32[::1],
+        i32,
+        f32[:, :, ::1],
+        numba.boolean,
+        f32[:, :, ::1],
+        i64,
+    )
+)
+def evaluate_runs(
+    kinds, modes, strengths, planes, masks, consts, comps, levels, linear, decode, starts, counts, level0, state_in, save, state_out, out
+):
+    """Walk the operations over runs of a chunk.
+
+    planes, masks : (ops,) addresses of (comps + 1, 65536) and (65536,) uint16, 0 for no mask; consts : (ops, comps) in working space
+    starts, counts : (runs,) samples of the chunk, each run at most BLOCK long
+    level0, state_in : level to go on from and its (levels, comps + 1, 65536) state; a state of size 0 starts from consts[0] (operation 0)
+    save : write the state reached to state_out instead of codes to the (comps, 65536) uint16 at address `out`
+    """
+    acc = np.empty((levels, comps, BLOCK), np.float32)
+    alpha = np.ones((levels, BLOCK), np.float32)
+    src = np.empty((comps, BLOCK), np.float32)
+    a = np.empty(BLOCK, np.float32)
+    share1, share2 = np.empty(BLOCK, np.float32), np.empty(BLOCK, np.float32)
+    run, runs = 0, len(starts)
+    while run < runs:
+        # Gather runs into one block.
+        first, n = run, 0
+        while run < runs and n + counts[run] <= BLOCK:
+            n += counts[run]
+            run += 1
+        level = level0
+        if state_in.shape[2] == 0:
+            for k in range(comps):
+                acc[0, k, :n] = consts[0, k]
+        else:
+            for l in range(level + 1):
+                at = 0
+                for r in range(first, run):
+                    s, m = starts[r], counts[r]
+                    alpha[l, at : at + m] = state_in[l, comps, s : s + m]
+                    for k in range(comps):
+                        acc[l, k, at : at + m] = state_in[l, k, s : s + m]
+                    at += m
+        for op in range(1, len(kinds)):
+            kind, strength = kinds[op], strengths[op]
+            if kind == PUSH:
+                level += 1
+                alpha[level, :n] = np.float32(0)
+                for k in range(comps):
+                    acc[level, k, :n] = np.float32(0)
+                continue
+            if kind == PLANE and run - first == 1 and level == 0 and modes[op] == 0 and not linear:
+                # The everyday case, fused: one run, plain blending on the opaque level.
+                address = planes[op] + 2 * starts[first]
+                scale = U * strength
+                codes = u16_at(address + 2 * comps * CHUNK, n)
+                if masks[op] != 0:
+                    scale *= U
+                    mask = u16_at(masks[op] + 2 * starts[first], n)
+                    for i in range(n):
+                        a[i] = np.float32(codes[i]) * np.float32(mask[i]) * scale
+                else:
+                    for i in range(n):
+                        a[i] = np.float32(codes[i]) * scale
+                for k in range(comps):
+                    codes, row = u16_at(address + 2 * k * CHUNK, n), acc[0, k]
+                    for i in range(n):
+                        row[i] += (np.float32(codes[i]) * U - row[i]) * a[i]
+                continue
+            if kind == PLANE:
+                at = 0
+                scale = U * strength
+                for r in range(first, run):
+                    m = counts[r]
+                    address = planes[op] + 2 * starts[r]
+                    for k in range(comps):
+                        codes, row = u16_at(address + 2 * k * CHUNK, m), src[k, at : at + m]
+                        if linear:
+                            for i in range(m):
+                                row[i] = decode[codes[i]]
+                        else:
+                            for i in range(m):
+                                row[i] = np.float32(codes[i]) * U
+                    codes, row = u16_at(address + 2 * comps * CHUNK, m), a[at : at + m]
+                    for i in range(m):
+                        row[i] = np.float32(codes[i]) * scale
+                    at += m
+            elif kind == CONST:
+                for k in range(comps):
+                    src[k, :n] = consts[op, k]
+                a[:n] = strength
+            else:
+                above = alpha[level]
+                for i in range(n):
+                    a[i] = above[i] * strength
+                for k in range(comps):
+                    src[k, :n] = acc[level, k, :n]
+                level -= 1
+            if masks[op] != 0:
+                at = 0
+                for r in range(first, run):
+                    m = counts[r]
+                    codes, row = u16_at(masks[op] + 2 * starts[r], m), a[at : at + m]
+                    for i in range(m):
+                        row[i] *= np.float32(codes[i]) * U
+                    at += m
+            if level == 0:
+                _lay(modes[op], comps, n, acc[0], src, a)
+            else:
+                _lay_in_group(modes[op], comps, n, acc[level], alpha[level], src, a, share1, share2)
+        at = 0
+        for r in range(first, run):
+            s, m = starts[r], counts[r]
+            if save:
+                for l in range(level + 1):
+                    state_out[l, comps, s : s + m] = alpha[l, at : at + m]
+                    for k in range(comps):
+                        state_out[l, k, s : s + m] = acc[l, k, at : at + m]
+            else:
+                for k in range(comps):
+                    codes, row = u16_at(out + 2 * (k * CHUNK + s), m), acc[0, k, at : at + m]
+                    if linear:
+                        for i in range(m):
+                            codes[i] = _encode_srgb(row[i])
+                    else:
+                        for i in range(m):
+                            codes[i] = _encode(row[i])
+            at += m
+
+
+REPLACE, MULTIPLY, ADD, SUBTRACT, MAX, MIN = 0, 1, 2, 3, 4, 5
+
+
+@kernel(
+    numba.void(
+        i64[::1], i64[::1], f32[::1], i32[::1], f32[::1], numba.boolean[::1], numba.boolean, i32[::1], i32[::1], numba.uint16[::1]
+    )
+)
+def mask_runs(values, covers, bases, combines, strengths, inverts, invert_all, starts, counts, out):
+    """Combine mask sources bottom to top over runs of a chunk into (65536,) uint16, 65535 reveals.
+
+    values, covers : (sources,) addresses of (65536,) uint16, 0 for none; where nothing covers, `bases` holds.
+    """
+    one, zero = np.float32(1), np.float32(0)
+    acc = np.empty(BLOCK, np.float32)
+    v = np.empty(BLOCK, np.float32)
+    for r in range(len(starts)):
+        s, n = starts[r], counts[r]
+        acc[:n] = one
+        for j in range(len(values)):
+            base, strength, mode = bases[j], strengths[j], combines[j]
+            v[:n] = base
+            if values[j] != 0:
+                codes = u16_at(values[j] + 2 * s, n)
+                if covers[j] != 0:
+                    cover = u16_at(covers[j] + 2 * s, n)
+                    for i in range(n):
+                        v[i] = base + (np.float32(codes[i]) * U - base) * (np.float32(cover[i]) * U)
+                else:
+                    for i in range(n):
+                        v[i] = np.float32(codes[i]) * U
+            if inverts[j]:
+                for i in range(n):
+                    v[i] = one - v[i]
+            if mode == MULTIPLY:
+                for i in range(n):
+                    v[i] = acc[i] * v[i]
+            elif mode == ADD:
+                for i in range(n):
+                    v[i] = min(one, acc[i] + v[i])
+            elif mode == SUBTRACT:
+                for i in range(n):
+                    v[i] = max(zero, acc[i] - v[i])
+            elif mode == MAX:
+                for i in range(n):
+                    v[i] = max(acc[i], v[i])
+            elif mode == MIN:
+                for i in range(n):
+                    v[i] = min(acc[i], v[i])
+            for i in range(n):
+                acc[i] += (v[i] - acc[i]) * strength
+        if invert_all:
+            for i in range(n):
+                acc[i] = one - acc[i]
+        codes = out[s : s + n]
+        for i in range(n):
+            codes[i] = _encode(acc[i])

@@ -1,0 +1,200 @@
+"""The layer document: immutable models of sheets, layers and masks. Pixels live in planes, named here by id."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Iterator
+from typing import Annotated, Literal
+
+from pydantic import BaseModel, ConfigDict, Field, field_validator
+
+from ruvelt.core.stack.blend import BY_ID
+from ruvelt.core.stack.channels import STANDARD_CHANNELS, Channel, Value
+
+#: Names go into file names and plane ids: no separators, no control characters.
+Id = Annotated[str, Field(pattern=r"^[a-z0-9][a-z0-9_-]{0,39}$")]
+Name = Annotated[str, Field(min_length=1, max_length=80)]
+Share = Annotated[float, Field(ge=0, le=1, allow_inf_nan=False)]
+MAX_DEPTH = 6
+
+
+class Frozen(BaseModel):
+    model_config = ConfigDict(frozen=True, extra="forbid")
+
+
+def _known_blend(value: str | None) -> str | None:
+    if value is not None and value not in BY_ID:
+        raise ValueError(f"'{value}' is not a blend mode; use one of {', '.join(BY_ID)}")
+    return value
+
+
+class ChannelUse(Frozen):
+    """A layer's part in one channel: whether it takes part, how strongly, its own blend mode, and a fill layer's value."""
+
+    on: bool = True
+    strength: Share = 1.0
+    blend: str | None = None
+    value: Annotated[Value, Field(max_length=3)] | None = None
+
+    _check_blend = field_validator("blend")(_known_blend)
+
+    @field_validator("value")
+    @classmethod
+    def _finite(cls, value: Value | None) -> Value | None:
+        if value is not None and not all(-1 <= v <= 1 for v in value):
+            raise ValueError("channel values lie between 0 and 1 (height between -1 and 1)")
+        return value
+
+
+class FacePick(Frozen):
+    """Some faces, told by what they belong to. `index` counts parts, materials, face groups, islands, pieces or faces of the model."""
+
+    by: Literal["part", "material", "group", "island", "piece", "face"]
+    index: Annotated[int, Field(ge=0, le=100_000_000)]
+
+
+Combine = Literal["replace", "multiply", "add", "subtract", "max", "min"]
+
+
+class _Source(Frozen):
+    id: Id
+    on: bool = True
+    combine: Combine = "replace"
+    strength: Share = 1.0
+    invert: bool = False
+
+
+class PaintedSource(_Source):
+    """A mask painted by hand; `base` is its value (0 hides, 1 reveals) where no stroke has been."""
+
+    kind: Literal["painted"] = "painted"
+    base: Share = 0.0
+
+
+class FacesSource(_Source):
+    """Reveals picked faces."""
+
+    kind: Literal["faces"] = "faces"
+    picks: tuple[FacePick, ...] = ()
+
+
+MaskSource = Annotated[PaintedSource | FacesSource, Field(discriminator="kind")]
+
+
+class Mask(Frozen):
+    """Sources from bottom to top; `invert` turns the result round."""
+
+    on: bool = True
+    invert: bool = False
+    sources: Annotated[tuple[MaskSource, ...], Field(max_length=32)] = ()
+
+
+class _Layer(Frozen):
+    id: Id
+    name: Name
+    visible: bool = True
+    locked: bool = False
+    strength: Share = 1.0
+    blend: str = "normal"
+    channels: dict[str, ChannelUse] = {}
+    mask: Mask | None = None
+
+    _check_blend = field_validator("blend")(_known_blend)
+
+
+class PaintLayer(_Layer):
+    """Holds painted planes; a channel without strokes says nothing."""
+
+    kind: Literal["paint"] = "paint"
+
+
+class FillLayer(_Layer):
+    """Gives each of its channels one value over the whole sheet."""
+
+    kind: Literal["fill"] = "fill"
+
+
+class GroupLayer(_Layer):
+    """Layers blended among themselves first (isolated), then laid down as one. Front first."""
+
+    kind: Literal["group"] = "group"
+    layers: tuple[Layer, ...] = ()
+
+
+Layer = Annotated[PaintLayer | FillLayer | GroupLayer, Field(discriminator="kind")]
+GroupLayer.model_rebuild()
+
+
+class Sheet(Frozen):
+    """One UV square: `plan` counts the model's sheet plans; `layers` front first; `normal_map`: plane of a supplied normal map."""
+
+    id: Id
+    name: Name
+    plan: int
+    resolution: int
+    layers: Annotated[tuple[Layer, ...], Field(max_length=1000)] = ()
+    normal_map: bool = False
+
+    def walk(self) -> Iterator[tuple[AnyLayer, tuple[str, ...]]]:
+        """Every layer front first with the ids of the groups around it."""
+
+        def visit(layers: tuple[AnyLayer, ...], above: tuple[str, ...]) -> Iterator[tuple[AnyLayer, tuple[str, ...]]]:
+            for layer in layers:
+                yield layer, above
+                if isinstance(layer, GroupLayer):
+                    yield from visit(layer.layers, (*above, layer.id))
+
+        return visit(self.layers, ())
+
+    def find(self, layer_id: str) -> AnyLayer | None:
+        return next((layer for layer, _ in self.walk() if layer.id == layer_id), None)
+
+
+class Settings(Frozen):
+    """Project settings. `height_range`: object units that height 1 stands for, as a share of the model's diagonal."""
+
+    blend_space: Literal["srgb", "linear"] = "srgb"
+    height_range: Annotated[float, Field(gt=0, le=0.25, allow_inf_nan=False)] = 0.01
+    normal_y: Literal["up", "down"] = "up"
+    swatches: Annotated[tuple[Annotated[tuple[float, float, float], Field()], ...], Field(max_length=200)] = ()
+
+
+class Document(Frozen):
+    """Everything about a project but its pixels."""
+
+    channels: tuple[Channel, ...] = STANDARD_CHANNELS
+    sheets: tuple[Sheet, ...]
+    settings: Settings = Settings()
+    hidden_parts: tuple[int, ...] = ()
+    next_id: int = 1
+
+    def sheet(self, sheet_id: str) -> Sheet | None:
+        return next((s for s in self.sheets if s.id == sheet_id), None)
+
+    def channel(self, channel_id: str) -> Channel | None:
+        return next((c for c in self.channels if c.id == channel_id), None)
+
+
+AnyLayer = PaintLayer | FillLayer | GroupLayer
+
+
+def plane_id(sheet_id: str, layer_id: str, channel_id: str) -> str:
+    return f"{sheet_id}/{layer_id}/{channel_id}"
+
+
+def mask_plane_id(sheet_id: str, layer_id: str, source_id: str) -> str:
+    return f"{sheet_id}/{layer_id}/mask:{source_id}"
+
+
+def normal_map_plane_id(sheet_id: str) -> str:
+    return f"{sheet_id}/normal-map"
+
+
+def safe_id(text: str) -> str:
+    """An id made from a name: lower case, digits and dashes only."""
+    return re.sub(r"[^a-z0-9]+", "-", text.lower()).strip("-")[:30] or "x"
+
+
+def new_channel_uses(channels: tuple[Channel, ...]) -> dict[str, ChannelUse]:
+    """The start of a layer's channels: all on; height adds to the relief below."""
+    return {c.id: ChannelUse(blend="height-add" if c.kind == "height" else None) for c in channels}

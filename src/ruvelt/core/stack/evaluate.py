@@ -1,0 +1,324 @@
+"""Evaluation of a sheet's layers chunk by chunk, with caches whose entries carry the version they were made from."""
+
+from __future__ import annotations
+
+from collections.abc import Hashable, Mapping
+from dataclasses import dataclass, field
+from typing import Protocol
+
+import numpy as np
+from numpy.typing import NDArray
+
+from ruvelt.core.color.encoding import DECODE_U16
+from ruvelt.core.planes.cache import BoundedCache
+from ruvelt.core.planes.plane import U16
+from ruvelt.core.samples.chunks import CHUNK, TILES
+from ruvelt.core.samples.surface import SurfaceSamples
+from ruvelt.core.stack._blend_kernels import BLOCK, CONST, PLANE, POP, PUSH, evaluate_runs, mask_runs
+from ruvelt.core.stack.document import Document, FacesSource, Mask, PaintedSource, Sheet, mask_plane_id
+from ruvelt.core.stack.faces import FaceIndex
+from ruvelt.core.stack.program import Program, compile_channel
+
+COMBINES = {"replace": 0, "multiply": 1, "add": 2, "subtract": 3, "max": 4, "min": 5}
+
+#: A whole chunk as runs of one block each.
+WHOLE = (np.arange(0, CHUNK, BLOCK, dtype=np.int32), np.full(CHUNK // BLOCK, BLOCK, np.int32))
+_NO_STATE = np.zeros((1, 1, 0), np.float32)
+
+Runs = tuple[NDArray[np.int32], NDArray[np.int32]]
+
+
+class PlaneLookup(Protocol):
+    """How evaluation reaches pixels: a content key without loading anything, and the values."""
+
+    def key(self, plane: str, chunk: int) -> str | None: ...
+
+    def values(self, plane: str, chunk: int) -> U16: ...
+
+
+@dataclass
+class Overlay:
+    """Planes and masks of one chunk that a stroke in progress has replaced."""
+
+    planes: dict[str, U16] = field(default_factory=dict)
+    masks: dict[str, U16] = field(default_factory=dict)
+
+
+@dataclass
+class State:
+    """Where evaluation stood before some step: (levels, components + 1, 65536) float32, alpha last, valid on marked tiles only."""
+
+    values: NDArray[np.float32]
+    level: int
+    tiles: NDArray[np.bool_]
+
+
+@dataclass
+class Resolved:
+    """Steps of a program as kernel arguments for one chunk; `keep` holds the arrays whose addresses they carry."""
+
+    program: Program
+    kinds: NDArray[np.int8]
+    modes: NDArray[np.int32]
+    strengths: NDArray[np.float32]
+    planes: NDArray[np.int64]
+    masks: NDArray[np.int64]
+    consts: NDArray[np.float32]
+    keep: list[U16]
+
+
+def execute(steps: Resolved, runs: Runs, *, state: State | None = None, out: U16 | None = None, save: State | None = None) -> None:
+    """Run resolved steps over runs of their chunk, from `state` when given, into codes `out` or into the state `save`."""
+    program = steps.program
+    evaluate_runs(
+        steps.kinds,
+        steps.modes,
+        steps.strengths,
+        steps.planes,
+        steps.masks,
+        steps.consts,
+        program.channel.components,
+        program.levels,
+        program.linear,
+        DECODE_U16,
+        runs[0],
+        runs[1],
+        state.level if state is not None else 0,
+        state.values if state is not None else _NO_STATE,
+        save is not None,
+        save.values if save is not None else _NO_STATE,
+        out.ctypes.data if out is not None else 0,
+    )
+
+
+class SheetEvaluator:
+    """Composites of one sheet of one document. Make a new one when the document changes; the cache is shared and outlives it."""
+
+    def __init__(
+        self, document: Document, sheet: Sheet, samples: SurfaceSamples, faces: FaceIndex, planes: PlaneLookup, cache: BoundedCache
+    ) -> None:
+        self.document, self.sheet, self.samples = document, sheet, samples
+        self._faces, self._planes, self._cache = faces, planes, cache
+        self._programs: dict[tuple[str, str | None], tuple[Program, int]] = {}
+
+    def program(self, channel_id: str, always: str | None = None) -> Program:
+        return self._program(channel_id, always)[0]
+
+    def _program(self, channel_id: str, always: str | None = None) -> tuple[Program, int]:
+        found = self._programs.get((channel_id, always))
+        if found is None:
+            channel = self.document.channel(channel_id)
+            if channel is None:
+                raise KeyError(channel_id)
+            program = compile_channel(self.document, self.sheet, channel, always)
+            found = self._programs[channel_id, always] = (program, hash((program.ops, program.linear)))
+        return found
+
+    # -- versions ---------------------------------------------------------------------------------------------------------------
+
+    def stamp(self, channel_id: str, chunk: int) -> int:
+        """The version of a composite: changes whenever anything it is made from changes, and only then."""
+        program, structure = self._program(channel_id)
+        return hash((structure, self._inputs(program, chunk, 1, len(program.ops))))
+
+    def _inputs(self, program: Program, chunk: int, first: int, last: int) -> tuple[Hashable, ...]:
+        key = self._planes.key
+        parts: list[Hashable] = []
+        for op in program.ops[first:last]:
+            if op.plane is not None:
+                parts.append(key(op.plane, chunk))
+            if op.mask is not None:
+                parts.append(self._mask_inputs(op.mask, op.layer, chunk))
+        return tuple(parts)
+
+    def _mask_inputs(self, mask: Mask, layer_id: str, chunk: int) -> tuple[Hashable, ...]:
+        return tuple(
+            self._planes.key(mask_plane_id(self.sheet.id, layer_id, s.id), chunk) for s in mask.sources if isinstance(s, PaintedSource) and s.on
+        )
+
+    # -- masks ------------------------------------------------------------------------------------------------------------------
+
+    def mask_chunk(self, mask: Mask, layer_id: str, chunk: int) -> U16 | float:
+        """(65536,) uint16 mask of a layer over a chunk (65535 reveals), or one number 0–1 where it is the same everywhere."""
+        stamp = hash((mask, self._mask_inputs(mask, layer_id, chunk)))
+        where = ("mask", self.sheet.id, layer_id, chunk)
+        found = self._cache.get(where, stamp)
+        if found is None:
+            found = self._evaluate_mask(mask, layer_id, chunk)
+            self._cache.put(where, found, getattr(found, "nbytes", 64), stamp)
+        result: U16 | float = found
+        return result
+
+    def _evaluate_mask(self, mask: Mask, layer_id: str, chunk: int) -> U16 | float:
+        active = [s for s in mask.sources if s.on]
+        only = active[0] if len(active) == 1 else None
+        if isinstance(only, PaintedSource) and self._planes.key(mask_plane_id(self.sheet.id, layer_id, only.id), chunk) is None:
+            value = 1.0 - only.base if only.invert else only.base
+            value = 1.0 + (value - 1.0) * only.strength
+            return 1.0 - value if mask.invert else value
+        out = np.empty(CHUNK, np.uint16)
+        self.run_mask(mask, layer_id, chunk, WHOLE, {}, out)
+        if (out == out[0]).all():
+            return float(out[0]) / 65535
+        return out
+
+    def run_mask(self, mask: Mask, layer_id: str, chunk: int, runs: Runs, painted: Mapping[str, U16], out: U16) -> None:
+        """Evaluate a mask over runs into `out`; `painted` replaces planes by their id (a stroke in progress)."""
+        keep: list[U16] = []
+        values, covers, bases, combines, strengths, inverts = [], [], [], [], [], []
+        for source in mask.sources:
+            if not source.on:
+                continue
+            value = cover = 0
+            base = 0.0
+            if isinstance(source, PaintedSource):
+                base = source.base
+                plane = mask_plane_id(self.sheet.id, layer_id, source.id)
+                codes = painted.get(plane)
+                if codes is None and self._planes.key(plane, chunk) is not None:
+                    codes = self._planes.values(plane, chunk)
+                if codes is not None:
+                    keep.append(codes)
+                    value, cover = codes.ctypes.data, codes.ctypes.data + 2 * CHUNK
+            else:
+                codes = self._faces_chunk(source, chunk)
+                keep.append(codes)
+                value = codes.ctypes.data
+            values.append(value)
+            covers.append(cover)
+            bases.append(base)
+            combines.append(COMBINES[source.combine])
+            strengths.append(source.strength)
+            inverts.append(source.invert)
+        mask_runs(
+            np.array(values, np.int64),
+            np.array(covers, np.int64),
+            np.array(bases, np.float32),
+            np.array(combines, np.int32),
+            np.array(strengths, np.float32),
+            np.array(inverts, np.bool_),
+            mask.invert,
+            runs[0],
+            runs[1],
+            out,
+        )
+
+    def _faces_chunk(self, source: FacesSource, chunk: int) -> U16:
+        where = ("faces", self.sheet.id, self.samples.slot_count, source.picks, chunk)
+        found = self._cache.get(where)
+        if found is None:
+            marks = self.samples.slots_of_faces(self._faces.mark(source.picks))
+            for c in range(self.samples.chunk_count):
+                codes = np.where(marks[c * CHUNK : (c + 1) * CHUNK], np.uint16(65535), np.uint16(0))
+                self._cache.put(("faces", self.sheet.id, self.samples.slot_count, source.picks, c), codes, codes.nbytes)
+                if c == chunk:
+                    found = codes
+        result: U16 = found
+        return result
+
+    # -- composites -------------------------------------------------------------------------------------------------------------
+
+    def composite(self, channel_id: str, chunk: int) -> U16:
+        """(components, 65536) uint16: everything visible blended over the channel's start value. Read only."""
+        stamp = self.stamp(channel_id, chunk)
+        where = ("composite", self.sheet.id, channel_id, chunk)
+        found: U16 | None = self._cache.get(where, stamp)
+        if found is None:
+            program = self.program(channel_id)
+            found = np.empty((program.channel.components, CHUNK), np.uint16)
+            self.run(program, chunk, WHOLE, found)
+            self._cache.put(where, found, found.nbytes, stamp)
+        return found
+
+    def keep_composite(self, channel_id: str, chunk: int, values: U16) -> None:
+        """Put a composite that a stroke has already worked out under its new version."""
+        self._cache.put(("composite", self.sheet.id, channel_id, chunk), values, values.nbytes, self.stamp(channel_id, chunk))
+
+    def run(self, program: Program, chunk: int, runs: Runs, out: U16) -> None:
+        """Evaluate a whole program over runs of a chunk into (components, 65536) `out`."""
+        execute(self.resolve(program, chunk, 1, len(program.ops)), runs, out=out)
+
+    def prefix_version(self, program: Program, step: int, chunk: int) -> int:
+        return hash((program.ops[:step], program.linear, self._inputs(program, chunk, 1, step)))
+
+    def state_before(self, program: Program, step: int, chunk: int) -> State:
+        """What lies under a step of a program: a buffer whose valid tiles are marked, kept between batches and strokes."""
+        level = sum((op.kind == PUSH) - (op.kind == POP) for op in program.ops[1:step])
+        stamp = self.prefix_version(program, step, chunk)
+        where = ("under", self.sheet.id, program.channel.id, chunk)
+        state: State | None = self._cache.get(where, stamp)
+        if state is None:
+            shape = (level + 1, program.channel.components + 1, CHUNK)
+            state = State(np.empty(shape, np.float32), level, np.zeros(TILES, bool))
+            self._cache.put(where, state, state.values.nbytes, stamp)
+        return state
+
+    def resolve(self, program: Program, chunk: int, first: int, last: int, overlay: Overlay | None = None) -> Resolved:
+        """Steps `first` … `last` with the addresses of their pixels in one chunk; steps that change nothing there are left out."""
+        laid = overlay or Overlay()
+        kinds, modes, strengths, planes, masks, consts = [CONST], [0], [1.0], [0], [0], [program.ops[0].value]
+        keep: list[U16] = []
+        blank = (0.0,) * program.channel.components
+        for op in program.ops[first:last]:
+            address = mask_address = 0
+            strength = op.strength
+            if op.kind == PLANE:
+                assert op.plane is not None
+                values = laid.planes.get(op.plane)
+                if values is None:
+                    if self._planes.key(op.plane, chunk) is None:
+                        continue
+                    values = self._planes.values(op.plane, chunk)
+                keep.append(values)
+                address = values.ctypes.data
+            if op.mask is not None:
+                mask = laid.masks.get(op.layer)
+                found = self.mask_chunk(op.mask, op.layer, chunk) if mask is None else mask
+                if isinstance(found, float):
+                    strength *= found
+                else:
+                    keep.append(found)
+                    mask_address = found.ctypes.data
+            if strength == 0.0 and op.kind in (PLANE, CONST):
+                continue
+            kinds.append(op.kind)
+            modes.append(op.mode)
+            strengths.append(strength)
+            planes.append(address)
+            masks.append(mask_address)
+            consts.append(op.value or blank)
+        return Resolved(
+            program,
+            np.array(kinds, np.int8),
+            np.array(modes, np.int32),
+            np.array(strengths, np.float32),
+            np.array(planes, np.int64),
+            np.array(masks, np.int64),
+            np.array(consts, np.float32),
+            keep,
+        )
+
+    # -- what has been painted --------------------------------------------------------------------------------------------------
+
+    def coverage(self, channel_id: str, chunk: int) -> NDArray[np.float32]:
+        """(65536,) float32, 0 where no layer says anything for the channel: finds texels that nothing has painted."""
+        bare = np.ones(CHUNK, np.float32)
+        groups: list[NDArray[np.float32]] = []
+        for op in self.program(channel_id).ops[1:]:
+            if op.kind == PUSH:
+                groups.append(bare)
+                bare = np.ones(CHUNK, np.float32)
+                continue
+            alpha: NDArray[np.float32] | float = op.strength
+            if op.kind == PLANE and op.plane is not None:
+                if self._planes.key(op.plane, chunk) is None:
+                    continue
+                alpha = self._planes.values(op.plane, chunk)[-1].astype(np.float32) * np.float32(op.strength / 65535)
+            elif op.kind == POP:
+                alpha = (1 - bare) * np.float32(op.strength)
+                bare = groups.pop()
+            if op.mask is not None:
+                mask = self.mask_chunk(op.mask, op.layer, chunk)
+                alpha = alpha * (mask if isinstance(mask, float) else mask.astype(np.float32) / np.float32(65535))
+            bare = bare * (1 - np.asarray(alpha, np.float32))
+        return 1 - bare

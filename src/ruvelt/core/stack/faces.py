@@ -1,0 +1,49 @@
+"""Picked faces: from "this part" or "that island" to a mark on every face."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+
+import numpy as np
+from numpy.typing import NDArray
+
+from ruvelt.core.mesh.model import Model
+from ruvelt.core.mesh.topology import connected_pieces, islands
+from ruvelt.core.stack.document import FacePick
+
+
+class FaceIndex:
+    """Labels of a model's faces by everything a pick can name, worked out once."""
+
+    def __init__(self, model: Model) -> None:
+        self.model = model
+        self._labels: dict[str, NDArray[np.int32]] = {"part": model.face_part, "material": model.face_material}
+
+    def labels(self, by: str) -> NDArray[np.int32]:
+        """(f,) int32 label of each face (groups excepted: they may overlap)."""
+        if by not in self._labels:
+            if by == "piece":
+                self._labels[by] = connected_pieces(self.model)
+            elif by == "island":
+                self._labels[by] = islands(self.model, self.model.uv_layouts[0] if self.model.uv_layouts else None)
+            else:
+                self._labels[by] = np.arange(self.model.face_count, dtype=np.int32)
+        return self._labels[by]
+
+    def mark(self, picks: Iterable[FacePick]) -> NDArray[np.bool_]:
+        """(f,) bool: faces that any pick names. A pick past the end names none."""
+        marked = np.zeros(self.model.face_count, bool)
+        for pick in picks:
+            if pick.by == "group":
+                if pick.index < len(self.model.groups):
+                    marked[self.model.groups[pick.index].faces] = True
+            else:
+                marked |= self.labels(pick.by) == pick.index
+        return marked
+
+    def of_face(self, face: int) -> dict[str, int]:
+        """What one face belongs to: part, material, island, piece, face, and its first named group or -1."""
+        found = {by: int(self.labels(by)[face]) for by in ("part", "material", "island", "piece")}
+        found["face"] = face
+        found["group"] = next((i for i, g in enumerate(self.model.groups) if np.isin(face, g.faces)), -1)
+        return found

@@ -1,0 +1,80 @@
+"""From the layer document to the flat list of operations a kernel walks, one list a channel."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from ruvelt.core.color.encoding import srgb_to_linear_float
+from ruvelt.core.stack._blend_kernels import CONST, PLANE, POP, PUSH
+from ruvelt.core.stack.blend import mode_code
+from ruvelt.core.stack.channels import Channel, encode
+from ruvelt.core.stack.document import AnyLayer, ChannelUse, Document, FillLayer, GroupLayer, Mask, Sheet, plane_id
+
+
+@dataclass(frozen=True)
+class Op:
+    """One step, back to front. `layer` is the layer it stands for; `value` a constant in working space."""
+
+    kind: int
+    layer: str
+    mode: int = 0
+    strength: float = 1.0
+    plane: str | None = None
+    value: tuple[float, ...] = ()
+    mask: Mask | None = None
+
+
+@dataclass(frozen=True)
+class Program:
+    """The steps of one channel. `ops[0]` carries the channel's start value; `levels`: how deep groups nest, plus one."""
+
+    channel: Channel
+    ops: tuple[Op, ...]
+    levels: int
+    linear: bool
+
+    def index_of(self, layer_id: str) -> int | None:
+        """The step at which a layer is laid down (a group's: where it closes)."""
+        return next((i for i, op in enumerate(self.ops) if op.layer == layer_id and op.kind != PUSH and i > 0), None)
+
+
+def working_value(channel: Channel, value: tuple[float, ...], linear: bool) -> tuple[float, ...]:
+    """A value as the kernel blends it: its 16-bit code over 65535, colours decoded when blending is linear."""
+    v = encode(channel, value).astype(np.float64) / 65535
+    if linear and channel.kind == "colour":
+        v = srgb_to_linear_float(v)
+    return tuple(float(x) for x in v)
+
+
+def compile_channel(document: Document, sheet: Sheet, channel: Channel, always: str | None = None) -> Program:
+    """The program of a channel. Hidden layers and those at strength 0 leave no steps, except the layer named by `always`."""
+    linear = document.settings.blend_space == "linear" and channel.kind == "colour"
+    ops = [Op(CONST, "", value=working_value(channel, channel.start, linear))]
+    deepest = 1
+
+    def visit(layers: tuple[AnyLayer, ...], level: int) -> None:
+        nonlocal deepest
+        deepest = max(deepest, level)
+        for layer in reversed(layers):
+            use = layer.channels.get(channel.id, ChannelUse(on=not isinstance(layer, FillLayer)))
+            strength = layer.strength * use.strength
+            if (not layer.visible or not use.on or strength <= 0) and layer.id != always:
+                continue
+            if not layer.visible or not use.on:
+                strength = 0.0
+            mode = mode_code(use.blend or layer.blend, channel)
+            mask = layer.mask if layer.mask is not None and layer.mask.on and any(s.on for s in layer.mask.sources) else None
+            if isinstance(layer, GroupLayer):
+                ops.append(Op(PUSH, layer.id))
+                visit(layer.layers, level + 1)
+                ops.append(Op(POP, layer.id, mode, strength, mask=mask))
+            elif isinstance(layer, FillLayer):
+                if use.value is not None:
+                    ops.append(Op(CONST, layer.id, mode, strength, value=working_value(channel, use.value, linear), mask=mask))
+            else:
+                ops.append(Op(PLANE, layer.id, mode, strength, plane=plane_id(sheet.id, layer.id, channel.id), mask=mask))
+
+    visit(sheet.layers, 1)
+    return Program(channel, tuple(ops), deepest, linear)
