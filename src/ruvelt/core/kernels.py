@@ -1,32 +1,32 @@
 """How every kernel is compiled: ahead of time from an explicit signature, kept on disk, free of the interpreter lock."""
 
 from collections.abc import Callable
-from typing import Any, TypeVar, cast
+from typing import Any
 
 import numba
 from numba import types
 from numba.core import cgutils
 from numba.extending import intrinsic
 
-F = TypeVar("F", bound=Callable[..., Any])
+Function = Callable[..., Any]
 
-
-def kernel(*signatures: Any, **options: Any) -> Callable[[F], F]:
+def kernel(*signatures: Any, **options: Any) -> Callable[[Function], Function]:
     """Compile a loop at import from its signatures; later imports read it from the cache beside the module."""
 
-    def compile_it(function: F) -> F:
-        jitted = numba.njit(list(signatures), cache=True, nogil=True, error_model="numpy", **options)(function)
-        return cast(F, jitted)
+    def compile_it(function: Function) -> Function:
+        jitted: Function = numba.njit(list(signatures), cache=True, nogil=True, error_model="numpy", **options)(function)
+        return jitted
 
     return compile_it
 
 
-def inline(function: F) -> F:
+def inline(function: Function) -> Function:
     """A helper that only other kernels of the same file call."""
-    return cast(F, numba.njit(inline="always", error_model="numpy")(function))
+    jitted: Function = numba.njit(inline="always", error_model="numpy")(function)
+    return jitted
 
 
-@intrinsic
+@intrinsic  # type: ignore[untyped-decorator]
 def _pointer_from_address(typingctx: Any, source: Any) -> Any:
     def build(context: Any, builder: Any, signature: Any, args: Any) -> Any:
         return builder.inttoptr(args[0], cgutils.voidptr_t)

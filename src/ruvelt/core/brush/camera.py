@@ -56,7 +56,7 @@ class Camera(Frozen):
     def pixel_size(self, positions: NDArray[np.float64]) -> NDArray[np.float64]:
         """(n,) object units that one pixel spans at the depth of (n, 3) positions."""
         depth = (positions - np.asarray(self.eye)) @ self.axes[2]
-        return np.maximum(depth, 1e-12) * self._pixel_slope
+        return np.asarray(np.maximum(depth, 1e-12) * self._pixel_slope, np.float64)
 
     def project(self, positions: NDArray[np.float64]) -> NDArray[np.float64]:
         """(n, 2) pixel positions of (n, 3) object-space points in front of the eye."""

@@ -15,7 +15,6 @@ from ruvelt.core.brush.target import ResolvedTarget
 from ruvelt.core.planes.plane import U16, empty_chunk
 from ruvelt.core.samples.chunks import CHUNK, CHUNK_SIDE, TILES
 from ruvelt.core.samples.sheet import SheetSamples
-from ruvelt.core.samples.surface import SurfaceSamples
 from ruvelt.core.stack.document import FacePick
 from ruvelt.core.stack.evaluate import Overlay, PlaneLookup, Resolved, Runs, SheetEvaluator, State, execute
 from ruvelt.core.stack.faces import FaceIndex

@@ -19,8 +19,8 @@ from ruvelt.core.stack.document import (
     Id,
     PaintedSource,
     PaintLayer,
-    Sheet,
     Share,
+    Sheet,
     mask_plane_id,
     plane_id,
 )

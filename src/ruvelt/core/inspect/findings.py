@@ -83,7 +83,7 @@ def _loose_vertices(model: Model) -> Finding | None:
 
 
 def _missing_uvs(model: Model) -> Finding | None:
-    faces = _faces(model, np.isnan(triangle_uvs(model)).any(axis=(1, 2)))
+    faces = _faces(model, np.asarray(np.isnan(triangle_uvs(model)).any(axis=(1, 2))))
     if not len(faces):
         return None
     return Finding("missing-uvs", f"{len(faces)} faces without UVs", "They cannot be painted until they are unwrapped.", "blocks", faces)
@@ -95,7 +95,7 @@ def _outside(model: Model, sheets: list[SheetPlan]) -> Finding | None:
         tile[plan.faces] = plan.tile
     local = triangle_uvs(model) - tile[model.triangle_face][:, None]
     with np.errstate(invalid="ignore"):
-        outside = ((local < -UV_SLACK) | (local > 1 + UV_SLACK)).any(axis=(1, 2))
+        outside = np.asarray(((local < -UV_SLACK) | (local > 1 + UV_SLACK)).any(axis=(1, 2)))
     faces = _faces(model, outside)
     if not len(faces):
         return None

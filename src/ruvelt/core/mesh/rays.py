@@ -44,7 +44,7 @@ class RayCaster:
         """First hits of rays; origins and unit directions are (n, 3), object space."""
         n = len(origins)
         miss = Hits(np.full(n, -1, np.int32), np.zeros((n, 3), np.float32), np.zeros((n, 3)), np.full(n, np.inf, np.float32))
-        good = np.isfinite(origins).all(axis=1) & np.isfinite(directions).all(axis=1)
+        good = np.asarray(np.isfinite(origins).all(axis=1) & np.isfinite(directions).all(axis=1))
         if n == 0 or not len(self._index) or not good.any():
             return miss
         start = np.ascontiguousarray((np.where(good[:, None], origins, 0) - self._centre) * self._scale, np.float32)

@@ -20,7 +20,7 @@ def triangulate(
 
     tri = np.flatnonzero(sizes == 3).astype(np.int32)
     if len(tri):
-        pieces.append(face_starts[tri][:, None] + np.arange(3, dtype=np.int32))
+        pieces.append((face_starts[tri][:, None] + np.arange(3)).astype(np.int32))
         owners.append(tri)
 
     quad = np.flatnonzero(sizes == 4).astype(np.int32)

@@ -185,10 +185,10 @@ class LiveDisplay:
         for chunk, marks in tiles.items():
             gutter_runs(gutter.dst, gutter.src, int(gutter.start[chunk]), int(gutter.start[chunk + 1]), marks, textures, box)
         patches = []
-        for chunk in np.flatnonzero(box[:, 2] > box[:, 0]):
+        for chunk in (int(c) for c in np.flatnonzero(box[:, 2] > box[:, 0])):
             left, top, right, bottom = (int(v) for v in box[chunk])
-            square = self._tile(texture, int(chunk)).reshape(CHUNK_SIDE, CHUNK_SIDE, 4)
-            x, y = int(chunk) % samples.chunks_across * CHUNK_SIDE, int(chunk) // samples.chunks_across * CHUNK_SIDE
+            square = self._tile(texture, chunk).reshape(CHUNK_SIDE, CHUNK_SIDE, 4)
+            x, y = chunk % samples.chunks_across * CHUNK_SIDE, chunk // samples.chunks_across * CHUNK_SIDE
             patches.append(Patch(texture, x + left, y + top, square[top:bottom, left:right].copy()))
         return patches
 

@@ -41,7 +41,7 @@ def resize(codes: NDArray[np.uint16], side: int, colour: bool) -> NDArray[np.uin
     out = np.clip(cv2.resize(values, (side, side), interpolation=way), 0, 1)
     if colour and codes.ndim == 3:
         out[..., :3] = linear_to_srgb_float(out[..., :3])
-    return np.rint(out * 65535).astype(np.uint16)
+    return np.asarray(np.rint(out * 65535), np.uint16)
 
 
 def decode_image(data: bytes, name: str) -> NDArray[np.uint16]:

@@ -11,7 +11,6 @@ from ruvelt.core.mesh.model import Model
 from ruvelt.core.mesh.normals import corner_normals
 from ruvelt.core.mesh.rays import Hits, RayCaster
 from ruvelt.core.output.display import SheetDisplay
-from ruvelt.core.samples.chunks import CHUNK
 
 _KEY = np.array([-0.5, 0.62, 0.6]) / np.linalg.norm([-0.5, 0.62, 0.6])
 _GROUND = np.array([0.135, 0.135, 0.135])
@@ -33,7 +32,7 @@ def _studio(way: NDArray[np.float64], rough: NDArray[np.float64]) -> NDArray[np.
     light = 0.16 + 0.3 * np.clip(way[:, 1] * 0.5 + 0.5, 0, 1)
     key = np.clip((way @ _KEY - 0.9 + spread) / spread, 0, 1)
     strip = np.clip((way @ np.array([0.93, 0.1, 0.35]) - 0.92 + spread) / spread, 0, 1)
-    return light + (2.6 * key**2 + 1.0 * strip**2) / (1 + 1.4 * rough)
+    return np.asarray(light + (2.6 * key**2 + 1.0 * strip**2) / (1 + 1.4 * rough), np.float64)
 
 
 def render(model: Model, displays: list[SheetDisplay], caster: RayCaster, camera: Camera, supersample: int = 2) -> NDArray[np.uint8]:

@@ -1,6 +1,6 @@
 """Conservative UV raster: every texel whose square touches a triangle belongs to one."""
 
-# mypy: disable-error-code="no-untyped-def"
+# mypy: disable-error-code="no-untyped-def, assignment"
 import numba
 import numpy as np
 

@@ -181,9 +181,9 @@ class SheetEvaluator:
                     keep.append(codes)
                     value, cover = codes.ctypes.data, codes.ctypes.data + 2 * CHUNK
             else:
-                codes = self._faces_chunk(source, chunk)
-                keep.append(codes)
-                value = codes.ctypes.data
+                marked = self._faces_chunk(source, chunk)
+                keep.append(marked)
+                value = marked.ctypes.data
             values.append(value)
             covers.append(cover)
             bases.append(base)
@@ -222,13 +222,14 @@ class SheetEvaluator:
         """(components, 65536) uint16: everything visible blended over the channel's start value. Read only."""
         stamp = self.stamp(channel_id, chunk)
         where = ("composite", self.sheet.id, channel_id, chunk)
-        found: U16 | None = self._cache.get(where, stamp)
-        if found is None:
-            program = self.program(channel_id)
-            found = np.empty((program.channel.components, CHUNK), np.uint16)
-            self.run(program, chunk, WHOLE, found)
-            self._cache.put(where, found, found.nbytes, stamp)
-        return found
+        kept: U16 | None = self._cache.get(where, stamp)
+        if kept is not None:
+            return kept
+        program = self.program(channel_id)
+        made = np.empty((program.channel.components, CHUNK), np.uint16)
+        self.run(program, chunk, WHOLE, made)
+        self._cache.put(where, made, made.nbytes, stamp)
+        return made
 
     def keep_composite(self, channel_id: str, chunk: int, values: U16) -> None:
         """Put a composite that a stroke has already worked out under its new version."""

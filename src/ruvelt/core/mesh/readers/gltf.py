@@ -181,7 +181,8 @@ class _Loader:
             return np.zeros((0, width), dtype)
         found = np.ndarray((accessor.count, width), dtype, buffer, start, (stride, dtype.itemsize))
         if accessor.normalized and dtype.kind in "iu":
-            return np.maximum(found.astype(np.float32) / np.float32(np.iinfo(dtype).max), -1)
+            top = float(np.iinfo(_COMPONENT[accessor.componentType]).max)  # type: ignore[type-var]
+            return np.asarray(np.maximum(found.astype(np.float64) / top, -1), np.float32)
         return found
 
     def instances(self) -> list[tuple[_Node, NDArray[np.float64]]]:
@@ -207,9 +208,11 @@ class _Loader:
         return found
 
     def build(self, name: str) -> Model:
-        positions, uvs, colors, normals = [], {}, [], []
+        positions, colors, normals = [], [], []
+        uvs: dict[str, dict[int, NDArray[np.float32]]] = {}
         indices: list[NDArray[np.int64]] = []
-        part_of, material_of, parts = [], [], []
+        part_of, material_of = [], []
+        parts: list[str] = []
         base = faces = 0
         for node, world in self.instances():
             assert node.mesh is not None

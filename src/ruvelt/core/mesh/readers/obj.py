@@ -147,25 +147,26 @@ def _read_mtl(libraries: list[str], companions: Mapping[str, bytes]) -> dict[str
     by_name = {k.lower(): d for k, d in companions.items()}
     for library in libraries:
         bare = library.replace("\\", "/").split("/")[-1].lower()
-        current, values = "", {}
+        current, numbers_of = "", dict[str, list[float]]()
         for line in [*by_name.get(bare, b"").decode("utf-8", "replace").split("\n"), "newmtl"]:
             words = line.split()
             if not words:
                 continue
             if words[0] == "newmtl":
                 if current:
-                    found[current] = Material(
-                        current, values.get("Kd", (0.8, 0.8, 0.8, 1.0)), values.get("Pr", 0.5), values.get("Pm", 0.0)
-                    )
-                current, values = " ".join(words[1:]), {}
+                    found[current] = _material(current, numbers_of)
+                current, numbers_of = " ".join(words[1:]), {}
                 continue
             try:
-                numbers = [float(w) for w in words[1:4]]
+                numbers_of[words[0]] = [min(max(float(w), 0.0), 1.0) for w in words[1:4]]
             except ValueError:
                 continue
-            if words[0] == "Kd" and len(numbers) == 3:
-                r, g, b = (float(c) for c in linear_to_srgb_float(np.clip(np.array(numbers), 0, 1)))
-                values["Kd"] = (r, g, b, 1.0)
-            elif words[0] in ("Pr", "Pm") and numbers:
-                values[words[0]] = min(max(numbers[0], 0.0), 1.0)
     return found
+
+
+def _material(name: str, numbers: Mapping[str, list[float]]) -> Material:
+    """A material from MTL numbers, clamped to 0–1: Kd is linear, Pr and Pm are roughness and metallic."""
+    rgb = numbers.get("Kd", [])
+    colour = tuple(float(c) for c in linear_to_srgb_float(rgb)) if len(rgb) == 3 else (0.8, 0.8, 0.8)
+    roughness, metallic = (numbers.get(key) or [start] for key, start in (("Pr", 0.5), ("Pm", 0.0)))
+    return Material(name, (colour[0], colour[1], colour[2], 1.0), roughness[0], metallic[0])

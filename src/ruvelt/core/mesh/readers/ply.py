@@ -49,10 +49,10 @@ def read(data: bytes, name: str, companions: Mapping[str, bytes]) -> Model:
     sizes = np.array([len(loop) for loop in loops], np.int64)
     fields = vertex.dtype.names
     uv = next((pair for pair in (("s", "t"), ("u", "v"), ("texture_u", "texture_v")) if set(pair) <= set(fields)), None)
-    corner_vertex = np.concatenate(loops).astype(np.int64)
-    if corner_vertex.size and (corner_vertex.min() < 0 or corner_vertex.max() >= len(positions)):
+    joined = np.concatenate(loops).astype(np.int64)
+    if joined.size and (joined.min() < 0 or joined.max() >= len(positions)):
         raise InputError(f"A PLY face points at a vertex that does not exist (there are {len(positions)}). Export it again.")
-    corner_vertex = corner_vertex.astype(np.int32)
+    corner_vertex = joined.astype(np.int32)
     layouts = (UVLayout("UV", np.stack([vertex[a] for a in uv], axis=1).astype(np.float32), corner_vertex.copy()),) if uv else ()
     return Model(
         name=name,

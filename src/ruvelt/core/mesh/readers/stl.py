@@ -43,7 +43,8 @@ def _binary(data: bytes) -> np.ndarray | None:
     if len(data) < 84 or len(data) != 84 + 50 * struct.unpack_from("<I", data, 80)[0]:
         return None
     loaded = load_stl_binary(io.BytesIO(data))
-    return np.asarray(loaded["vertices"], np.float32)[np.asarray(loaded["faces"])]
+    soup: np.ndarray = np.asarray(loaded["vertices"], np.float32)[np.asarray(loaded["faces"])]
+    return soup
 
 
 def _text(data: bytes) -> np.ndarray:

@@ -1,0 +1,258 @@
+"""Edits of the document. Each makes a new document and knows the edit that takes it back."""
+
+from __future__ import annotations
+
+from typing import Annotated, Any, Literal, TypeVar
+
+from pydantic import Field, TypeAdapter, ValidationError
+
+from ruvelt.core.errors import InputError, NotFound
+from ruvelt.core.stack.channels import Channel
+from ruvelt.core.stack.document import MAX_DEPTH, AnyLayer, Document, Frozen, GroupLayer, Id, Layer, Settings, Sheet
+
+_LAYER: TypeAdapter[AnyLayer] = TypeAdapter(Layer)
+#: What "set-layer" may change.
+LAYER_FIELDS = ("name", "visible", "locked", "strength", "blend", "channels", "mask")
+MAX_LAYERS = 1000
+M = TypeVar("M", bound=Frozen)
+
+
+class AddLayer(Frozen):
+    """Put a layer into a group (or the sheet itself) at an index, 0 in front."""
+
+    edit: Literal["add-layer"] = "add-layer"
+    sheet: Id
+    layer: Layer
+    into: Id | None = None
+    index: Annotated[int, Field(ge=0)] = 0
+
+
+class RemoveLayer(Frozen):
+    edit: Literal["remove-layer"] = "remove-layer"
+    sheet: Id
+    layer: Id
+
+
+class MoveLayer(Frozen):
+    """Take a layer out and put it elsewhere; `index` counts after it was taken out."""
+
+    edit: Literal["move-layer"] = "move-layer"
+    sheet: Id
+    layer: Id
+    into: Id | None = None
+    index: Annotated[int, Field(ge=0)] = 0
+
+
+class SetLayer(Frozen):
+    """Replace some fields of a layer: name, visible, locked, strength, blend, channels, mask."""
+
+    edit: Literal["set-layer"] = "set-layer"
+    sheet: Id
+    layer: Id
+    values: dict[str, Any]
+
+
+class SetSheet(Frozen):
+    """Replace a sheet's name, resolution or normal map flag; pixels are the caller's to bring along."""
+
+    edit: Literal["set-sheet"] = "set-sheet"
+    sheet: Id
+    values: dict[str, Any]
+
+
+class SetSettings(Frozen):
+    edit: Literal["set-settings"] = "set-settings"
+    values: dict[str, Any]
+
+
+class AddChannel(Frozen):
+    """Add a channel, at the end or (taking a removal back) where it was."""
+
+    edit: Literal["add-channel"] = "add-channel"
+    channel: Channel
+    index: Annotated[int, Field(ge=0)] | None = None
+
+
+class RemoveChannel(Frozen):
+    edit: Literal["remove-channel"] = "remove-channel"
+    channel: str
+
+
+class ReplaceDocument(Frozen):
+    """Put a whole document in place (a named version brought back)."""
+
+    edit: Literal["replace-document"] = "replace-document"
+    document: Document
+
+
+class Batch(Frozen):
+    """Several edits as one."""
+
+    edit: Literal["batch"] = "batch"
+    edits: Annotated[tuple[Edit, ...], Field(max_length=2000)]
+
+
+Edit = Annotated[
+    AddLayer | RemoveLayer | MoveLayer | SetLayer | SetSheet | SetSettings | AddChannel | RemoveChannel | ReplaceDocument | Batch,
+    Field(discriminator="edit"),
+]
+AnyEdit = AddLayer | RemoveLayer | MoveLayer | SetLayer | SetSheet | SetSettings | AddChannel | RemoveChannel | ReplaceDocument | Batch
+Batch.model_rebuild()
+EDIT: TypeAdapter[AnyEdit] = TypeAdapter(Edit)
+
+
+def apply_edit(document: Document, edit: AnyEdit) -> tuple[Document, AnyEdit]:
+    """The changed document and the edit that undoes it.
+
+    Raises NotFound for a layer or sheet that is not there, InputError for a change that cannot be. The given document is never changed.
+    """
+    match edit:
+        case Batch():
+            inverses: list[AnyEdit] = []
+            for one in edit.edits:
+                document, inverse = apply_edit(document, one)
+                inverses.append(inverse)
+            return document, Batch(edits=tuple(reversed(inverses)))
+        case ReplaceDocument():
+            return edit.document, ReplaceDocument(document=document)
+        case SetSettings():
+            settings = _replace(document.settings, edit.values, Settings)
+            old = {k: getattr(document.settings, k) for k in edit.values}
+            return document.model_copy(update={"settings": settings}), SetSettings(values=old)
+        case AddChannel():
+            if document.channel(edit.channel.id) is not None or edit.channel.id == "normal":
+                raise InputError(f"There is a channel '{edit.channel.id}' already. Choose another name.")
+            if len(document.channels) >= 32:
+                raise InputError("A project holds at most 32 channels.")
+            at = len(document.channels) if edit.index is None else edit.index
+            channels = (*document.channels[:at], edit.channel, *document.channels[at:])
+            return document.model_copy(update={"channels": channels}), RemoveChannel(channel=edit.channel.id)
+        case RemoveChannel():
+            channel = document.channel(edit.channel)
+            if channel is None:
+                raise NotFound(f"There is no channel '{edit.channel}'.")
+            at = document.channels.index(channel)
+            channels = tuple(c for c in document.channels if c is not channel)
+            return document.model_copy(update={"channels": channels}), AddChannel(channel=channel, index=at)
+        case _:
+            return _edit_sheet(document, edit)
+
+
+def _edit_sheet(document: Document, edit: AddLayer | RemoveLayer | MoveLayer | SetLayer | SetSheet) -> tuple[Document, AnyEdit]:
+    sheet = document.sheet(edit.sheet)
+    if sheet is None:
+        raise NotFound(f"There is no sheet '{edit.sheet}' in this project.")
+    inverse: AnyEdit
+    match edit:
+        case SetSheet():
+            allowed = {"name", "resolution", "normal_map"}
+            if not set(edit.values) <= allowed:
+                raise InputError(f"A sheet's {', '.join(sorted(set(edit.values) - allowed))} cannot be set.")
+            old = {k: getattr(sheet, k) for k in edit.values}
+            changed, inverse = _replace(sheet, edit.values, Sheet), SetSheet(sheet=sheet.id, values=old)
+        case AddLayer():
+            taken = {layer.id for layer, _ in sheet.walk()}
+            new = [edit.layer.id] if not isinstance(edit.layer, GroupLayer) else [edit.layer.id, *(x.id for x, _ in _inside(edit.layer))]
+            if taken & set(new) or len(set(new)) != len(new):
+                raise InputError("A layer with that id is there already. Reload the project and try again.")
+            if len(taken) + len(new) > MAX_LAYERS:
+                raise InputError(f"A sheet holds at most {MAX_LAYERS} layers.")
+            changed, inverse = _insert(sheet, edit.layer, edit.into, edit.index), RemoveLayer(sheet=sheet.id, layer=edit.layer.id)
+        case RemoveLayer():
+            layer, into, index = _place(sheet, edit.layer)
+            changed, inverse = _take(sheet, layer.id), AddLayer(sheet=sheet.id, layer=layer, into=into, index=index)
+        case MoveLayer():
+            layer, into, index = _place(sheet, edit.layer)
+            if isinstance(layer, GroupLayer) and edit.into in {layer.id, *(x.id for x, _ in _inside(layer))}:
+                raise InputError("A group cannot be moved into itself.")
+            changed = _insert(_take(sheet, layer.id), layer, edit.into, edit.index)
+            inverse = MoveLayer(sheet=sheet.id, layer=layer.id, into=into, index=index)
+        case SetLayer():
+            layer, _, _ = _place(sheet, edit.layer)
+            if not edit.values or not set(edit.values) <= set(LAYER_FIELDS):
+                raise InputError(f"A layer's {', '.join(sorted(set(edit.values) - set(LAYER_FIELDS))) or 'nothing'} cannot be set.")
+            old = layer.model_dump(include=set(edit.values))
+            new_layer = _replace_layer(layer, edit.values)
+            changed, inverse = _map_layer(sheet, layer.id, new_layer), SetLayer(sheet=sheet.id, layer=layer.id, values=old)
+    sheets = tuple(changed if s.id == sheet.id else s for s in document.sheets)
+    return document.model_copy(update={"sheets": sheets}), inverse
+
+
+def _inside(group: GroupLayer) -> list[tuple[AnyLayer, tuple[str, ...]]]:
+    return list(Sheet(id="x", name="x", plan=0, resolution=256, layers=group.layers).walk())
+
+
+def _depth(layer: AnyLayer) -> int:
+    return 1 + max((len(above) + 1 for _, above in _inside(layer)), default=0) if isinstance(layer, GroupLayer) else 0
+
+
+def _replace(model: M, values: dict[str, Any], kind: type[M]) -> M:
+    try:
+        return kind.model_validate({**model.model_dump(), **values})
+    except ValidationError as error:
+        raise InputError(_first(error)) from None
+
+
+def _replace_layer(layer: AnyLayer, values: dict[str, Any]) -> AnyLayer:
+    try:
+        return _LAYER.validate_python({**layer.model_dump(), **values})
+    except ValidationError as error:
+        raise InputError(_first(error)) from None
+
+
+def _first(error: ValidationError) -> str:
+    first = error.errors()[0]
+    return f"{'.'.join(str(p) for p in first['loc'])}: {first['msg']}"
+
+
+def _place(sheet: Sheet, layer_id: str) -> tuple[AnyLayer, str | None, int]:
+    """A layer, the group it is in, and its index there."""
+
+    def search(layers: tuple[AnyLayer, ...], into: str | None) -> tuple[AnyLayer, str | None, int] | None:
+        for index, layer in enumerate(layers):
+            if layer.id == layer_id:
+                return layer, into, index
+            if isinstance(layer, GroupLayer) and (found := search(layer.layers, layer.id)):
+                return found
+        return None
+
+    found = search(sheet.layers, None)
+    if found is None:
+        raise NotFound("That layer is gone; it may have been deleted in another window.")
+    return found
+
+
+def _rebuilt(sheet: Sheet, change: Any) -> Sheet:
+    """The sheet with `change(layers, group id)` applied to every list of layers, inner ones first."""
+
+    def visit(layers: tuple[AnyLayer, ...], into: str | None) -> tuple[AnyLayer, ...]:
+        inner = tuple(
+            layer.model_copy(update={"layers": visit(layer.layers, layer.id)}) if isinstance(layer, GroupLayer) else layer for layer in layers
+        )
+        result: tuple[AnyLayer, ...] = change(inner, into)
+        return result
+
+    return sheet.model_copy(update={"layers": visit(sheet.layers, None)})
+
+
+def _take(sheet: Sheet, layer_id: str) -> Sheet:
+    return _rebuilt(sheet, lambda layers, into: tuple(x for x in layers if x.id != layer_id))
+
+
+def _map_layer(sheet: Sheet, layer_id: str, new: AnyLayer) -> Sheet:
+    return _rebuilt(sheet, lambda layers, into: tuple(new if x.id == layer_id else x for x in layers))
+
+
+def _insert(sheet: Sheet, layer: AnyLayer, into: str | None, index: int) -> Sheet:
+    if into is not None:
+        group, _, _ = _place(sheet, into)
+        if not isinstance(group, GroupLayer):
+            raise InputError(f"'{group.name}' is not a group, so no layer can go into it.")
+        above = next(len(a) for x, a in sheet.walk() if x.id == into)
+        if above + 1 + _depth(layer) >= MAX_DEPTH:
+            raise InputError(f"Groups can be nested {MAX_DEPTH - 1} deep. Put the layer further out.")
+
+    def change(layers: tuple[AnyLayer, ...], here: str | None) -> tuple[AnyLayer, ...]:
+        return (*layers[:index], layer, *layers[index:]) if here == into else layers
+
+    return _rebuilt(sheet, change)

@@ -1,0 +1,60 @@
+"""One SQLite database a project: opening, migrating, and turning its failures into words."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from contextlib import contextmanager
+from pathlib import Path
+from typing import Any
+
+from alembic import command
+from alembic.config import Config
+from sqlalchemy import Connection, Engine, create_engine, event, text
+from sqlalchemy.exc import DatabaseError, OperationalError
+
+from ruvelt.core.errors import InputError, StorageError
+from ruvelt.store.schema import HEAD
+
+
+def connect(path: Path) -> Engine:
+    """An engine on a database file in WAL mode; a commit has reached the disk when it returns."""
+    engine = create_engine(f"sqlite:///{path}", connect_args={"timeout": 15, "check_same_thread": False})
+
+    @event.listens_for(engine, "connect")
+    def _pragmas(connection: Any, record: Any) -> None:
+        cursor = connection.cursor()
+        for pragma in ("journal_mode=WAL", "synchronous=FULL", "foreign_keys=ON", "mmap_size=268435456", "cache_size=-8000"):
+            cursor.execute(f"PRAGMA {pragma}")
+        cursor.close()
+
+    return engine
+
+
+def migrate(engine: Engine) -> None:
+    """Bring a database to the newest schema; a database made by a newer Ruvelt is left alone and refused."""
+    with engine.connect() as connection:
+        tables = connection.execute(text("SELECT name FROM sqlite_master WHERE name = 'alembic_version'")).scalar()
+        current = connection.execute(text("SELECT version_num FROM alembic_version")).scalar() if tables else None
+    if current == HEAD:
+        return
+    if current is not None and current > HEAD:
+        raise InputError("This project was saved by a newer Ruvelt. Update Ruvelt to open it.")
+    config = Config()
+    config.set_main_option("script_location", str(Path(__file__).parent / "migrations"))
+    with engine.begin() as connection:
+        config.attributes["connection"] = connection
+        command.upgrade(config, "head")
+
+
+@contextmanager
+def transaction(engine: Engine) -> Iterator[Connection]:
+    """All or nothing. Raises StorageError when the disk is full or the file cannot be written; nothing is changed then."""
+    try:
+        with engine.begin() as connection:
+            yield connection
+    except OperationalError as error:
+        if "full" in str(error.orig):
+            raise StorageError("The disk is full, so this step was not stored. Free some space and repeat it; all earlier work is safe.") from None
+        raise StorageError(f"The project file could not be written ({error.orig}). Nothing was changed; try again.") from None
+    except DatabaseError as error:
+        raise StorageError(f"The project file is damaged or not a project ({error.orig}). Restore it from a backup.") from None

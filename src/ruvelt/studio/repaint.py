@@ -1,0 +1,153 @@
+"""Changing a sheet's resolution by painting its history again, sharp, instead of stretching pixels."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from typing import Any
+
+import cv2
+import numpy as np
+
+from ruvelt.core.brush.live import LiveStroke
+from ruvelt.core.brush.script import RecordedStroke
+from ruvelt.core.brush.target import Paint, ResolvedTarget, Target, resolve_target
+from ruvelt.core.errors import InputError
+from ruvelt.core.planes.plane import U16, Plane
+from ruvelt.core.samples.chunks import CHUNK
+from ruvelt.core.samples.sheet import RESOLUTIONS, SheetSamples
+from ruvelt.core.stack.document import FacePick, PaintedSource, PaintLayer, Sheet, normal_map_plane_id
+from ruvelt.core.stack.edits import SetSheet
+from ruvelt.core.stack.evaluate import SheetEvaluator
+from ruvelt.core.stack.lookup import StoredPlanes
+from ruvelt.studio.session import Session, difference
+from ruvelt.studio.strokes import play_step
+
+
+def change_resolution(session: Session, sheet_id: str, side: int, progress: Callable[[int, int, str], None]) -> None:
+    """Give a sheet another resolution as one step of history. Strokes and floods are painted again; pictures are resampled."""
+    if side not in RESOLUTIONS:
+        raise InputError(f"A sheet cannot have {side} texels a side. Choose one of {', '.join(map(str, RESOLUTIONS))}.")
+    with session.lock:
+        sheet = session.sheet(sheet_id)
+        if side == sheet.resolution:
+            return
+        old = session.samples(sheet)
+        new = SheetSamples(session.model, session.plans[sheet.plan], side, session.workers)
+        painter = _Repainter(session, sheet, old, new)
+        steps = session.store.scripts()
+        for done, (_, script, after) in enumerate(steps):
+            progress(done, len(steps), "Painting the strokes again")
+            painter.take(script, after)
+        before = {p: plane for p, plane in session.store.planes.items() if p.split("/")[0] == sheet.id}
+        edit = SetSheet(sheet=sheet.id, values={"resolution": side})
+        components = {p: plane.components for p, plane in painter.planes.items()}
+        session.store.commit(
+            f"{sheet.name} at {side} × {side}",
+            edit=edit,
+            changes=difference(before, painter.planes),
+            components=components,
+            script={"resolution": side, "was": sheet.resolution, "sheet": sheet.id},
+        )
+
+
+class _Repainter:
+    """Builds the planes of a sheet anew, step by step of history."""
+
+    def __init__(self, session: Session, sheet: Sheet, old: SheetSamples, new: SheetSamples) -> None:
+        self.session, self.sheet, self.old, self.new = session, sheet, old, new
+        self.planes: dict[str, Plane] = {}
+        #: Resolution at which the step being replayed was painted: sheet strokes are recorded in its texels.
+        changes = [s for _, s, _ in session.store.scripts() if s and "resolution" in s and s["sheet"] == sheet.id]
+        self._then: int = changes[0]["was"] if changes else sheet.resolution
+
+    def take(self, script: dict[str, Any] | None, after: dict[str, dict[int, str | None]]) -> None:
+        if script is not None and "resolution" in script and script["sheet"] == self.sheet.id:
+            self._then = int(script["resolution"])
+            return
+        mine = {p: chunks for p, chunks in after.items() if p.split("/")[0] == self.sheet.id}
+        if not mine:
+            return
+        if script is None:
+            self._resample(mine)
+        elif "copies" in script:
+            for plane, source in script["copies"].items():
+                if source in self.planes:
+                    self.planes[plane] = self.planes[source]
+        elif "flood" in script or "stroke" in script:
+            self._paint(script)
+
+    def _paint(self, script: dict[str, Any]) -> None:
+        target, paint = Target.model_validate(script["target"]), Paint.model_validate(script.get("paint", {}))
+        lookup = StoredPlanes(self.planes, self.session.store.blobs)
+        document = self.session.document
+        evaluator = SheetEvaluator(document, self.sheet, self.new, self.session.faces, lookup, self.session.cache)
+        hidden = np.isin(self.session.model.face_part, script.get("hidden", []))
+        live = LiveStroke(_bare(self.session, target, paint), evaluator, lookup, erase=paint.erase, hidden=hidden, workers=self.session.workers)
+        if "flood" in script:
+            picks = script["flood"]["picks"]
+            live.flood(None if picks is None else [FacePick.model_validate(p) for p in picks], script["flood"]["strength"], self.session.faces)
+        else:
+            kept = RecordedStroke.model_validate({k: v for k, v in script.items() if k != "hidden"})
+            play_step(self.session, live, kept.brush, kept.stroke, self.new.side / self._then)
+        for plane, chunks in live.changes.items():
+            components = next(c.components for c in live.target.cells if c.plane == plane)
+            keys = {chunk: self.session.store.blobs.put(values) for chunk, values in chunks.items()}
+            self.planes[plane] = self.planes.get(plane, Plane(components)).with_chunks(keys)
+
+    def _resample(self, after: dict[str, dict[int, str | None]]) -> None:
+        """Planes whose pixels came from elsewhere (a version brought back, a picture): stretched to the new size."""
+        for name in after:
+            current = self.session.store.planes.get(name)
+            if current is not None and current.chunks:
+                self.planes[name] = self._stretched(current)
+            else:
+                self.planes.pop(name, None)
+
+    def _stretched(self, plane: Plane) -> Plane:
+        whole = np.zeros((plane.components, self.old.slot_count), np.uint16)
+        for chunk, key in plane.chunks.items():
+            whole[:, chunk * CHUNK : (chunk + 1) * CHUNK] = self.session.store.blobs.get(key)
+        return image_to_plane(self.session, self.new, np.asarray(self.old.to_image(np.ascontiguousarray(whole.T)), np.uint16))
+
+
+def image_to_plane(session: Session, samples: SheetSamples, image: U16) -> Plane:
+    """A plane from an (h, w, components) uint16 picture stretched over the sheet; chunks without coverage are left out."""
+    way = cv2.INTER_AREA if image.shape[0] > samples.side else cv2.INTER_CUBIC
+    scaled = image
+    if image.shape[:2] != (samples.side, samples.side):
+        stretched = cv2.resize(image.astype(np.float32), (samples.side, samples.side), interpolation=way)
+        scaled = np.rint(np.clip(stretched, 0, 65535)).astype(np.uint16)
+    slots = samples.from_image(scaled)
+    keys: dict[int, str] = {}
+    for chunk in range(samples.chunk_count):
+        values = np.ascontiguousarray(slots[chunk * CHUNK : (chunk + 1) * CHUNK].T.astype(np.uint16))
+        if values[-1].any():
+            keys[chunk] = session.store.blobs.put(values)
+    return Plane(image.shape[2], keys)
+
+
+def _bare(session: Session, target: Target, paint: Paint) -> ResolvedTarget:
+    """The planes of a target without asking whether its layer is still there, shown or unlocked: history happened."""
+    source = (PaintedSource(id=target.mask),) if target.mask else ()
+    layer = PaintLayer(id=target.layer, name="x", mask={"sources": source} if source else None)  # type: ignore[arg-type]
+    sheet = Sheet(id=target.sheet, name="x", plan=0, resolution=256, layers=(layer,))
+    document = session.document.model_copy(update={"sheets": (sheet,)})
+    known = tuple(c for c in target.channels if document.channel(c) is not None)
+    resolved = resolve_target(document, target.model_copy(update={"channels": known}), paint)
+    return ResolvedTarget(resolved.sheet, resolved.layer, resolved.cells, ())
+
+
+def set_normal_map(session: Session, sheet_id: str, image: U16 | None, revision: int | None = None) -> None:
+    """Lay a supplied tangent-space normal map (h, w, 4, Y up) under the relief of a sheet, or take it away (None)."""
+    with session.lock:
+        session.check_revision(revision)
+        sheet = session.sheet(sheet_id)
+        name = normal_map_plane_id(sheet.id)
+        if image is not None and image.shape[0] != image.shape[1]:
+            raise InputError(f"A normal map is square; this one is {image.shape[1]} × {image.shape[0]}. Export it square from where it was baked.")
+        plane = Plane(4) if image is None else image_to_plane(session, session.samples(sheet), image)
+        old = session.store.planes.get(name, Plane(4))
+        edit = SetSheet(sheet=sheet.id, values={"normal_map": image is not None})
+        label = "Take the normal map away" if image is None else "Bring a normal map in"
+        session.store.commit(label, edit=edit, changes=difference({name: old}, {name: plane}), components={name: 4})
+

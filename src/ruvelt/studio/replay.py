@@ -1,0 +1,151 @@
+"""Replaying stroke scripts onto a project: the simulated pen, the demo's content and the tests' input."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass
+from typing import Any
+
+from ruvelt.core.brush.script import AddLayerStep, BrushStep, FloodStep, PaintStep, StrokeScript, StrokeStep, TargetStep, UndoStep
+from ruvelt.core.brush.settings import Brush
+from ruvelt.core.brush.target import Paint, Target
+from ruvelt.core.errors import InputError
+from ruvelt.core.stack.document import (
+    AnyLayer,
+    ChannelUse,
+    FacePick,
+    FillLayer,
+    GroupLayer,
+    PaintedSource,
+    PaintLayer,
+    Sheet,
+    new_channel_uses,
+)
+from ruvelt.core.stack.edits import AddLayer
+from ruvelt.studio.session import IdMaker, Session
+from ruvelt.studio.strokes import play_step, stroke_script
+
+_KINDS: dict[str, Any] = {"paint": PaintLayer, "fill": FillLayer, "group": GroupLayer}
+
+
+@dataclass
+class ReplayResult:
+    """What a script did."""
+
+    steps: int = 0
+    strokes: int = 0
+    missed: int = 0
+
+
+class _Player:
+    def __init__(self, session: Session) -> None:
+        self.session = session
+        self.brush, self.paint = Brush(), Paint()
+        self.target: Target | None = None
+        self.refs: dict[str, str] = {}
+        self.result = ReplayResult()
+
+    def sheet(self, name: str | None) -> Sheet:
+        sheets = self.session.document.sheets
+        if name is None and self.target is not None:
+            name = self.target.sheet
+        if not sheets:
+            raise InputError("The project has no sheet to paint on: its model has no UVs.")
+        found = sheets[0] if name is None else next((s for s in sheets if name in (s.id, s.name)), None)
+        if found is None:
+            raise InputError(f"There is no sheet '{name}' in this project; it has {', '.join(s.name for s in sheets)}.")
+        return found
+
+    def layer(self, sheet: Sheet, name: str) -> AnyLayer:
+        wanted = self.refs.get(name, name)
+        found = next((x for x, _ in sheet.walk() if wanted == x.id), None) or next((x for x, _ in sheet.walk() if name == x.name), None)
+        if found is None:
+            raise InputError(f"There is no layer '{name}' on sheet {sheet.name}.")
+        return found
+
+    def add_layer(self, step: AddLayerStep) -> None:
+        sheet = self.sheet(step.sheet)
+        uses: dict[str, ChannelUse] = dict(new_channel_uses(self.session.document.channels)) if step.kind != "fill" else {}
+        for channel, use in step.channels.items():
+            known = self.session.document.channel(channel)
+            if known is None:
+                raise InputError(f"There is no channel '{channel}' in this project.")
+            if use.blend is None and known.kind == "height":
+                use = use.model_copy(update={"blend": "height-add"})
+            uses[channel] = use
+        layer = _KINDS[step.kind](
+            id=IdMaker(sheet).new(), name=step.name, blend=step.blend, strength=step.strength, channels=uses, mask=step.mask
+        )
+        into = self.layer(sheet, step.into).id if step.into else None
+        self.session.edit(AddLayer(sheet=sheet.id, layer=layer, into=into), f"Add {step.name}")
+        if step.ref:
+            self.refs[step.ref] = layer.id
+        channels = tuple(c.id for c in self.session.document.channels) if step.kind == "paint" else ()
+        self.target = Target(sheet=sheet.id, layer=layer.id, channels=channels)
+
+    def aim(self, step: TargetStep) -> None:
+        sheet = self.sheet(step.sheet)
+        layer = self.layer(sheet, step.layer)
+        if step.mask:
+            source = next((s for s in (layer.mask.sources if layer.mask else ()) if isinstance(s, PaintedSource)), None)
+            if source is None:
+                raise InputError(f"'{layer.name}' has no painted mask. Give it a mask with a painted source first.")
+            self.target = Target(sheet=sheet.id, layer=layer.id, mask=source.id)
+            return
+        channels = step.channels or tuple(c.id for c in self.session.document.channels)
+        self.target = Target(sheet=sheet.id, layer=layer.id, channels=channels)
+
+    def aimed(self) -> Target:
+        if self.target is None:
+            raise InputError("The script paints before it has a target. Begin with an add-layer or target step.")
+        return self.target
+
+    def stroke(self, step: StrokeStep) -> None:
+        target = self.aimed()
+        with self.session.lock:
+            live = self.session.live(target, self.paint)
+            self.result.strokes += 1
+            if not play_step(self.session, live, self.brush, step):
+                self.result.missed += 1
+                return
+            script = stroke_script(self.session, target, self.brush, self.paint, step)
+            self.session.store_stroke(live, f"Paint {live.target.layer.name}", script)
+
+    def flood(self, step: FloodStep) -> None:
+        picks = step.picks
+        if step.part is not None:
+            parts = self.session.model.parts
+            if step.part not in parts:
+                raise InputError(f"There is no part '{step.part}'; the model has {', '.join(parts)}.")
+            picks = (*(picks or ()), FacePick(by="part", index=parts.index(step.part)))
+        self.session.flood(self.aimed(), self.paint, picks, step.strength)
+
+    def take(self, step: Any) -> None:
+        match step:
+            case AddLayerStep():
+                self.add_layer(step)
+            case TargetStep():
+                self.aim(step)
+            case BrushStep():
+                self.brush = step.brush
+            case PaintStep():
+                self.paint = step.paint
+            case StrokeStep():
+                self.stroke(step)
+            case FloodStep():
+                self.flood(step)
+            case UndoStep():
+                self.session.undo() if step.do == "undo" else self.session.redo()
+        self.result.steps += 1
+
+
+def replay(session: Session, script: StrokeScript, progress: Callable[[int, int, str], None] = lambda done, planned, what: None) -> ReplayResult:
+    """Apply a script step by step; each finished step is stored. Raises InputError naming the step that cannot be taken."""
+    player = _Player(session)
+    for number, step in enumerate(script.steps, 1):
+        progress(number - 1, len(script.steps), step.do)
+        try:
+            player.take(step)
+        except InputError as error:
+            raise InputError(f"Step {number} ({step.do}): {error} The steps before it are stored.") from None
+    return player.result

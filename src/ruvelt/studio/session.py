@@ -1,0 +1,352 @@
+"""An open project: its model, samples and evaluators in memory over its store. One writer at a time."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterable, Mapping
+from dataclasses import dataclass
+from functools import cached_property
+from pathlib import Path
+from threading import RLock
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from ruvelt.core.brush.live import LiveStroke
+from ruvelt.core.brush.target import Paint, Target, resolve_target
+from ruvelt.core.errors import Conflict, InputError, NotFound
+from ruvelt.core.inspect.findings import Finding, find_problems
+from ruvelt.core.mesh.model import Model
+from ruvelt.core.mesh.rays import RayCaster
+from ruvelt.core.mesh.sheets import SheetPlan, plan_sheets
+from ruvelt.core.output.display import SheetDisplay
+from ruvelt.core.output.normal import NormalField
+from ruvelt.core.planes.cache import BoundedCache
+from ruvelt.core.planes.plane import Plane
+from ruvelt.core.samples.sheet import SheetSamples
+from ruvelt.core.stack.channels import decode
+from ruvelt.core.stack.document import AnyLayer, Document, FacePick, GroupLayer, Sheet
+from ruvelt.core.stack.edits import AddLayer, AnyEdit, ReplaceDocument
+from ruvelt.core.stack.evaluate import SheetEvaluator
+from ruvelt.core.stack.faces import FaceIndex
+from ruvelt.core.stack.lookup import StoredPlanes
+from ruvelt.core.workers import Workers
+from ruvelt.store.project_store import Changes, ProjectStore
+
+
+@dataclass(frozen=True)
+class Limits:
+    """Memory and threads given to projects. `cache_bytes` bounds what is kept for speed, whatever a project's size."""
+
+    cache_bytes: int = 2 << 30
+    threads: int | None = None
+
+
+class Session:
+    """Use-cases on one open project. Methods that change it take `revision`: what the caller last saw; a stale one is refused."""
+
+    def __init__(self, folder: Path, cache: BoundedCache, workers: Workers, clock: Callable[[], float]) -> None:
+        self.store = ProjectStore(folder, cache, clock)
+        self.cache, self.workers = _Scoped(cache, self.store.uid), workers
+        self.lock = RLock()
+        self._samples: dict[tuple[str, int], SheetSamples] = {}
+        self._fields: dict[tuple[str, int], NormalField] = {}
+        self._displays: dict[str, tuple[int, SheetDisplay]] = {}
+        self._caster: tuple[tuple[int, ...], RayCaster] | None = None
+
+    @property
+    def uid(self) -> str:
+        return str(self.store.uid)
+
+    @property
+    def document(self) -> Document:
+        return self.store.document
+
+    @property
+    def revision(self) -> int:
+        return int(self.store.revision)
+
+    @cached_property
+    def model(self) -> Model:
+        return Model.from_bytes(self.store.blobs.get_bytes(self.store.model_hash))
+
+    @cached_property
+    def faces(self) -> FaceIndex:
+        return FaceIndex(self.model)
+
+    @cached_property
+    def plans(self) -> list[SheetPlan]:
+        return plan_sheets(self.model, self.store.sheet_rule) if self.document.sheets else []  # type: ignore[arg-type]
+
+    @cached_property
+    def findings(self) -> list[Finding]:
+        return find_problems(self.model, self.plans)
+
+    @property
+    def planes(self) -> StoredPlanes:
+        return StoredPlanes(self.store.planes, self.store.blobs)
+
+    def sheet(self, sheet_id: str) -> Sheet:
+        found = self.document.sheet(sheet_id)
+        if found is None:
+            raise NotFound(f"There is no sheet '{sheet_id}' in this project.")
+        return found
+
+    # -- what is computed from the project --------------------------------------------------------------------------------------
+
+    def samples(self, sheet: Sheet) -> SheetSamples:
+        key = (sheet.id, sheet.resolution)
+        with self.lock:
+            if key not in self._samples:
+                for old in [k for k in self._samples if k[0] == sheet.id]:
+                    del self._samples[old]
+                    self._fields.pop(old, None)
+                self._samples[key] = SheetSamples(self.model, self.plans[sheet.plan], sheet.resolution, self.workers)
+                self._fields[key] = NormalField(self._samples[key])
+            return self._samples[key]
+
+    def display(self, sheet_id: str) -> SheetDisplay:
+        """Display (and through it the evaluator) of a sheet as the document stands now."""
+        with self.lock:
+            kept = self._displays.get(sheet_id)
+            if kept is None or kept[0] != self.revision:
+                sheet = self.sheet(sheet_id)
+                samples = self.samples(sheet)
+                evaluator = SheetEvaluator(self.document, sheet, samples, self.faces, self.planes, self.cache)
+                made = SheetDisplay(evaluator, self.planes, self.cache, self._fields[sheet.id, sheet.resolution])
+                kept = self._displays[sheet_id] = (self.revision, made)
+            return kept[1]
+
+    def prefetch(self, sheet_id: str, chunks: Iterable[int] | None = None) -> None:
+        """Read the chunks that a sheet's visible layers need, in bulk."""
+        sheet = self.sheet(sheet_id)
+        wanted = None if chunks is None else set(chunks)
+        shown = _visible_planes(sheet)
+        keys = [
+            key
+            for name, plane in self.store.planes.items()
+            if name.split("/")[0] == sheet.id and name.split("/")[1] in shown
+            for chunk, key in plane.chunks.items()
+            if wanted is None or chunk in wanted
+        ]
+        self.store.blobs.prefetch(keys, self.workers)
+
+    @property
+    def hidden_faces(self) -> NDArray[np.bool_] | None:
+        parts = self.document.hidden_parts
+        return np.isin(self.model.face_part, parts) if parts else None
+
+    def caster(self) -> RayCaster:
+        """Rays against what is visible."""
+        with self.lock:
+            hidden = self.document.hidden_parts
+            if self._caster is None or self._caster[0] != hidden:
+                faces = self.hidden_faces
+                self._caster = (hidden, RayCaster(self.model, None if faces is None else ~faces))
+            return self._caster[1]
+
+    # -- changes ----------------------------------------------------------------------------------------------------------------
+
+    def check_revision(self, revision: int | None) -> None:
+        """Raises Conflict when the caller has not seen the newest state. None means: whatever it is."""
+        if revision is not None and revision != self.revision:
+            raise Conflict("The project was changed in another window, so this step was not taken. The view is up to date now; try again.")
+
+    def edit(self, edit: AnyEdit, label: str, revision: int | None = None) -> None:
+        with self.lock:
+            self.check_revision(revision)
+            self.store.commit(label, edit=edit)
+
+    def undo(self, revision: int | None = None) -> str:
+        with self.lock:
+            self.check_revision(revision)
+            return self.store.undo()
+
+    def redo(self, revision: int | None = None) -> str:
+        with self.lock:
+            self.check_revision(revision)
+            return self.store.redo()
+
+    def hide_parts(self, parts: Iterable[int]) -> None:
+        count = len(self.model.parts)
+        wanted = tuple(sorted(set(parts)))
+        if any(not 0 <= p < count for p in wanted):
+            raise InputError(f"A part to hide does not exist; the model has {count} parts.")
+        with self.lock:
+            self.store.set_hidden_parts(wanted)
+
+    def live(self, target: Target, paint: Paint) -> LiveStroke:
+        """A stroke about to happen on a target."""
+        resolved = resolve_target(self.document, target, paint)
+        display = self.display(target.sheet)
+        return LiveStroke(resolved, display.evaluator, self.planes, erase=paint.erase, hidden=self.hidden_faces, workers=self.workers)
+
+    def store_stroke(self, live: LiveStroke, label: str, script: Mapping[str, Any]) -> None:
+        """Commit what a stroke changed as one step of history, and keep its composites under their new versions."""
+        jobs = [(plane, chunk, values) for plane, chunks in live.changes.items() for chunk, values in chunks.items()]
+        keys = self.workers.map(lambda job: self.store.blobs.put(job[2]), jobs)
+        changes: dict[str, dict[int, str | None]] = {}
+        for (plane, chunk, _), key in zip(jobs, keys, strict=True):
+            changes.setdefault(plane, {})[chunk] = key
+        self.store.commit(label, changes=changes, components={c.plane: c.components for c in live.target.cells}, script=script)
+        evaluator = self.display(live.target.sheet.id).evaluator
+        for (channel, chunk), values in live.composites.items():
+            evaluator.keep_composite(channel, chunk, values)
+
+    def flood(self, target: Target, paint: Paint, picks: tuple[FacePick, ...] | None, strength: float, revision: int | None = None) -> None:
+        """Cover picked faces (None: the whole sheet) at a strength with the paint."""
+        with self.lock:
+            self.check_revision(revision)
+            live = self.live(target, paint)
+            touched = live.flood(picks, strength, self.faces)
+            if not touched.tiles:
+                raise InputError("Nothing there belongs to the target's sheet, or it is hidden. Pick a visible place on that sheet.")
+            what = "sheet" if picks is None else " and ".join(sorted({p.by for p in picks}))
+            script = {
+                "flood": {"picks": None if picks is None else [p.model_dump() for p in picks], "strength": strength},
+                "target": target.model_dump(),
+                "paint": paint.model_dump(),
+                "hidden": list(self.document.hidden_parts),
+            }
+            self.store_stroke(live, f"Flood {what}", script)
+
+    def duplicate_layer(self, sheet_id: str, layer_id: str, revision: int | None = None, to_sheet: str | None = None) -> str:
+        """Copy a layer, with what is painted on it, in front of itself or onto another sheet (then without pixels of other resolutions)."""
+        with self.lock:
+            self.check_revision(revision)
+            sheet = self.sheet(sheet_id)
+            layer = sheet.find(layer_id)
+            if layer is None:
+                raise NotFound("That layer is gone; it may have been deleted in another window.")
+            goal = self.sheet(to_sheet or sheet_id)
+            names = IdMaker(goal)
+            copy, pairs = _copied(layer, names)
+            into, index = (None, 0) if goal is not sheet else _position(sheet, layer_id)
+            changes: dict[str, dict[int, str | None]] = {}
+            components: dict[str, int] = {}
+            copies: dict[str, str] = {}
+            if goal is sheet:
+                for old, new in pairs:
+                    for name, plane in self.store.planes.items():
+                        owner, rest = name.split("/")[1], name.split("/")[2:]
+                        if name.split("/")[0] == sheet.id and owner == old and rest:
+                            renamed = "/".join([sheet.id, new, *rest])
+                            changes[renamed], components[renamed] = dict(plane.chunks), plane.components
+                            copies[renamed] = name
+            edit = AddLayer(sheet=goal.id, layer=copy, into=into, index=index)
+            script = {"copies": copies} if copies else None
+            self.store.commit(f"Duplicate {layer.name}", edit=edit, changes=changes, components=components, script=script)
+            return copy.id
+
+    def restore_version(self, number: int, revision: int | None = None) -> str:
+        """Bring a named version back as a new step, so that it can be undone like any other."""
+        with self.lock:
+            self.check_revision(revision)
+            name, document, planes = self.store.version_state(number)
+            changes = difference(self.store.planes, planes)
+            components = {p: plane.components for p, plane in planes.items()}
+            self.store.commit(f"Back to {name}", edit=ReplaceDocument(document=document), changes=changes, components=components)
+            return name
+
+    # -- looking ----------------------------------------------------------------------------------------------------------------
+
+    def pick(self, sheet_id: str, slot: int) -> dict[str, list[float]]:
+        """Painted values at a sample, by channel, in the channels' own ranges."""
+        display = self.display(sheet_id)
+        found = {}
+        for channel in self.document.channels:
+            codes = display.evaluator.composite(channel.id, slot >> 16)[:, slot & 65535]
+            found[channel.id] = [round(float(v), 6) for v in decode(channel, codes)]
+        return found
+
+    def unpainted(self, sheet_id: str, channel_id: str) -> int:
+        """How many covered texels no layer says anything about in a channel."""
+        display = self.display(sheet_id)
+        covered = display.samples.covered.reshape(display.samples.chunk_count, -1)
+
+        def count(chunk: int) -> int:
+            return int((covered[chunk] & (display.evaluator.coverage(channel_id, chunk) <= 0)).sum())
+
+        return sum(self.workers.map(count, range(display.samples.chunk_count)))
+
+    def close(self) -> None:
+        self.store.close()
+
+
+class _Scoped(BoundedCache):
+    """The shared cache as one project sees it: its keys never meet another project's."""
+
+    def __init__(self, shared: BoundedCache, scope: str) -> None:
+        self._shared, self._scope = shared, scope
+        self.limit = shared.limit
+
+    @property
+    def held(self) -> int:  # type: ignore[override]
+        return self._shared.held
+
+    def get(self, key: Any, stamp: Any = None) -> Any | None:
+        return self._shared.get((self._scope, key), stamp)
+
+    def put(self, key: Any, value: Any, size: int, stamp: Any = None) -> None:
+        self._shared.put((self._scope, key), value, size, stamp)
+
+
+class IdMaker:
+    """Ids of new layers: short, and free on the sheet."""
+
+    def __init__(self, sheet: Sheet) -> None:
+        self._taken = {layer.id for layer, _ in sheet.walk()}
+        self._next = len(self._taken) + 1
+
+    def new(self) -> str:
+        while f"l{self._next}" in self._taken:
+            self._next += 1
+        made = f"l{self._next}"
+        self._taken.add(made)
+        return made
+
+
+def _copied(layer: AnyLayer, ids: IdMaker, top: bool = True) -> tuple[AnyLayer, list[tuple[str, str]]]:
+    """A layer under new ids, with (old, new) of it and everything inside."""
+    new = ids.new()
+    pairs = [(layer.id, new)]
+    values: dict[str, Any] = {"id": new}
+    if top:
+        values["name"] = f"{layer.name} copy"[:80]
+    if isinstance(layer, GroupLayer):
+        inner = []
+        for child in layer.layers:
+            copy, more = _copied(child, ids, False)
+            inner.append(copy)
+            pairs += more
+        values["layers"] = tuple(inner)
+    return layer.model_copy(update=values), pairs
+
+
+def _position(sheet: Sheet, layer_id: str) -> tuple[str | None, int]:
+    above = next(a for layer, a in sheet.walk() if layer.id == layer_id)
+    group = sheet.find(above[-1]) if above else None
+    siblings = group.layers if isinstance(group, GroupLayer) else sheet.layers
+    return (above[-1] if above else None), [x.id for x in siblings].index(layer_id)
+
+
+def _visible_planes(sheet: Sheet) -> set[str]:
+    """Ids of layers whose pixels show."""
+    hidden: set[str] = set()
+    for layer, above in sheet.walk():
+        if not layer.visible or any(a in hidden for a in above):
+            hidden.add(layer.id)
+    return {layer.id for layer, _ in sheet.walk()} - hidden
+
+
+def difference(old: Mapping[str, Plane], new: Mapping[str, Plane]) -> Changes:
+    """What turns one set of planes into another."""
+    changes: dict[str, dict[int, str | None]] = {}
+    for name in {*old, *new}:
+        before = dict(old[name].chunks) if name in old else {}
+        after = dict(new[name].chunks) if name in new else {}
+        changed = {c: after.get(c) for c in {*before, *after} if before.get(c) != after.get(c)}
+        if changed:
+            changes[name] = changed
+    return changes
+

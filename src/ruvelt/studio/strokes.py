@@ -1,0 +1,224 @@
+"""Strokes as they come from a browser or a script: begun, extended batch by batch, committed or dropped."""
+
+from __future__ import annotations
+
+import time
+from collections.abc import Callable
+from dataclasses import dataclass, field
+from typing import Annotated, Any
+
+import numpy as np
+from pydantic import Field
+
+from ruvelt.core.brush.camera import Camera
+from ruvelt.core.brush.live import LiveStroke
+from ruvelt.core.brush.path import Point, SheetPath, SurfacePath, ViewPath, lock_angle
+from ruvelt.core.brush.script import RecordedStroke, StrokeStep
+from ruvelt.core.brush.settings import Brush
+from ruvelt.core.brush.target import Paint, Target
+from ruvelt.core.errors import Conflict, InputError, NotFound
+from ruvelt.core.output.display import LiveDisplay, Patch
+from ruvelt.core.samples.chunks import CHUNK_SIDE
+from ruvelt.core.stack.document import Frozen, Id, Share
+from ruvelt.studio.session import Session
+
+#: A stroke whose window went away is stored as it is once another wants to begin, after this long (seconds).
+ABANDONED_AFTER = 20.0
+#: Pointer samples in one message.
+MAX_BATCH = 2000
+
+
+class PointerSample(Frozen):
+    """Position in pixels of the view, or texels of the flat sheet (y down); pressure 0–1; time in seconds."""
+
+    x: Annotated[float, Field(ge=-1e6, le=1e6, allow_inf_nan=False)]
+    y: Annotated[float, Field(ge=-1e6, le=1e6, allow_inf_nan=False)]
+    pressure: Share = 1.0
+    time: Annotated[float, Field(ge=0, allow_inf_nan=False)] = 0.0
+
+
+class StrokeBegin(Frozen):
+    """What a stroke starts from. With `camera` it is made in the 3D view, without on the flat sheet."""
+
+    revision: int
+    target: Target
+    brush: Brush
+    paint: Paint
+    textures: Annotated[tuple[str, ...], Field(max_length=8)] = ("colour", "data", "normal", "emission")
+    camera: Camera | None = None
+    texels_per_pixel: Annotated[float, Field(gt=0, le=10_000, allow_inf_nan=False)] = 1.0
+    #: A straight line from the first point to the last, turned to steps of 15 degrees.
+    lock_angle: bool = False
+
+
+class StrokeMessage(Frozen):
+    """One batch of a stroke. The first carries `begin`; `end` stores it, `cancel` drops it."""
+
+    stroke: Id
+    begin: StrokeBegin | None = None
+    points: Annotated[tuple[PointerSample, ...], Field(max_length=MAX_BATCH)] = ()
+    end: bool = False
+    cancel: bool = False
+
+
+@dataclass
+class StrokeAnswer:
+    """What a batch changed. `stamps`: after the end, the new versions of changed chunks as (texture, chunk, stamp)."""
+
+    patches: list[Patch]
+    dabs: int
+    chunks: int
+    seconds: float
+    stored: bool = False
+    stamps: list[tuple[str, int, int]] = field(default_factory=list)
+    hit: tuple[float, float, float] | None = None
+
+
+@dataclass
+class _Running:
+    id: str
+    begin: StrokeBegin
+    live: LiveStroke
+    path: ViewPath | SheetPath | SurfacePath
+    display: LiveDisplay
+    points: list[PointerSample] = field(default_factory=list)
+    touched: set[int] = field(default_factory=set)
+    at: float = 0.0
+
+
+class StrokeDesk:
+    """At most one stroke of a project at a time."""
+
+    def __init__(self, session: Session, clock: Callable[[], float] = time.monotonic) -> None:
+        self._session, self._clock = session, clock
+        self._running: _Running | None = None
+
+    def handle(self, message: StrokeMessage) -> StrokeAnswer:
+        """Take one message. Raises Conflict for a stale view or a second stroke, NotFound for a stroke that is not running."""
+        with self._session.lock:
+            started = time.perf_counter()
+            if message.begin is not None:
+                self._begin(message.stroke, message.begin)
+            running = self._running
+            if running is None or running.id != message.stroke:
+                raise NotFound("That stroke is not running any more. What was stored is safe; begin a new stroke.")
+            if message.cancel:
+                self._running = None
+                return StrokeAnswer([], 0, 0, time.perf_counter() - started)
+            answer = self._extend(running, list(message.points), message.end)
+            if message.end:
+                self._running = None
+                self._store(running, answer)
+            answer.seconds = time.perf_counter() - started
+            return answer
+
+    def _begin(self, stroke_id: str, begin: StrokeBegin) -> None:
+        if self._running is not None and self._running.id != stroke_id:
+            if self._clock() - self._running.at < ABANDONED_AFTER:
+                raise Conflict("Another window is painting on this project just now. Wait for it to finish its stroke.")
+            abandoned, self._running = self._running, None
+            self._store(abandoned, StrokeAnswer([], 0, 0, 0.0))
+        session = self._session
+        session.check_revision(begin.revision)
+        live = session.live(begin.target, begin.paint)
+        display = session.display(begin.target.sheet)
+        path: ViewPath | SheetPath
+        if begin.camera is not None:
+            path = ViewPath(begin.brush, begin.camera, session.caster(), live.samples)
+        else:
+            path = SheetPath(begin.brush, begin.texels_per_pixel, live.samples.spacing, session.model.width)
+        self._running = _Running(stroke_id, begin, live, path, LiveDisplay(display, live, begin.textures), at=self._clock())
+
+    def _extend(self, running: _Running, points: list[PointerSample], end: bool) -> StrokeAnswer:
+        running.at = self._clock()
+        running.points += points
+        if running.begin.lock_angle:
+            # A line is laid whole, once its end is known.
+            points = self._line(running) if end and running.points else []
+            if points:
+                running.points = points
+        dabs = running.path.extend([Point((p.x, p.y), p.pressure) for p in points])
+        touched = running.live.dabs(dabs, running.begin.brush.mirror)
+        running.touched |= set(touched.tiles)
+        patches = running.display.update(touched) if touched.tiles else []
+        hit = getattr(running.path, "last_hit", None)
+        where = None if hit is None else (float(hit[0]), float(hit[1]), float(hit[2]))
+        return StrokeAnswer(patches, len(dabs), len(touched.tiles), 0.0, hit=where)
+
+    @staticmethod
+    def _line(running: _Running) -> list[PointerSample]:
+        first, last = running.points[0], running.points[-1]
+        x, y = lock_angle((first.x, first.y), (last.x, last.y))
+        return [first, last.model_copy(update={"x": x, "y": y})]
+
+    def _store(self, running: _Running, answer: StrokeAnswer) -> None:
+        if not running.touched:
+            return
+        session, begin = self._session, running.begin
+        before = self._stamps(running)
+        session.store_stroke(running.live, _label(running.live, begin.paint), recorded(session, running))
+        answer.stored = True
+        answer.stamps = [(t, c, s) for (t, c), s in self._stamps(running).items() if before[t, c] != s]
+
+    def _stamps(self, running: _Running) -> dict[tuple[str, int], int]:
+        display = self._session.display(running.begin.target.sheet)
+        gutter = display.samples.screen_gutter
+        chunks = set(running.touched)
+        for chunk in running.touched:
+            chunks |= {*gutter.targets_of.get(chunk, ()), *display.field.neighbours(chunk)}
+        return {(t, c): display.stamp(t, c) for t in running.begin.textures for c in chunks}
+
+
+def recorded(session: Session, running: _Running) -> dict[str, Any]:
+    """The stroke's own script, kept beside its chunks."""
+    begin, points = running.begin, running.points
+    pairs = tuple((p.x, p.y) for p in points)
+    step = StrokeStep(
+        do="stroke",
+        view=pairs if begin.camera is not None else (),
+        sheet=pairs if begin.camera is None else (),
+        camera=begin.camera,
+        texels_per_pixel=begin.texels_per_pixel,
+        pressure=tuple(p.pressure for p in points),
+    )
+    return stroke_script(session, begin.target, begin.brush, begin.paint, step)
+
+
+def stroke_script(session: Session, target: Target, brush: Brush, paint: Paint, step: StrokeStep) -> dict[str, Any]:
+    kept = RecordedStroke(target=target, brush=brush, paint=paint, stroke=step).model_dump(exclude_defaults=True)
+    return {**kept, "hidden": list(session.document.hidden_parts)}
+
+
+def _label(live: LiveStroke, paint: Paint) -> str:
+    layer = live.target.layer.name
+    if live.target.cells[0].source is not None:
+        return f"{'Erase' if paint.erase else 'Paint'} mask of {layer}"
+    return f"{'Erase' if paint.erase else 'Paint'} {layer}"
+
+
+def play_step(session: Session, live: LiveStroke, brush: Brush, step: StrokeStep, scale: float = 1.0) -> bool:
+    """Lay a scripted stroke on a live target; `scale`: texels now for one texel when it was recorded. Says whether anything was touched."""
+    samples = live.samples
+    path: ViewPath | SheetPath | SurfacePath
+    points: tuple[tuple[float, ...], ...]
+    if step.surface:
+        path, points = SurfacePath(brush, samples), step.surface
+    elif step.view:
+        if step.camera is None:
+            raise InputError("A stroke by view points needs its camera.")
+        path, points = ViewPath(brush, step.camera, session.caster(), samples), step.view
+    else:
+        path = SheetPath(brush, step.texels_per_pixel * scale, samples.spacing, session.model.width)
+        points = tuple((x * scale, y * scale) for x, y in step.sheet)
+    pressure = step.pressure if isinstance(step.pressure, tuple) else (step.pressure,) * len(points)
+    hit = False
+    for first in range(0, len(points), 256):
+        batch = [Point(p, q) for p, q in zip(points[first : first + 256], pressure[first : first + 256], strict=True)]
+        hit = bool(live.dabs(path.extend(batch), brush.mirror).tiles) or hit
+    return hit
+
+
+def texel_of(slot: int, across: int) -> tuple[int, int]:
+    """Column and row of a slot on its sheet."""
+    chunk, local = slot >> 16, slot & 65535
+    return int(np.int64(chunk % across) * CHUNK_SIDE + (local & 255)), int(np.int64(chunk // across) * CHUNK_SIDE + (local >> 8))
