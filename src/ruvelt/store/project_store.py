@@ -8,7 +8,7 @@ from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
 
-from sqlalchemy import delete, func, insert, select, text, union, update
+from sqlalchemy import CompoundSelect, delete, insert, select, text, union, update
 from sqlalchemy.dialects.sqlite import insert as upsert
 
 from ruvelt.core.errors import InputError, NotFound
@@ -217,9 +217,10 @@ class ProjectStore:
             ).all()
         return [HistoryEntry(seq, label, at, seq > self.head, bool(stroke)) for seq, label, at, stroke in rows]
 
-    def can_redo(self) -> bool:
+    def label_of(self, seq: int) -> str | None:
+        """What a step of history is called, None when there is no such step."""
         with self.engine.connect() as connection:
-            return bool(connection.execute(select(func.count()).where(HistoryRow.seq > self.head)).scalar())
+            return connection.execute(select(HistoryRow.label).where(HistoryRow.seq == seq)).scalar()
 
     def scripts(self) -> list[tuple[int, dict[str, Any] | None, dict[str, dict[int, str | None]]]]:
         """Every step that holds and touched pixels, oldest first: its number, its script, and plane → chunk → key after."""
@@ -232,6 +233,14 @@ class ProjectStore:
         for row in chunks:
             after.setdefault(row.seq, {}).setdefault(row.plane, {})[row.chunk] = row.after
         return [(seq, None if script is None else json.loads(script), after.get(seq, {})) for seq, script in entries if script or seq in after]
+
+    def steps(self, since: int) -> list[tuple[str | None, dict[str, Any] | None]]:
+        """Edit (JSON) and script of every step after `since` that holds, oldest first."""
+        with self.engine.connect() as connection:
+            rows = connection.execute(
+                select(HistoryRow.edit, HistoryRow.script).where(HistoryRow.seq > since, HistoryRow.seq <= self.head).order_by(HistoryRow.seq)
+            ).all()
+        return [(edit, None if script is None else json.loads(script)) for edit, script in rows]
 
     def add_version(self, name: str) -> Version:
         now = self._clock()
@@ -265,7 +274,7 @@ class ProjectStore:
 
     def drop_unused_blobs(self) -> int:
         """Delete blobs that nothing refers to any more; returns how many."""
-        used = union(
+        used: CompoundSelect[Any] = union(
             select(PlaneChunkRow.hash),
             select(HistoryChunkRow.before).where(HistoryChunkRow.before.is_not(None)),
             select(HistoryChunkRow.after).where(HistoryChunkRow.after.is_not(None)),

@@ -22,7 +22,7 @@ def card_camera(model: Model, width: int, height: int) -> Camera:
     centre = (low + high) / 2
     way = np.array([0.46, 0.3, 0.84])
     way /= np.linalg.norm(way)
-    eye = centre + way * model.diagonal * 1.75
+    eye = centre + way * model.diagonal * 1.5
     return Camera(eye=tuple(eye), target=tuple(centre), fov_deg=34, width=width, height=height)  # type: ignore[arg-type]
 
 

@@ -273,8 +273,8 @@ class SheetEvaluator:
                 keep.append(values)
                 address = values.ctypes.data
             if op.mask is not None:
-                mask = laid.masks.get(op.layer)
-                found = self.mask_chunk(op.mask, op.layer, chunk) if mask is None else mask
+                replaced = laid.masks.get(op.layer)
+                found = self.mask_chunk(op.mask, op.layer, chunk) if replaced is None else replaced
                 if isinstance(found, float):
                     strength *= found
                 else:
@@ -319,7 +319,7 @@ class SheetEvaluator:
                 alpha = (1 - bare) * np.float32(op.strength)
                 bare = groups.pop()
             if op.mask is not None:
-                mask = self.mask_chunk(op.mask, op.layer, chunk)
-                alpha = alpha * (mask if isinstance(mask, float) else mask.astype(np.float32) / np.float32(65535))
+                shown = self.mask_chunk(op.mask, op.layer, chunk)
+                alpha = alpha * (shown if isinstance(shown, float) else shown.astype(np.float32) / np.float32(65535))
             bare = bare * (1 - np.asarray(alpha, np.float32))
         return 1 - bare

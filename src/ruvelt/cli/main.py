@@ -1,0 +1,223 @@
+"""The `ruvelt` command."""
+
+from __future__ import annotations
+
+import json
+import logging
+import sys
+from collections.abc import Callable
+from functools import wraps
+from pathlib import Path
+from typing import Any
+
+import click
+
+from ruvelt import __version__
+from ruvelt.core.brush.script import parse_script
+from ruvelt.core.errors import InputError, RuveltError
+from ruvelt.studio.exports import export_project, files_as_json
+from ruvelt.studio.geometry import sheet_facts
+from ruvelt.studio.replay import replay
+from ruvelt.studio.session import Limits
+from ruvelt.studio.studio import Studio
+
+DEFAULT_DATA = Path.home() / ".local" / "share" / "ruvelt"
+
+
+def _common(command: Callable[..., Any]) -> Callable[..., Any]:
+    """--data and --json for a command that gets an open studio and returns what it has to tell."""
+
+    @click.option("--data", type=click.Path(path_type=Path, file_okay=False), default=DEFAULT_DATA, help="Folder that holds the projects.")
+    @click.option("--json", "as_json", is_flag=True, help="Answer in JSON.")
+    @wraps(command)
+    def run(data: Path, as_json: bool, **options: Any) -> None:
+        try:
+            here = Studio(data)
+            try:
+                told = command(here, **options)
+            finally:
+                here.close()
+        except RuveltError as error:
+            _fail(str(error), as_json)
+        except OSError as error:
+            _fail(f"{error.filename or data}: {error.strerror}.", as_json)
+        else:
+            click.echo(json.dumps(told, ensure_ascii=False) if as_json else _as_text(told))
+
+    return run
+
+
+def _fail(message: str, as_json: bool) -> None:
+    click.echo(json.dumps({"error": message}, ensure_ascii=False) if as_json else f"ruvelt: {message}", err=not as_json)
+    sys.exit(2)
+
+
+def _as_text(told: dict[str, Any]) -> str:
+    lines = []
+    for key, value in told.items():
+        if isinstance(value, list):
+            lines.append(f"{key}:")
+            lines += ["  " + ("  ".join(f"{k} {v}" for k, v in item.items()) if isinstance(item, dict) else str(item)) for item in value]
+        else:
+            lines.append(f"{key}: {value}")
+    return "\n".join(lines)
+
+
+@click.group()
+@click.version_option(__version__, prog_name="ruvelt")
+def main() -> None:
+    """Paint the surface of 3D models in layers, and export map sets."""
+
+
+@main.command("import")
+@click.argument("file", type=click.Path(path_type=Path))
+@click.option("--name", help="Name of the project; the file's name when left out.")
+@click.option("--resolution", type=int, default=1024, show_default=True, help="Texels a side of each sheet.")
+@click.option("--sheets", type=click.Choice(["auto", "materials", "parts", "tiles"]), default="auto", show_default=True, help="What makes a sheet.")
+@_common
+def import_(here: Studio, file: Path, name: str | None, resolution: int, sheets: str) -> dict[str, Any]:
+    """Make a project from a mesh FILE (OBJ, GLB, glTF, PLY or STL)."""
+    if not file.is_file():
+        raise InputError(f"There is no file '{file}'.")
+    beside = {p.name: p.read_bytes() for p in file.parent.iterdir() if p.suffix.lower() in (".mtl", ".bin") and p.is_file()}
+    uid = here.create(file.read_bytes(), file.name, name=name, resolution=resolution, rule=sheets, companions=beside)  # type: ignore[arg-type]
+    return {"project": uid, **_facts(here, uid)}
+
+
+def _facts(here: Studio, uid: str) -> dict[str, Any]:
+    session = here.session(uid)
+    document = session.document
+    return {
+        "name": session.store.name,
+        "faces": session.model.face_count,
+        "sheets": [
+            {"id": s.id, "name": s.name, "resolution": s.resolution, "layers": sum(1 for _ in s.walk())}
+            | {k: v for k, v in sheet_facts(session, s.id).items() if k in ("covered", "islands", "faces")}
+            for s in document.sheets
+        ],
+        "layers": sum(1 for s in document.sheets for _ in s.walk()),
+        "channels": [c.id for c in document.channels],
+        "history": session.store.head,
+        "findings": [f"{f.level}: {f.title}. {f.advice}" for f in session.findings],
+    }
+
+
+@main.command()
+@click.argument("project")
+@_common
+def info(here: Studio, project: str) -> dict[str, Any]:
+    """Tell about a PROJECT (id or name): sheets, layers, channels, history."""
+    uid = here.find(project)
+    return {"project": uid, **_facts(here, uid)}
+
+
+@main.command("replay")
+@click.argument("project")
+@click.argument("script", type=click.Path(path_type=Path))
+@_common
+def replay_(here: Studio, project: str, script: Path) -> dict[str, Any]:
+    """Apply the stroke SCRIPT (JSON) to a PROJECT."""
+    if not script.is_file():
+        raise InputError(f"There is no file '{script}'.")
+    try:
+        content = json.loads(script.read_text("utf-8"))
+    except (ValueError, RecursionError) as error:
+        raise InputError(f"'{script.name}' is not JSON ({error}).") from None
+    parsed = parse_script(content)
+    uid = here.find(project)
+    result = replay(here.session(uid), parsed)
+    return {"project": uid, **result.__dict__, "history": here.session(uid).store.head}
+
+
+@main.command()
+@click.argument("project")
+@click.option("--preset", default="separate-maps", show_default=True, help="Export preset by id.")
+@click.option("--out", type=click.Path(path_type=Path), required=True, help="Folder to write into.")
+@click.option("--sheet", "sheets", multiple=True, help="Only this sheet (id); may be repeated.")
+@click.option("--map", "maps", multiple=True, help="Only this map (id); may be repeated.")
+@_common
+def export(here: Studio, project: str, preset: str, out: Path, sheets: tuple[str, ...], maps: tuple[str, ...]) -> dict[str, Any]:
+    """Write a map set of a PROJECT."""
+    uid = here.find(project)
+    chosen = here.presets.get(preset)
+    files = export_project(here.session(uid), chosen, out, sheets=sheets or None, maps=maps or None)
+    return {"project": uid, "preset": preset, "out": str(out), "files": files_as_json(files)}
+
+
+@main.command()
+@click.option("--resolution", type=int, default=2048, show_default=True, help="Texels a side of the larger sheet.")
+@_common
+def demo(here: Studio, resolution: int) -> dict[str, Any]:
+    """Make the demo project unless it is there already."""
+    from ruvelt.demo.build import NAME, build_demo
+
+    found = next((p.uid for p in here.projects() if p.name == NAME), None)
+    uid = found or build_demo(here, resolution, lambda text: click.echo(text, err=True))
+    return {"project": uid, "made": found is None}
+
+
+@main.command()
+@click.option("--data", type=click.Path(path_type=Path, file_okay=False), default=DEFAULT_DATA, help="Folder that holds the projects.")
+@click.option("--port", type=click.IntRange(1, 65535), default=8120, show_default=True)
+@click.option("--cache-mib", type=click.IntRange(64), default=2048, show_default=True, help="Memory kept for speed.")
+@click.option("--threads", type=click.IntRange(1), default=None, help="Threads for computing; the machine's cores when left out.")
+@click.option("--json", "as_json", is_flag=True, help="Answer in JSON.")
+def serve(data: Path, port: int, cache_mib: int, threads: int | None, as_json: bool) -> None:
+    """Start Ruvelt on 127.0.0.1 and keep it running."""
+    from waitress.server import create_server
+
+    from ruvelt.web.app import create_app
+
+    logging.basicConfig(level=logging.WARNING, format="%(levelname)s %(name)s: %(message)s")
+    try:
+        here = Studio(data, Limits(cache_mib << 20, threads))
+        server = create_server(create_app(here), host="127.0.0.1", port=port, threads=8, max_request_body_size=1 << 30, ident=None)
+    except OSError as error:
+        _fail(f"Cannot start on port {port}: {error.strerror}. Choose another with --port.", as_json)
+        return
+    where = f"http://127.0.0.1:{port}"
+    click.echo(json.dumps({"url": where}) if as_json else f"Ruvelt is at {where}  (Ctrl+C stops it)")
+    try:
+        server.run()
+    finally:
+        here.close()
+
+
+@main.command()
+@click.option("--json", "as_json", is_flag=True, help="Answer in JSON.")
+@click.option("--data", type=click.Path(path_type=Path), default=None, help="Not used; accepted so that all commands take it.")
+@click.option("--out", type=click.Path(path_type=Path), default=None, help="Also write the results to this JSON file.")
+@click.option("--quick", is_flag=True, help="Smaller sizes, for a look; the figures do not count.")
+def bench(as_json: bool, data: Path | None, out: Path | None, quick: bool) -> None:
+    """Measure Ruvelt against other libraries in one run."""
+    from ruvelt.bench.run import run_all, table
+
+    results = run_all(quick, lambda text: click.echo(text, err=True))
+    content = json.dumps(results, indent=2)
+    if out is not None:
+        out.parent.mkdir(parents=True, exist_ok=True)
+        out.write_text(content + "\n")
+    click.echo(content if as_json else table(results))
+
+
+@main.command()
+def warm() -> None:
+    """Compile every kernel, so that no first stroke waits."""
+    import ruvelt.web.app  # noqa: F401
+
+
+@main.command()
+def openapi() -> None:
+    """Print the API's OpenAPI document."""
+    import tempfile
+
+    from ruvelt.web.app import create_app
+
+    with tempfile.TemporaryDirectory() as folder:
+        here = Studio(Path(folder))
+        click.echo(json.dumps(create_app(here).api_doc, indent=1, sort_keys=True, default=str))
+        here.close()
+
+
+if __name__ == "__main__":
+    main()

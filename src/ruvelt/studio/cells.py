@@ -1,0 +1,85 @@
+"""Small pictures for the layer grid: what each layer holds in each channel, and its mask."""
+
+from __future__ import annotations
+
+import base64
+from typing import Any
+
+import cv2
+import numpy as np
+from numpy.typing import NDArray
+
+from ruvelt.core.samples.chunks import CHUNK_SIDE
+from ruvelt.core.samples.sheet import SheetSamples
+from ruvelt.core.stack.document import AnyLayer, PaintLayer, plane_id
+from ruvelt.core.stack.evaluate import SheetEvaluator
+from ruvelt.studio.session import Session
+
+#: Texels a side of a picture; read by point sampling, a few texels a chunk.
+SIDE = 44
+_GROUND = 34.0
+
+
+def cell_pictures(session: Session, sheet_id: str) -> dict[str, str]:
+    """PNG data URLs by "layer/channel" and "layer/mask" for cells that hold pixels or masks."""
+    with session.lock:
+        display = session.display(sheet_id)
+        samples, sheet = display.samples, display.evaluator.sheet
+        found: dict[str, str] = {}
+        for layer, _ in sheet.walk():
+            if isinstance(layer, PaintLayer):
+                for channel in session.document.channels:
+                    plane = session.store.planes.get(plane_id(sheet.id, layer.id, channel.id))
+                    if plane is not None and plane.chunks:
+                        found[f"{layer.id}/{channel.id}"] = _cached(session, plane.chunks, lambda p=plane: _plane_picture(session, samples, p))
+            if layer.mask is not None and layer.mask.sources:
+                found[f"{layer.id}/mask"] = _mask_picture(display.evaluator, samples, layer)
+        return found
+
+
+def _cached(session: Session, keys: Any, make: Any) -> str:
+    stamp = hash(tuple(sorted(keys.items())))
+    url: str | None = session.cache.get(("cell", stamp))
+    if url is None:
+        url = make()
+        session.cache.put(("cell", stamp), url, len(url))
+    return url
+
+
+def _points(samples: SheetSamples) -> tuple[NDArray[np.int64], NDArray[np.int64], NDArray[np.bool_]]:
+    """Chunk, place in the chunk and coverage of the SIDE × SIDE texels a picture reads."""
+    at = ((np.arange(SIDE) + 0.5) * samples.side / SIDE).astype(np.int64)
+    y, x = np.meshgrid(at, at, indexing="ij")
+    chunk = (y // CHUNK_SIDE) * samples.chunks_across + x // CHUNK_SIDE
+    local = (y % CHUNK_SIDE) * CHUNK_SIDE + x % CHUNK_SIDE
+    return chunk, local, samples.owner[chunk * CHUNK_SIDE**2 + local] >= 0
+
+
+def _plane_picture(session: Session, samples: SheetSamples, plane: Any) -> str:
+    chunk, local, covered = _points(samples)
+    values = np.zeros((SIDE, SIDE, plane.components))
+    for c in np.unique(chunk):
+        key = plane.chunks.get(int(c))
+        if key is not None:
+            here = chunk == c
+            values[here] = session.store.blobs.get(key)[:, local[here]].T / 65535
+    colour = values[..., :-1] if plane.components == 4 else values[..., :1].repeat(3, axis=2)
+    return _url(colour * 255, values[..., -1] * covered)
+
+
+def _mask_picture(evaluator: SheetEvaluator, samples: SheetSamples, layer: AnyLayer) -> str:
+    assert layer.mask is not None
+    chunk, local, covered = _points(samples)
+    values = np.zeros((SIDE, SIDE))
+    for c in np.unique(chunk):
+        here = chunk == c
+        mask = evaluator.mask_chunk(layer.mask, layer.id, int(c))
+        values[here] = mask if isinstance(mask, float) else mask[local[here]] / 65535
+    return _url(values[..., None].repeat(3, axis=2) * 255, covered.astype(float))
+
+
+def _url(colour: NDArray[np.float64], alpha: NDArray[np.float64]) -> str:
+    mixed = colour * alpha[..., None] + _GROUND * (1 - alpha[..., None])
+    _, data = cv2.imencode(".png", np.rint(mixed[..., ::-1]).astype(np.uint8))
+    return "data:image/png;base64," + base64.b64encode(data.tobytes()).decode()
+

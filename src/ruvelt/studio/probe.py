@@ -1,0 +1,64 @@
+"""What lies under a pointer: the surface, what it belongs to, and what is painted there."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import numpy as np
+
+from ruvelt.core.brush.camera import Camera
+from ruvelt.core.errors import InputError
+from ruvelt.studio.session import Session
+
+
+def probe(session: Session, camera: Camera | None, sheet_id: str | None, x: float, y: float, values: bool) -> dict[str, Any]:
+    """Look at a pixel of a view, or at a texel of a sheet (x right, y down). `values`: also the painted values there."""
+    with session.lock:
+        if camera is not None:
+            origins, ways = camera.rays(np.array([[x, y]]))
+            hits = session.caster().cast(np.array(origins), ways)
+            triangle = int(hits.triangle[0])
+            if triangle < 0:
+                return {"hit": False}
+            face = int(session.model.triangle_face[triangle])
+            found: dict[str, Any] = {"hit": True, "position": hits.position[0].tolist()}
+            slot = _slot_at(session, triangle, hits.bary[0])
+        elif sheet_id is not None:
+            samples = session.samples(session.sheet(sheet_id))
+            if not (0 <= x < samples.side and 0 <= y < samples.side):
+                return {"hit": False}
+            at = samples.texel_to_slot(int(x), int(y))
+            if samples.owner[at] < 0:
+                return {"hit": False}
+            face = int(samples.face[at])
+            found = {"hit": True, "position": samples.positions[at].tolist(), "normal": samples.normals[at].tolist()}
+            slot = (sheet_id, at)
+        else:
+            raise InputError("Give a camera or a sheet to look at.")
+        belongs = session.faces.of_face(face)
+        found["belongs"] = belongs
+        model = session.model
+        found["names"] = {"part": model.parts[belongs["part"]], "material": model.materials[belongs["material"]].name}
+        if belongs["group"] >= 0:
+            found["names"]["group"] = model.groups[belongs["group"]].name
+        if slot is not None:
+            found["sheet"] = slot[0]
+            if values:
+                found["values"] = session.pick(*slot)
+        return found
+
+
+def _slot_at(session: Session, triangle: int, bary: Any) -> tuple[str, int] | None:
+    """Sheet and slot under a point of a triangle."""
+    face = session.model.triangle_face[triangle]
+    for sheet in session.document.sheets:
+        if not (session.plans[sheet.plan].faces == face).any():
+            continue
+        samples = session.samples(sheet)
+        row = int(np.flatnonzero(samples.triangles == triangle)[0])
+        u, v = bary @ samples.uv[row]
+        if not np.isfinite(u + v):
+            return None
+        x, y = (int(np.clip(c, 0, samples.side - 1)) for c in (u, v))
+        return sheet.id, samples.texel_to_slot(x, y)
+    return None

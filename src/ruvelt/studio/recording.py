@@ -1,0 +1,44 @@
+"""A stroke script made from history: what the record button saves."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from ruvelt.core.stack.edits import EDIT, AddLayer, AnyEdit
+from ruvelt.studio.session import Session
+
+
+def script_since(session: Session, since: int) -> dict[str, Any]:
+    """The steps after history step `since` that hold, as a stroke script: layers added, strokes and floods."""
+    steps: list[dict[str, Any]] = []
+    last: dict[str, Any] = {}
+
+    def set_up(key: str, step: dict[str, Any]) -> None:
+        if last.get(key) != step:
+            last[key] = step
+            steps.append(step)
+
+    for edit, script in session.store.steps(since):
+        if edit is not None:
+            added = EDIT.validate_json(edit)
+            if isinstance(added, AddLayer) and added.layer.kind != "group":
+                steps.append(_layer_step(added))
+        if script is None or "target" not in script:
+            continue
+        target = script["target"]
+        aim = {"do": "target", "sheet": target["sheet"], "layer": target["layer"]}
+        aim |= {"mask": True} if target.get("mask") else {"channels": list(target.get("channels", ()))}
+        set_up("target", aim)
+        set_up("paint", {"do": "paint", "paint": script.get("paint", {})})
+        if "flood" in script:
+            steps.append({"do": "flood", **script["flood"]})
+        else:
+            set_up("brush", {"do": "brush", "brush": script.get("brush", {})})
+            steps.append({"do": "stroke", **{k: v for k, v in script["stroke"].items() if k != "do"}})
+    return {"format": "ruvelt-strokes", "version": 1, "steps": steps}
+
+
+def _layer_step(added: AnyEdit) -> dict[str, Any]:
+    assert isinstance(added, AddLayer)
+    layer = added.layer.model_dump(mode="json", exclude={"id", "visible", "locked", "layers"})
+    return {"do": "add-layer", "sheet": added.sheet, "into": added.into, "ref": added.layer.id, **layer}

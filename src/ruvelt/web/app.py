@@ -1,0 +1,95 @@
+"""The Flask application."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+from flask import Response, send_from_directory
+from flask_openapi3 import Info, OpenAPI
+
+from ruvelt import __version__
+from ruvelt.core.brush.settings import PARAMETERS, Brush
+from ruvelt.core.mesh.readers import READERS
+from ruvelt.core.samples.sheet import RESOLUTIONS
+from ruvelt.core.stack.blend import MODES
+from ruvelt.studio.studio import Studio
+from ruvelt.web import exporting, painting, projects
+from ruvelt.web import schemas as s
+from ruvelt.web.context import blueprint, studio
+from ruvelt.web.errors import answer, bad_body, install_errors
+from ruvelt.web.guard import install_guard
+
+STATIC = Path(__file__).parent / "static"
+UPLOAD_LIMIT = 1 << 30
+
+LAYER_KINDS = (
+    s.KindAnswer(id="paint", name="Paint layer", hint="Holds what you paint by hand"),
+    s.KindAnswer(id="fill", name="Fill layer", hint="One value per channel over the whole sheet; shape it with a mask"),
+    s.KindAnswer(id="group", name="Group", hint="Layers that share a mask, strength and blend mode"),
+)
+MASK_SOURCES = (
+    s.KindAnswer(id="painted", name="Painted", hint="A mask you paint by hand"),
+    s.KindAnswer(id="faces", name="Faces", hint="Reveals parts, materials, face groups, islands or faces you point at"),
+)
+PICK_KINDS = (
+    s.KindAnswer(id="sheet", name="Sheet", hint="Everything on the target's sheet"),
+    s.KindAnswer(id="part", name="Part", hint="The named part under the pointer"),
+    s.KindAnswer(id="material", name="Material", hint="All faces with the material under the pointer"),
+    s.KindAnswer(id="group", name="Face group", hint="The face group under the pointer"),
+    s.KindAnswer(id="island", name="Island", hint="The UV island under the pointer"),
+    s.KindAnswer(id="piece", name="Connected piece", hint="Faces that hang together with the one under the pointer"),
+    s.KindAnswer(id="face", name="Face", hint="The single face under the pointer"),
+)
+
+api = blueprint("registries")
+
+
+@api.get("/registries", responses={200: s.Registries})
+def registries():  # type: ignore[no-untyped-def]
+    return s.Registries(
+        brush_parameters=list(PARAMETERS),
+        brush=Brush(),
+        blend_modes=[s.BlendModeAnswer(id=m.id, name=m.name, kinds=list(m.kinds)) for m in MODES],
+        layer_kinds=list(LAYER_KINDS),
+        mask_sources=list(MASK_SOURCES),
+        pick_kinds=list(PICK_KINDS),
+        resolutions=list(RESOLUTIONS),
+        presets=studio().presets.all(),
+        mesh_formats=sorted(READERS),
+    ).model_dump(mode="json")
+
+
+def create_app(here: Studio) -> OpenAPI:
+    """The application over a studio. The front end is served from the package, so no Node is needed to run it."""
+    app = OpenAPI(
+        "ruvelt",
+        info=Info(title="Ruvelt", version=__version__),
+        validation_error_callback=bad_body,
+        static_folder=None,
+        doc_ui=False,
+    )
+    app.config["MAX_CONTENT_LENGTH"] = UPLOAD_LIMIT
+    app.config["MAX_FORM_MEMORY_SIZE"] = 16 << 20
+    app.extensions["ruvelt-studio"] = here
+    install_guard(app)
+    install_errors(app)
+    for module in (api, projects.api, painting.api, exporting.api):
+        app.register_api(module)
+
+    @app.route("/openapi.json")
+    def _document() -> Response:
+        response: Response = app.json.response(app.api_doc)
+        return response
+
+    @app.route("/", defaults={"path": ""})
+    @app.route("/<path:path>")
+    def _front_end(path: str) -> Response:
+        if path.startswith("api/"):
+            return answer("There is nothing at this address.", 404)
+        if path and (STATIC / path).is_file():
+            return send_from_directory(STATIC, path, max_age=31_536_000 if path.startswith("assets/") else 0)
+        if not (STATIC / "index.html").is_file():
+            return answer("The front end is not built. Run 'make setup'.", 503)
+        return send_from_directory(STATIC, "index.html", max_age=0)
+
+    return app

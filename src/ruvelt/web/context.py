@@ -1,0 +1,19 @@
+"""What routes reach for: the studio of the running application."""
+
+from __future__ import annotations
+
+from flask import current_app
+from flask_openapi3 import APIBlueprint
+
+from ruvelt.studio.studio import Studio
+from ruvelt.web.schemas import ErrorAnswer
+
+
+def studio() -> Studio:
+    found: Studio = current_app.extensions["ruvelt-studio"]
+    return found
+
+
+def blueprint(name: str) -> APIBlueprint:
+    errors = {400: ErrorAnswer, 404: ErrorAnswer, 409: ErrorAnswer}
+    return APIBlueprint(name, __name__, url_prefix="/api", abp_responses=errors)  # type: ignore[arg-type]

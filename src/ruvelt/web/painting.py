@@ -1,0 +1,124 @@
+"""Routes of painting: geometry, display textures, strokes, floods, probes, replay."""
+
+from __future__ import annotations
+
+import numpy as np
+from flask import request
+from flask_openapi3 import APIBlueprint
+
+from ruvelt.core.brush.script import parse_script
+from ruvelt.core.errors import InputError
+from ruvelt.studio.geometry import viewport_geometry
+from ruvelt.studio.jobs import Job
+from ruvelt.studio.probe import probe
+from ruvelt.studio.replay import replay
+from ruvelt.studio.strokes import StrokeMessage
+from ruvelt.web import schemas as s
+from ruvelt.web.binary import binary
+from ruvelt.web.context import blueprint, studio
+from ruvelt.web.projects import job_answer, state_of
+
+api: APIBlueprint = blueprint("painting")
+
+
+def stamp_text(stamp: int) -> str:
+    """A 64-bit version as text: JavaScript numbers would round it."""
+    return f"{stamp & 0xFFFFFFFFFFFFFFFF:016x}"
+
+
+@api.get("/projects/<uid>/geometry", responses={200: s.GeometryHeader})
+def geometry(path: s.ProjectPath):  # type: ignore[no-untyped-def]
+    """Binary: a GeometryHeader, then its blocks."""
+    session = studio().session(path.uid)
+    with session.lock:
+        header, blocks = viewport_geometry(session)
+    return binary(s.GeometryHeader.model_validate(header), blocks)
+
+
+@api.post("/projects/<uid>/display", responses={200: s.DisplayHeader})
+def display(path: s.ProjectPath, body: s.DisplayBody):  # type: ignore[no-untyped-def]
+    """Binary: a DisplayHeader, then the tiles that differ from what the client has."""
+    session = studio().session(path.uid)
+    with session.lock:
+        shown, revision = session.display(body.sheet), session.revision
+        chunks = range(shown.samples.chunk_count)
+        wanted = []
+        for texture in body.textures:
+            have = body.have.get(texture, [])
+            for chunk in chunks:
+                stamp = stamp_text(shown.stamp(texture, chunk))
+                if chunk >= len(have) or have[chunk] != stamp:
+                    wanted.append((texture, chunk, stamp))
+        session.prefetch(body.sheet, {c for _, c, _ in wanted})
+        tiles = session.workers.map(lambda w: shown.tile(w[0], w[1]), wanted)
+    entries, blocks, at = [], [], 0
+    for (texture, chunk, stamp), tile in zip(wanted, tiles, strict=True):
+        words = tile.view(np.uint32)
+        content = (tile[:1] if (words == words[0]).all() else tile).tobytes()
+        entries.append(s.TileEntry(texture=texture, chunk=chunk, stamp=stamp, offset=at, length=len(content)))
+        blocks.append(content)
+        at += len(content)
+    return binary(s.DisplayHeader(revision=revision, side=shown.samples.side, tiles=entries), blocks)
+
+
+@api.post("/projects/<uid>/stroke", responses={200: s.StrokeHeader})
+def stroke(path: s.ProjectPath, body: StrokeMessage):  # type: ignore[no-untyped-def]
+    """Binary: a StrokeHeader, then RGBA patches."""
+    here = studio()
+    answer = here.desk(path.uid).handle(body)
+    entries, blocks, at = [], [], 0
+    for patch in answer.patches:
+        height, width = patch.pixels.shape[:2]
+        entries.append(
+            s.PatchEntry(texture=patch.texture, x=patch.x, y=patch.y, width=width, height=height, offset=at, length=patch.pixels.nbytes)
+        )
+        blocks.append(patch.pixels.tobytes())
+        at += patch.pixels.nbytes
+    header = s.StrokeHeader(
+        patches=entries,
+        dabs=answer.dabs,
+        chunks=answer.chunks,
+        milliseconds=round(answer.seconds * 1000, 2),
+        stored=answer.stored,
+        stamps=[s.StampEntry(texture=t, chunk=c, stamp=stamp_text(v)) for t, c, v in answer.stamps],
+        hit=None if answer.hit is None else list(answer.hit),
+        revision=here.session(path.uid).revision,
+    )
+    return binary(header, blocks)
+
+
+@api.post("/projects/<uid>/flood", responses={200: s.ProjectState})
+def flood(path: s.ProjectPath, body: s.FloodBody):  # type: ignore[no-untyped-def]
+    session = studio().session(path.uid)
+    session.flood(body.target, body.paint, None if body.picks is None else tuple(body.picks), body.strength, body.revision)
+    return state_of(session)
+
+
+@api.post("/projects/<uid>/probe", responses={200: s.ProbeAnswer})
+def probe_point(path: s.ProjectPath, body: s.ProbeBody):  # type: ignore[no-untyped-def]
+    found = probe(studio().session(path.uid), body.camera, body.sheet, body.x, body.y, body.values)
+    return s.ProbeAnswer(**found).model_dump()
+
+
+@api.get("/projects/<uid>/unpainted/<sheet>", responses={200: s.UnpaintedAnswer})
+def unpainted(path: s.SheetPath):  # type: ignore[no-untyped-def]
+    session = studio().session(path.uid)
+    with session.lock:
+        covered = int(session.samples(session.sheet(path.sheet)).covered.sum())
+        return {"covered": covered, "unpainted": session.unpainted(path.sheet, "base_color")}
+
+
+@api.post("/projects/<uid>/replay", responses={200: s.JobAnswer})
+def replay_script(path: s.ProjectPath):  # type: ignore[no-untyped-def]
+    """Body: a stroke script (docs/developers/stroke-scripts.md)."""
+    content = request.get_json(silent=True)
+    if content is None:
+        raise InputError("That file is not JSON. Choose a stroke script saved by Ruvelt.")
+    script = parse_script(content)
+    here = studio()
+    session = here.session(path.uid)
+
+    def work(job: Job) -> dict[str, object]:
+        return dict(replay(session, script, job.progress).__dict__)
+
+    return job_answer(here.jobs.start("replay", "Replay strokes", work))

@@ -1,0 +1,247 @@
+"""Routes of the project list, the document, history and versions."""
+
+from __future__ import annotations
+
+import json
+
+from flask import Response, request
+from flask_openapi3 import APIBlueprint
+
+from ruvelt.core.errors import InputError
+from ruvelt.core.output.images import decode_image
+from ruvelt.studio.cells import cell_pictures
+from ruvelt.studio.geometry import sheet_facts
+from ruvelt.studio.jobs import Job
+from ruvelt.studio.recording import script_since
+from ruvelt.studio.repaint import change_resolution, set_normal_map
+from ruvelt.studio.session import Session
+from ruvelt.web import schemas as s
+from ruvelt.web.context import blueprint, studio
+
+api: APIBlueprint = blueprint("projects")
+FINDING_FACES = 20_000
+
+
+@api.get("/projects", responses={200: s.ProjectList})
+def list_projects():  # type: ignore[no-untyped-def]
+    return s.ProjectList(projects=[s.ProjectCardAnswer(**p.__dict__) for p in studio().projects()]).model_dump()
+
+
+@api.post("/projects", responses={200: s.JobAnswer})
+def create_project():  # type: ignore[no-untyped-def]
+    """Multipart form: `file` (the mesh and what it needs beside it), `name`, `resolution`, `rule`."""
+    files = {f.filename or "": f.read() for f in request.files.getlist("file")}
+    if not files:
+        raise InputError("Choose a mesh file to bring in.")
+    main = next((n for n in files if n.lower().rsplit(".", 1)[-1] in ("obj", "glb", "gltf", "ply", "stl")), next(iter(files)))
+    rule = request.form.get("rule", "auto")
+    if rule not in ("auto", "materials", "parts", "tiles"):
+        raise InputError(f"'{rule}' is no way to make sheets. Use auto, materials, parts or tiles.")
+    try:
+        resolution = int(request.form.get("resolution", "1024"))
+    except ValueError:
+        raise InputError("The resolution is not a number.") from None
+    here, name = studio(), request.form.get("name") or None
+    beside = {n.replace("\\", "/").split("/")[-1]: d for n, d in files.items() if n != main}
+
+    def work(job: Job) -> dict[str, object]:
+        uid = here.create(
+            files[main], main, name=name, resolution=resolution, rule=rule, companions=beside, progress=job.progress  # type: ignore[arg-type]
+        )
+        return {"project": uid}
+
+    return job_answer(here.jobs.start("import", f"Bring in {main}", work))
+
+
+def job_answer(job: Job) -> dict[str, object]:
+    public = {k: v for k, v in job.__dict__.items() if not k.startswith("_")}
+    return s.JobAnswer(**public).model_dump()
+
+
+def state_of(session: Session) -> dict[str, object]:
+    with session.lock:
+        store = session.store
+        undo, redo = store.label_of(store.head), store.label_of(store.head + 1)
+        return s.ProjectState(
+            uid=store.uid,
+            name=store.name,
+            revision=store.revision,
+            updated_at=store.updated_at,
+            document=store.document,
+            can_undo=store.head > 0,
+            can_redo=redo is not None,
+            undo_label=undo,
+            redo_label=redo,
+            head=store.head,
+        ).model_dump(mode="json")
+
+
+@api.get("/projects/<uid>", responses={200: s.ProjectState})
+def project_state(path: s.ProjectPath):  # type: ignore[no-untyped-def]
+    return state_of(studio().session(path.uid))
+
+
+@api.get("/projects/<uid>/revision", responses={200: s.RevisionAnswer})
+def project_revision(path: s.ProjectPath):  # type: ignore[no-untyped-def]
+    return {"revision": studio().session(path.uid).revision}
+
+
+@api.patch("/projects/<uid>", responses={200: s.ProjectState})
+def rename_project(path: s.ProjectPath, body: s.RenameBody):  # type: ignore[no-untyped-def]
+    session = studio().session(path.uid)
+    if not body.name.strip() or not body.name.isprintable():
+        raise InputError("A project name has 1 to 80 printable characters.")
+    with session.lock:
+        session.store.rename(body.name.strip())
+    return state_of(session)
+
+
+@api.delete("/projects/<uid>", responses={200: s.RevisionAnswer})
+def delete_project(path: s.ProjectPath):  # type: ignore[no-untyped-def]
+    studio().delete(path.uid)
+    return {"revision": 0}
+
+
+@api.get("/projects/<uid>/card.jpg")
+def project_card(path: s.ProjectPath):  # type: ignore[no-untyped-def]
+    return Response(studio().card_picture(path.uid), mimetype="image/jpeg", headers={"Cache-Control": "no-cache"})
+
+
+@api.get("/projects/<uid>/model", responses={200: s.ModelFacts})
+def model_facts(path: s.ProjectPath):  # type: ignore[no-untyped-def]
+    session = studio().session(path.uid)
+    model = session.model
+    low, high = model.bounds
+    counts = [int((model.face_part == i).sum()) for i in range(len(model.parts))]
+    return s.ModelFacts(
+        faces=model.face_count,
+        triangles=len(model.triangles),
+        vertices=model.vertex_count,
+        size=[float(v) for v in high - low],
+        parts=[s.PartAnswer(name=n, faces=c) for n, c in zip(model.parts, counts, strict=True)],
+        materials=[m.name for m in model.materials],
+        groups=[g.name for g in model.groups],
+        uv_layouts=[u.name for u in model.uv_layouts],
+        vertex_colors=model.vertex_colors is not None,
+        notes=list(model.notes),
+        sheets=[s.SheetFacts(id=x.id, **sheet_facts(session, x.id)) for x in session.document.sheets],
+        findings=[
+            s.FindingAnswer(
+                kind=f.kind, title=f.title, advice=f.advice, level=f.level, count=len(f.faces), faces=f.faces[:FINDING_FACES].tolist()
+            )  # type: ignore[arg-type]
+            for f in session.findings
+        ],
+    ).model_dump()
+
+
+@api.post("/projects/<uid>/edit", responses={200: s.ProjectState})
+def edit_project(path: s.ProjectPath, body: s.EditBody):  # type: ignore[no-untyped-def]
+    session = studio().session(path.uid)
+    session.edit(body.edit, body.label, body.revision)
+    return state_of(session)
+
+
+@api.post("/projects/<uid>/undo", responses={200: s.ProjectState})
+def undo(path: s.ProjectPath, body: s.StepBody):  # type: ignore[no-untyped-def]
+    session = studio().session(path.uid)
+    session.undo(body.revision)
+    return state_of(session)
+
+
+@api.post("/projects/<uid>/redo", responses={200: s.ProjectState})
+def redo(path: s.ProjectPath, body: s.StepBody):  # type: ignore[no-untyped-def]
+    session = studio().session(path.uid)
+    session.redo(body.revision)
+    return state_of(session)
+
+
+@api.post("/projects/<uid>/hidden", responses={200: s.ProjectState})
+def hide_parts(path: s.ProjectPath, body: s.HiddenBody):  # type: ignore[no-untyped-def]
+    session = studio().session(path.uid)
+    session.hide_parts(body.parts)
+    return state_of(session)
+
+
+@api.post("/projects/<uid>/duplicate", responses={200: s.LayerAnswer})
+def duplicate(path: s.ProjectPath, body: s.DuplicateBody):  # type: ignore[no-untyped-def]
+    session = studio().session(path.uid)
+    return {"layer": session.duplicate_layer(body.sheet, body.layer, body.revision, body.to_sheet)}
+
+
+@api.get("/projects/<uid>/cells/<sheet>", responses={200: s.CellsAnswer})
+def cells(path: s.SheetPath):  # type: ignore[no-untyped-def]
+    return {"cells": cell_pictures(studio().session(path.uid), path.sheet)}
+
+
+@api.get("/projects/<uid>/history", responses={200: s.HistoryAnswer})
+def history(path: s.ProjectPath):  # type: ignore[no-untyped-def]
+    store = studio().session(path.uid).store
+    return s.HistoryAnswer(
+        steps=[s.HistoryStep(**h.__dict__) for h in store.history()], versions=[s.VersionAnswer(**v.__dict__) for v in store.versions()]
+    ).model_dump()
+
+
+@api.post("/projects/<uid>/versions", responses={200: s.VersionAnswer})
+def add_version(path: s.ProjectPath, body: s.VersionBody):  # type: ignore[no-untyped-def]
+    session = studio().session(path.uid)
+    with session.lock:
+        return session.store.add_version(body.name.strip() or "Version").__dict__
+
+
+@api.post("/projects/<uid>/versions/<int:number>/restore", responses={200: s.ProjectState})
+def restore_version(path: s.VersionPath, body: s.StepBody):  # type: ignore[no-untyped-def]
+    session = studio().session(path.uid)
+    session.restore_version(path.number, body.revision)
+    return state_of(session)
+
+
+@api.post("/projects/<uid>/resolution", responses={200: s.JobAnswer})
+def resolution(path: s.ProjectPath, body: s.ResolutionBody):  # type: ignore[no-untyped-def]
+    here = studio()
+    session = here.session(path.uid)
+    session.sheet(body.sheet)
+
+    def work(job: Job) -> dict[str, object]:
+        change_resolution(session, body.sheet, body.resolution, job.progress)
+        return {"resolution": body.resolution}
+
+    return job_answer(here.jobs.start("resolution", f"Repaint at {body.resolution}", work))
+
+
+@api.post("/projects/<uid>/normal-map/<sheet>", responses={200: s.ProjectState})
+def bring_normal_map(path: s.SheetPath):  # type: ignore[no-untyped-def]
+    """Multipart form: `file`, a tangent-space normal map; `y` "up" or "down"."""
+    session = studio().session(path.uid)
+    upload = request.files.get("file")
+    if upload is None:
+        raise InputError("Choose a picture of the normal map.")
+    image = decode_image(upload.read(), upload.filename or "picture")
+    if request.form.get("y") == "down":
+        image[..., 1] = 65535 - image[..., 1]
+    set_normal_map(session, path.sheet, image)
+    return state_of(session)
+
+
+@api.delete("/projects/<uid>/normal-map/<sheet>", responses={200: s.ProjectState})
+def drop_normal_map(path: s.SheetPath):  # type: ignore[no-untyped-def]
+    session = studio().session(path.uid)
+    set_normal_map(session, path.sheet, None)
+    return state_of(session)
+
+
+@api.get("/projects/<uid>/script")
+def recorded_script(path: s.ProjectPath, query: s.ScriptQuery):  # type: ignore[no-untyped-def]
+    script = script_since(studio().session(path.uid), query.since)
+    return Response(json.dumps(script), mimetype="application/json", headers={"Content-Disposition": 'attachment; filename="strokes.json"'})
+
+
+@api.get("/jobs/<job>", responses={200: s.JobAnswer})
+def job_state(path: s.JobPath):  # type: ignore[no-untyped-def]
+    return job_answer(studio().jobs.get(path.job))
+
+
+@api.post("/jobs/<job>/cancel", responses={200: s.JobAnswer})
+def cancel_job(path: s.JobPath):  # type: ignore[no-untyped-def]
+    job = studio().jobs.get(path.job)
+    job.cancel()
+    return job_answer(job)

@@ -1,0 +1,363 @@
+"""What travels between browser and server. The TypeScript types are generated from these."""
+
+from __future__ import annotations
+
+from typing import Annotated, Any, Literal
+
+from pydantic import BaseModel, ConfigDict, Field
+
+from ruvelt.core.brush.camera import Camera
+from ruvelt.core.brush.settings import Brush, BrushParameter
+from ruvelt.core.brush.target import Paint, Target
+from ruvelt.core.output.presets import ExportPreset
+from ruvelt.core.stack.document import Document, FacePick, Id, Share
+from ruvelt.core.stack.edits import Edit
+
+
+class Body(BaseModel):
+    model_config = ConfigDict(extra="forbid")
+
+
+class ProjectPath(BaseModel):
+    uid: str
+
+
+class SheetPath(ProjectPath):
+    sheet: str
+
+
+class VersionPath(ProjectPath):
+    number: int
+
+
+class JobPath(BaseModel):
+    job: str
+
+
+class ExportPath(ProjectPath):
+    name: str
+
+
+class ErrorAnswer(BaseModel):
+    """Every error: what is wrong and what to do."""
+
+    error: str
+
+
+class ProjectCardAnswer(BaseModel):
+    uid: str
+    name: str
+    created_at: float
+    updated_at: float
+    revision: int
+    sheets: int
+    layers: int
+
+
+class ProjectList(BaseModel):
+    projects: list[ProjectCardAnswer]
+
+
+class BlendModeAnswer(BaseModel):
+    id: str
+    name: str
+    kinds: list[str]
+
+
+class KindAnswer(BaseModel):
+    id: str
+    name: str
+    hint: str
+
+
+class Registries(BaseModel):
+    """Everything the interface lays out from the server's own lists."""
+
+    brush_parameters: list[BrushParameter]
+    brush: Brush
+    blend_modes: list[BlendModeAnswer]
+    layer_kinds: list[KindAnswer]
+    mask_sources: list[KindAnswer]
+    pick_kinds: list[KindAnswer]
+    resolutions: list[int]
+    presets: list[ExportPreset]
+    mesh_formats: list[str]
+
+
+class PartAnswer(BaseModel):
+    name: str
+    faces: int
+
+
+class SheetFacts(BaseModel):
+    id: str
+    faces: int
+    islands: int
+    covered: int
+    density: float
+    tile: int
+
+
+class FindingAnswer(BaseModel):
+    kind: str
+    title: str
+    advice: str
+    level: Literal["blocks", "warns"]
+    count: int
+    faces: list[int]
+
+
+class ModelFacts(BaseModel):
+    """The model in numbers. Finding `faces` stop at 20 000; `count` is true."""
+
+    faces: int
+    triangles: int
+    vertices: int
+    size: list[float]
+    parts: list[PartAnswer]
+    materials: list[str]
+    groups: list[str]
+    uv_layouts: list[str]
+    vertex_colors: bool
+    notes: list[str]
+    sheets: list[SheetFacts]
+    findings: list[FindingAnswer]
+
+
+class ProjectState(BaseModel):
+    """A project as the interface needs it. `revision` goes back with every change."""
+
+    uid: str
+    name: str
+    revision: int
+    updated_at: float
+    document: Document
+    can_undo: bool
+    can_redo: bool
+    undo_label: str | None
+    redo_label: str | None
+    head: int
+
+
+class RevisionAnswer(BaseModel):
+    revision: int
+
+
+class RenameBody(Body):
+    name: Annotated[str, Field(min_length=1, max_length=80)]
+
+
+class EditBody(Body):
+    revision: int
+    label: Annotated[str, Field(min_length=1, max_length=120)]
+    edit: Edit
+
+
+class StepBody(Body):
+    revision: int | None = None
+
+
+class HiddenBody(Body):
+    parts: Annotated[list[int], Field(max_length=100_000)]
+
+
+class DuplicateBody(Body):
+    revision: int
+    sheet: Id
+    layer: Id
+    to_sheet: Id | None = None
+
+
+class LayerAnswer(BaseModel):
+    layer: str
+
+
+class FloodBody(Body):
+    revision: int
+    target: Target
+    paint: Paint
+    picks: Annotated[list[FacePick], Field(max_length=10_000)] | None = None
+    strength: Share = 1.0
+
+
+class ProbeBody(Body):
+    """What lies under a pixel of the view (camera) or a texel of a sheet (x right, y down)."""
+
+    camera: Camera | None = None
+    sheet: Id | None = None
+    x: Annotated[float, Field(allow_inf_nan=False, ge=-1e6, le=1e6)]
+    y: Annotated[float, Field(allow_inf_nan=False, ge=-1e6, le=1e6)]
+    values: bool = False
+
+
+class ProbeAnswer(BaseModel):
+    hit: bool
+    sheet: str | None = None
+    position: list[float] | None = None
+    normal: list[float] | None = None
+    belongs: dict[str, int] | None = None
+    names: dict[str, str] | None = None
+    values: dict[str, list[float]] | None = None
+
+
+class DisplayBody(Body):
+    """Textures of a sheet and the stamps the client holds ("" for none), one a chunk; only chunks that differ come back."""
+
+    sheet: Id
+    textures: Annotated[list[str], Field(min_length=1, max_length=8)]
+    have: dict[str, list[str]] = {}
+
+
+class TileEntry(BaseModel):
+    texture: str
+    chunk: int
+    stamp: str
+    #: Where the tile's pixels start in the body; a tile of one colour has 4 bytes, others 262 144.
+    offset: int
+    length: int
+
+
+class DisplayHeader(BaseModel):
+    """Header of a binary answer: its JSON, then the pixels."""
+
+    revision: int
+    side: int
+    tiles: list[TileEntry]
+
+
+class PatchEntry(BaseModel):
+    texture: str
+    x: int
+    y: int
+    width: int
+    height: int
+    offset: int
+    length: int
+
+
+class StampEntry(BaseModel):
+    texture: str
+    chunk: int
+    stamp: str
+
+
+class StrokeHeader(BaseModel):
+    """Header of a stroke's binary answer."""
+
+    patches: list[PatchEntry]
+    dabs: int
+    chunks: int
+    milliseconds: float
+    stored: bool
+    stamps: list[StampEntry]
+    hit: list[float] | None
+    revision: int
+
+
+class Block(BaseModel):
+    offset: int
+    length: int
+
+
+class PartRange(BaseModel):
+    part: int
+    first: int
+    count: int
+
+
+class SheetGeometry(BaseModel):
+    sheet: str
+    vertices: Block
+    indices: Block
+    faces: Block
+    lines: Block
+    seams: Block
+    parts: list[PartRange]
+
+
+class GeometryHeader(BaseModel):
+    """Header of the geometry's binary answer."""
+
+    low: list[float]
+    high: list[float]
+    diagonal: float
+    width: float
+    sheets: list[SheetGeometry]
+    bare: SheetGeometry | None
+
+
+class CellsAnswer(BaseModel):
+    """PNG data URLs by "layer/channel" and "layer/mask"."""
+
+    cells: dict[str, str]
+
+
+class HistoryStep(BaseModel):
+    seq: int
+    label: str
+    created_at: float
+    undone: bool
+    stroke: bool
+
+
+class VersionAnswer(BaseModel):
+    id: int
+    name: str
+    created_at: float
+
+
+class HistoryAnswer(BaseModel):
+    steps: list[HistoryStep]
+    versions: list[VersionAnswer]
+
+
+class VersionBody(Body):
+    name: Annotated[str, Field(min_length=1, max_length=80)]
+
+
+class ResolutionBody(Body):
+    sheet: Id
+    resolution: int
+
+
+class JobAnswer(BaseModel):
+    id: str
+    kind: str
+    title: str
+    state: Literal["running", "done", "failed", "cancelled"]
+    done: int
+    planned: int
+    message: str
+    result: dict[str, Any]
+    error: str | None
+
+
+class ExportBody(Body):
+    """An export by preset, with what the person changed; `sheets` and `maps` None mean all."""
+
+    preset: ExportPreset
+    sheets: list[Id] | None = None
+    maps: list[str] | None = None
+
+
+class PreviewBody(Body):
+    preset: ExportPreset
+    sheet: Id
+    map: str
+
+
+class PresetsAnswer(BaseModel):
+    presets: list[ExportPreset]
+
+
+class PresetPath(BaseModel):
+    preset: str
+
+
+class ScriptQuery(BaseModel):
+    since: Annotated[int, Field(ge=0)] = 0
+
+
+class UnpaintedAnswer(BaseModel):
+    covered: int
+    unpainted: int
