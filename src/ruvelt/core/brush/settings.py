@@ -76,10 +76,10 @@ class BrushParameter(Frozen):
 
 #: The sliders, in the order of the Brush card.
 PARAMETERS: tuple[BrushParameter, ...] = (
-    BrushParameter(id="size", name="Size", low=2, high=600, step=1, unit="px", scale="log", hint="Diameter of the brush in the view ([ and ])"),
-    BrushParameter(id="strength", name="Strength", low=0, high=1, step=0.01, unit="percent", hint="Most that one stroke can reach (1 … 0)"),
+    BrushParameter(id="size", name="Size", low=2, high=600, step=1, unit="px", scale="log", hint="Diameter of the brush in the view"),
+    BrushParameter(id="strength", name="Strength", low=0, high=1, step=0.01, unit="percent", hint="Most that one stroke can reach"),
     BrushParameter(id="flow", name="Flow", low=0.01, high=1, step=0.01, unit="percent", hint="Share laid by one dab; dabs build up to the strength"),
-    BrushParameter(id="hardness", name="Hardness", low=0, high=1, step=0.01, unit="number", hint="Inner part of the brush at full weight ({ and })"),
+    BrushParameter(id="hardness", name="Hardness", low=0, high=1, step=0.01, unit="number", hint="Inner part of the brush at full weight"),
     BrushParameter(id="spacing", name="Spacing", low=0.02, high=2, step=0.01, unit="percent", hint="Distance between dabs, in diameters"),
     BrushParameter(id="steadying", name="Steadying", low=0, high=1, step=0.01, unit="percent", hint="The brush trails the hand on a leash"),
     BrushParameter(id="angle", name="Angle", low=-180, high=180, step=1, unit="degrees", hint="Turn of the tip; shows when it is not round"),

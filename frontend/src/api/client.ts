@@ -1,0 +1,146 @@
+/** The server's API. Every failure becomes an ApiError whose text can be shown. */
+import { busy } from "../state/idle";
+import type {
+  DisplayHeader,
+  Edit,
+  ExportPreset,
+  FacePick,
+  GeometryHeader,
+  History,
+  Job,
+  ModelFacts,
+  Paint,
+  Probe,
+  ProbeBody,
+  ProjectCard,
+  ProjectState,
+  Registries,
+  StrokeHeader,
+  StrokeMessage,
+  Target,
+} from "./types";
+
+export class ApiError extends Error {
+  constructor(
+    message: string,
+    readonly status: number,
+  ) {
+    super(message);
+  }
+}
+
+const LOST = "The server does not answer. Your stored work is safe; start Ruvelt again and this window goes on.";
+
+async function send(path: string, init: RequestInit = {}): Promise<Response> {
+  const done = busy();
+  try {
+    const response = await fetch(`/api${path}`, init).catch(() => {
+      throw new ApiError(LOST, 0);
+    });
+    if (!response.ok) {
+      const told = (await response.json().catch(() => null)) as { error?: string } | null;
+      throw new ApiError(told?.error ?? `The server answered ${response.status}. Try again.`, response.status);
+    }
+    return response;
+  } finally {
+    done();
+  }
+}
+
+function body(content: unknown, method = "POST"): RequestInit {
+  return { method, headers: { "Content-Type": "application/json" }, body: JSON.stringify(content) };
+}
+
+async function json<T>(path: string, init?: RequestInit): Promise<T> {
+  const response = await send(path, init);
+  const done = busy();
+  try {
+    return (await response.json()) as T;
+  } finally {
+    done();
+  }
+}
+
+/** A JSON header and the raw bytes after it. */
+export interface Binary<H> {
+  header: H;
+  bytes: Uint8Array;
+}
+
+async function binary<H>(path: string, init?: RequestInit): Promise<Binary<H>> {
+  const response = await send(path, init);
+  const done = busy();
+  try {
+    const buffer = await response.arrayBuffer();
+    const length = new DataView(buffer).getUint32(0, true);
+    const header = JSON.parse(new TextDecoder().decode(new Uint8Array(buffer, 4, length))) as H;
+    return { header, bytes: new Uint8Array(buffer, 4 + length) };
+  } finally {
+    done();
+  }
+}
+
+const project = (uid: string): string => `/projects/${encodeURIComponent(uid)}`;
+
+export const api = {
+  registries: () => json<Registries>("/registries"),
+  projects: async () => (await json<{ projects: ProjectCard[] }>("/projects")).projects,
+  create: (form: FormData) => json<Job>("/projects", { method: "POST", body: form }),
+  state: (uid: string) => json<ProjectState>(project(uid)),
+  revision: async (uid: string) => (await json<{ revision: number }>(`${project(uid)}/revision`)).revision,
+  rename: (uid: string, name: string) => json<ProjectState>(project(uid), body({ name }, "PATCH")),
+  remove: (uid: string) => json<unknown>(project(uid), { method: "DELETE" }),
+  model: (uid: string) => json<ModelFacts>(`${project(uid)}/model`),
+  geometry: (uid: string) => binary<GeometryHeader>(`${project(uid)}/geometry`),
+  display: (uid: string, sheet: string, textures: string[], have: Record<string, string[]>) =>
+    binary<DisplayHeader>(`${project(uid)}/display`, body({ sheet, textures, have })),
+  stroke: (uid: string, message: StrokeMessage) => binary<StrokeHeader>(`${project(uid)}/stroke`, body(message)),
+  edit: (uid: string, revision: number, label: string, edit: Edit) => json<ProjectState>(`${project(uid)}/edit`, body({ revision, label, edit })),
+  undo: (uid: string) => json<ProjectState>(`${project(uid)}/undo`, body({})),
+  redo: (uid: string) => json<ProjectState>(`${project(uid)}/redo`, body({})),
+  hide: (uid: string, parts: number[]) => json<ProjectState>(`${project(uid)}/hidden`, body({ parts })),
+  duplicate: (uid: string, revision: number, sheet: string, layer: string) =>
+    json<{ layer: string }>(`${project(uid)}/duplicate`, body({ revision, sheet, layer })),
+  flood: (uid: string, revision: number, target: Target, paint: Paint, picks: FacePick[] | null, strength: number) =>
+    json<ProjectState>(`${project(uid)}/flood`, body({ revision, target, paint, picks, strength })),
+  probe: (uid: string, at: ProbeBody) => json<Probe>(`${project(uid)}/probe`, body(at)),
+  cells: async (uid: string, sheet: string) => (await json<{ cells: Record<string, string> }>(`${project(uid)}/cells/${sheet}`)).cells,
+  history: (uid: string) => json<History>(`${project(uid)}/history`),
+  addVersion: (uid: string, name: string) => json<unknown>(`${project(uid)}/versions`, body({ name })),
+  restore: (uid: string, version: number) => json<ProjectState>(`${project(uid)}/versions/${version}/restore`, body({})),
+  resolution: (uid: string, sheet: string, resolution: number) => json<Job>(`${project(uid)}/resolution`, body({ sheet, resolution })),
+  bringNormalMap: (uid: string, sheet: string, form: FormData) =>
+    json<ProjectState>(`${project(uid)}/normal-map/${sheet}`, { method: "POST", body: form }),
+  dropNormalMap: (uid: string, sheet: string) => json<ProjectState>(`${project(uid)}/normal-map/${sheet}`, { method: "DELETE" }),
+  unpainted: (uid: string, sheet: string) => json<{ covered: number; unpainted: number }>(`${project(uid)}/unpainted/${sheet}`),
+  script: async (uid: string, since: number) => (await send(`${project(uid)}/script?since=${since}`)).text(),
+  replay: (uid: string, script: string) =>
+    json<Job>(`${project(uid)}/replay`, { method: "POST", headers: { "Content-Type": "application/json" }, body: script }),
+  job: (id: string) => json<Job>(`/jobs/${id}`),
+  cancelJob: (id: string) => json<Job>(`/jobs/${id}/cancel`, body({})),
+  presets: async () => (await json<{ presets: ExportPreset[] }>("/presets")).presets,
+  savePreset: async (preset: ExportPreset) => (await json<{ presets: ExportPreset[] }>("/presets", body(preset))).presets,
+  deletePreset: async (id: string) => (await json<{ presets: ExportPreset[] }>(`/presets/${id}`, { method: "DELETE" })).presets,
+  exportMaps: (uid: string, preset: ExportPreset, sheets: string[] | null, maps: string[] | null) =>
+    json<Job>(`${project(uid)}/exports`, body({ preset, sheets, maps })),
+  preview: async (uid: string, preset: ExportPreset, sheet: string, map: string) =>
+    URL.createObjectURL(await (await send(`${project(uid)}/map-preview`, body({ preset, sheet, map }))).blob()),
+};
+
+/** Follow a job to its end; resolves with it done, rejects when it failed. */
+export async function followJob(job: Job, tell: (job: Job) => void): Promise<Job> {
+  const done = busy();
+  try {
+    let now = job;
+    while (now.state === "running") {
+      tell(now);
+      await new Promise((wake) => setTimeout(wake, 150));
+      now = await api.job(now.id);
+    }
+    tell(now);
+    if (now.state === "failed") throw new ApiError(now.error ?? "The job failed.", 400);
+    return now;
+  } finally {
+    done();
+  }
+}

@@ -1,0 +1,37 @@
+/** Short names for the generated API types. Nothing here repeats a field. */
+import type { components } from "./schema.gen";
+
+type S = components["schemas"];
+export type ProjectCard = S["ProjectCardAnswer"];
+export type ProjectState = S["ProjectState"];
+export type Document = S["Document"];
+export type Sheet = S["Sheet"];
+export type Layer = S["PaintLayer"] | S["FillLayer"] | S["GroupLayer"];
+export type GroupLayer = S["GroupLayer"];
+export type ChannelUse = S["ChannelUse"];
+export type Channel = S["Channel"];
+export type Mask = S["Mask"];
+export type MaskSource = Mask["sources"][number];
+export type FacePick = S["FacePick"];
+export type Target = S["Target"];
+export type Brush = S["Brush"];
+export type BrushParameter = S["BrushParameter"];
+export type Paint = S["Paint"];
+export type Camera = S["Camera"];
+export type Edit = S["EditBody"]["edit"];
+export type Registries = S["Registries"];
+export type ModelFacts = S["ModelFacts"];
+export type Finding = S["FindingAnswer"];
+export type ExportPreset = S["ExportPreset"];
+export type MapSpec = S["MapSpec"];
+export type Job = S["JobAnswer"];
+export type History = S["HistoryAnswer"];
+export type Probe = S["ProbeAnswer"];
+export type ProbeBody = Partial<S["ProbeBody"]> & { x: number; y: number };
+export type GeometryHeader = S["GeometryHeader"];
+export type SheetGeometry = S["SheetGeometry"];
+export type DisplayHeader = S["DisplayHeader"];
+export type StrokeHeader = S["StrokeHeader"];
+export type StrokeBegin = S["StrokeBegin"];
+export type PointerSample = S["PointerSample"];
+export type StrokeMessage = Partial<Omit<S["StrokeMessage"], "stroke">> & { stroke: string };

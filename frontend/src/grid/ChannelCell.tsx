@@ -1,0 +1,159 @@
+import { Menu, MenuItem, Popover, Slider, Tooltip } from "@mui/material";
+import { useState } from "react";
+import { HexColorPicker } from "react-colorful";
+import type { Channel, Layer, Sheet } from "../api/types";
+import { fromHex, toHex } from "../paint/colour";
+import { NamedSlider } from "../paint/sliders";
+import { useWorkshop } from "../state/hooks";
+import { useOf } from "../state/layers";
+import { chooseTarget, workshop } from "../state/workshop";
+import { setUse } from "./actions";
+
+interface Props {
+  layer: Layer;
+  channel: Channel;
+  sheet: Sheet;
+}
+
+/** One layer's part in one channel. A paint layer's cell becomes the target; a fill layer's opens its value. */
+export function ChannelCell({ layer, channel, sheet }: Props) {
+  const target = useWorkshop((s) => s.target);
+  const picture = useWorkshop((s) => s.cells[`${layer.id}/${channel.id}`]);
+  const [anchor, setAnchor] = useState<HTMLElement | null>(null);
+  const [menu, setMenu] = useState<HTMLElement | null>(null);
+  const use = useOf(layer, channel.id);
+  const hit = target?.sheet === sheet.id && target.layer === layer.id && !target.mask && target.channels.includes(channel.id);
+  const press = (e: React.MouseEvent<HTMLElement>): void => {
+    if (layer.kind === "fill") return setAnchor(e.currentTarget);
+    if (layer.kind === "group") return setMenu(e.currentTarget);
+    const same = target?.sheet === sheet.id && target.layer === layer.id && !target.mask;
+    let channels = [channel.id];
+    if ((e.ctrlKey || e.metaKey) && same) {
+      channels = target.channels.includes(channel.id) ? target.channels.filter((c) => c !== channel.id) : [...target.channels, channel.id];
+    }
+    if (channels.length) chooseTarget({ sheet: sheet.id, layer: layer.id, channels, mask: null });
+  };
+  const classes = ["cell", hit && "target", !use.on && "off"].filter(Boolean).join(" ");
+  return (
+    <>
+      <Tooltip title={told(layer, channel, use.on)}>
+        <button
+          className={classes}
+          aria-pressed={layer.kind === "paint" ? hit : undefined}
+          aria-label={`${layer.name}, ${channel.name}`}
+          onClick={press}
+          onContextMenu={(e) => {
+            e.preventDefault();
+            setMenu(e.currentTarget);
+          }}
+        >
+          {layer.kind === "fill" ? <Value channel={channel} value={use.value ?? null} /> : picture ? <img src={picture} alt="" /> : <i className="dot" />}
+        </button>
+      </Tooltip>
+      {layer.kind === "fill" && anchor && <ValueEditor layer={layer} channel={channel} anchor={anchor} onClose={() => setAnchor(null)} />}
+      {menu && <UseMenu layer={layer} channel={channel} anchor={menu} onClose={() => setMenu(null)} />}
+    </>
+  );
+}
+
+function told(layer: Layer, channel: Channel, on: boolean): string {
+  const more = "right press for strength and blend";
+  if (!on) return `${layer.name} is switched off in ${channel.name}; ${more}`;
+  if (layer.kind === "paint") return `Paint ${channel.name} of ${layer.name} (Ctrl adds it to the stroke; ${more})`;
+  return layer.kind === "fill" ? `${channel.name} of ${layer.name}: press to set (${more})` : `${channel.name} of the group; ${more}`;
+}
+
+function Value({ channel, value }: { channel: Channel; value: readonly number[] | null }) {
+  if (!value) return <i className="dot" />;
+  if (channel.kind === "colour") return <span className="value" style={{ background: toHex(value) }} />;
+  const v = value[0] ?? 0;
+  if (channel.kind === "height") return <span className="value">{`${v > 0 ? "+" : v < 0 ? "−" : ""}${Math.abs(v).toFixed(2)}`}</span>;
+  return (
+    <span className="value" style={{ background: toHex([v, v, v]), color: v > 0.55 ? "#161616" : "#f0f0f0" }}>
+      {v.toFixed(2)}
+    </span>
+  );
+}
+
+function ValueEditor({ layer, channel, anchor, onClose }: { layer: Layer; channel: Channel; anchor: HTMLElement; onClose: () => void }) {
+  const use = useOf(layer, channel.id);
+  const first = use.value ?? (channel.id === "base_color" ? [...workshop.getState().colours[0]] : [...channel.start]);
+  const [value, setValue] = useState<number[]>([...first]);
+  const [changed, setChanged] = useState(false);
+  const put = (v: number[]): void => {
+    setValue(v);
+    setChanged(true);
+  };
+  const height = channel.kind === "height";
+  const close = (): void => {
+    if (changed) void setUse(layer, channel.id, { on: true, value, ...(height && !use.blend ? { blend: "height-add" } : {}) }, `${channel.name} of ${layer.name}`);
+    onClose();
+  };
+  return (
+    <Popover open anchorEl={anchor} onClose={close} anchorOrigin={{ vertical: "top", horizontal: "left" }} transformOrigin={{ vertical: "bottom", horizontal: "left" }}>
+      <div role="dialog" aria-label={`${channel.name} of ${layer.name}`} style={{ width: 240, padding: 12 }}>
+        {channel.kind === "colour" ? (
+          <>
+            <HexColorPicker color={toHex(value)} onChange={(hex) => put(fromHex(hex) ?? value)} />
+            <div className="prow">
+              <label className="label" htmlFor="cell-hex">
+                {channel.name}
+              </label>
+              <input id="cell-hex" className="vbtn" style={{ width: 80 }} key={toHex(value)} defaultValue={toHex(value)} onBlur={(e) => fromHex(e.target.value) && put(fromHex(e.target.value) as number[])} />
+            </div>
+          </>
+        ) : (
+          <NamedSlider label={channel.name} title={height ? "Above 0 raises, below 0 carves" : channel.name} value={value[0] ?? 0} low={height ? -1 : 0} high={1} step={0.01} unit="number" onChange={(v) => put([v])} />
+        )}
+        <div className="prow">
+          <button className="vbtn" onClick={close}>
+            Set
+          </button>
+          <span className="push" />
+          {use.value && (
+            <button
+              className="vbtn"
+              onClick={() => {
+                void setUse(layer, channel.id, { value: null }, `Clear ${channel.name} of ${layer.name}`);
+                onClose();
+              }}
+            >
+              Say nothing here
+            </button>
+          )}
+        </div>
+      </div>
+    </Popover>
+  );
+}
+
+/** On or off, strength and blend mode of a layer in one channel. */
+function UseMenu({ layer, channel, anchor, onClose }: { layer: Layer; channel: Channel; anchor: HTMLElement; onClose: () => void }) {
+  const modes = useWorkshop((s) => s.registries?.blend_modes.filter((m) => m.kinds.includes(channel.kind)));
+  const use = useOf(layer, channel.id);
+  const [strength, setStrength] = useState(use.strength);
+  return (
+    <Menu anchorEl={anchor} open onClose={onClose} slotProps={{ paper: { sx: { maxHeight: 440, minWidth: 190 } } }}>
+      <MenuItem
+        onClick={() => {
+          void setUse(layer, channel.id, { on: !use.on }, `${use.on ? "Switch off" : "Switch on"} ${channel.name} of ${layer.name}`);
+          onClose();
+        }}
+      >
+        {use.on ? `Switch off in ${channel.name}` : `Switch on in ${channel.name}`}
+      </MenuItem>
+      <li style={{ padding: "2px 18px" }}>
+        Strength {Math.round(strength * 100)}
+        <Slider aria-label={`Strength in ${channel.name}`} value={strength} min={0} max={1} step={0.01} onChange={(_, v) => setStrength(v as number)} onChangeCommitted={(_, v) => void setUse(layer, channel.id, { strength: v as number }, `Strength of ${layer.name} in ${channel.name}`)} />
+      </li>
+      <MenuItem selected={!use.blend} onClick={() => void setUse(layer, channel.id, { blend: null }, `${layer.name}: layer's blend mode in ${channel.name}`).then(onClose)}>
+        As the layer
+      </MenuItem>
+      {modes?.map((m) => (
+        <MenuItem key={m.id} selected={use.blend === m.id} onClick={() => void setUse(layer, channel.id, { blend: m.id }, `${layer.name}: ${m.name} in ${channel.name}`).then(onClose)}>
+          {m.name}
+        </MenuItem>
+      ))}
+    </Menu>
+  );
+}

@@ -1,0 +1,152 @@
+import { useDraggable, useDroppable } from "@dnd-kit/core";
+import { Menu, MenuItem, Slider, Tooltip } from "@mui/material";
+import { useState } from "react";
+import type { Channel, Layer, Sheet } from "../api/types";
+import { useWorkshop } from "../state/hooks";
+import type { Row } from "../state/layers";
+import { chooseTarget } from "../state/workshop";
+import { Icon } from "../theme/icons";
+import { nudgeLayer, setLayer } from "./actions";
+import { ChannelCell } from "./ChannelCell";
+import { MaskCell } from "./MaskCell";
+
+interface Props {
+  row: Row;
+  sheet: Sheet;
+  channels: readonly Channel[];
+  closed: boolean;
+  over: string | null;
+  onFold: () => void;
+}
+
+const GLYPHS = { paint: "paint", fill: "filled", group: "group" } as const;
+
+export function LayerRow({ row, sheet, channels, closed, over, onFold }: Props) {
+  const { layer, depth } = row;
+  const selected = useWorkshop((s) => s.target?.sheet === sheet.id && s.target.layer === layer.id);
+  const drag = useDraggable({ id: layer.id });
+  const drop = useDroppable({ id: layer.id });
+  const inside = useDroppable({ id: `into:${layer.id}`, disabled: layer.kind !== "group" });
+  const classes = ["gr", selected && "sel", !layer.visible && "dim", over === layer.id && "drop", drag.isDragging && "lift"].filter(Boolean).join(" ");
+  return (
+    <div className={classes} role="row" aria-label={layer.name} aria-selected={selected} ref={drop.setNodeRef}>
+      <span role="cell" style={{ padding: 0, justifyContent: "center" }}>
+        <Tooltip title={layer.visible ? "Hide this layer" : "Show this layer"}>
+          <button className="iconbtn small" aria-label={`Show ${layer.name}`} aria-pressed={layer.visible} onClick={() => void setLayer(layer, { visible: !layer.visible }, `${layer.visible ? "Hide" : "Show"} ${layer.name}`)}>
+            <Icon name={layer.visible ? "eye" : "closed"} size={16} />
+          </button>
+        </Tooltip>
+      </span>
+      <span role="rowheader" className="name" style={{ paddingLeft: 6 + depth * 16, background: over === `into:${layer.id}` ? "var(--on)" : undefined }} ref={inside.setNodeRef}>
+        {layer.kind === "group" && (
+          <button className="iconbtn small" style={{ width: 14 }} aria-label={`${closed ? "Open" : "Close"} ${layer.name}`} aria-expanded={!closed} onClick={onFold}>
+            <Icon name={closed ? "right" : "down"} />
+          </button>
+        )}
+        <span ref={drag.setNodeRef} {...drag.listeners} style={{ cursor: "grab", display: "flex" }} title="Drag to reorder">
+          <Icon name={GLYPHS[layer.kind]} />
+        </span>
+        <LayerName layer={layer} sheet={sheet} channels={channels} />
+      </span>
+      <span role="cell" style={{ padding: 0 }}>
+        <Tooltip title={layer.locked ? "Unlock this layer" : "Lock this layer against strokes"}>
+          <button className="iconbtn small" style={{ opacity: layer.locked ? 1 : 0.45 }} aria-label={`Lock ${layer.name}`} aria-pressed={layer.locked} onClick={() => void setLayer(layer, { locked: !layer.locked }, `${layer.locked ? "Unlock" : "Lock"} ${layer.name}`)}>
+            <Icon name={layer.locked ? "lock" : "unlock"} />
+          </button>
+        </Tooltip>
+      </span>
+      <span role="cell" style={{ padding: "0 2px" }}>
+        <BlendChoice layer={layer} />
+      </span>
+      <span role="cell">
+        <LayerStrength key={layer.strength} layer={layer} />
+      </span>
+      <span role="cell" className="c" style={{ justifyContent: "flex-start" }}>
+        <MaskCell layer={layer} sheet={sheet} />
+      </span>
+      {channels.map((c) => (
+        <span role="cell" className="c" key={c.id}>
+          <ChannelCell layer={layer} channel={c} sheet={sheet} />
+        </span>
+      ))}
+    </div>
+  );
+}
+
+function LayerName({ layer, sheet, channels }: { layer: Layer; sheet: Sheet; channels: readonly Channel[] }) {
+  const [editing, setEditing] = useState(false);
+  if (editing) {
+    const done = (text: string): void => {
+      setEditing(false);
+      if (text.trim() && text !== layer.name) void setLayer(layer, { name: text.trim() }, `Rename to ${text.trim()}`);
+    };
+    return <input autoFocus aria-label="Layer name" maxLength={80} defaultValue={layer.name} onBlur={(e) => done(e.target.value)} onKeyDown={(e) => (e.key === "Enter" ? e.currentTarget.blur() : e.key === "Escape" && setEditing(false))} />;
+  }
+  return (
+    <button
+      className="text"
+      title="Press to target, twice to rename, Alt+↑ or ↓ to move"
+      onDoubleClick={() => setEditing(true)}
+      onKeyDown={(e) => {
+        if (e.altKey && (e.key === "ArrowUp" || e.key === "ArrowDown")) {
+          e.preventDefault();
+          e.stopPropagation();
+          void nudgeLayer(layer.id, e.key === "ArrowUp" ? -1 : 1);
+        }
+        if (e.key === "F2") setEditing(true);
+      }}
+      onClick={() => chooseTarget({ sheet: sheet.id, layer: layer.id, channels: layer.kind === "paint" ? channels.slice(0, 1).map((c) => c.id) : [], mask: null })}
+    >
+      {layer.name}
+    </button>
+  );
+}
+
+function BlendChoice({ layer }: { layer: Layer }) {
+  const modes = useWorkshop((s) => s.registries?.blend_modes);
+  const [anchor, setAnchor] = useState<HTMLElement | null>(null);
+  const name = modes?.find((m) => m.id === layer.blend)?.name ?? layer.blend;
+  return (
+    <>
+      <Tooltip title={`Blend mode: ${name}`}>
+        <button className="blendbtn" aria-haspopup="menu" aria-label={`Blend mode of ${layer.name}: ${name}`} onClick={(e) => setAnchor(e.currentTarget)}>
+          <span style={{ overflow: "hidden", textOverflow: "ellipsis" }}>{name}</span>
+          <Icon name="down" />
+        </button>
+      </Tooltip>
+      <Menu anchorEl={anchor} open={anchor !== null} onClose={() => setAnchor(null)} slotProps={{ paper: { sx: { maxHeight: 420 } } }}>
+        {modes?.filter((m) => m.kinds.includes("colour")).map((m) => (
+          <MenuItem
+            key={m.id}
+            selected={m.id === layer.blend}
+            onClick={() => {
+              setAnchor(null);
+              void setLayer(layer, { blend: m.id }, `${layer.name}: ${m.name}`);
+            }}
+          >
+            {m.name}
+          </MenuItem>
+        ))}
+      </Menu>
+    </>
+  );
+}
+
+function LayerStrength({ layer }: { layer: Layer }) {
+  const [value, setValue] = useState(layer.strength);
+  return (
+    <>
+      <Slider
+        size="small"
+        aria-label={`Strength of ${layer.name}`}
+        value={value}
+        min={0}
+        max={1}
+        step={0.01}
+        onChange={(_, v) => setValue(v as number)}
+        onChangeCommitted={(_, v) => void setLayer(layer, { strength: v as number }, `Strength of ${layer.name}`)}
+      />
+      <span style={{ width: 26, textAlign: "right", flex: "none" }}>{Math.round(value * 100)}</span>
+    </>
+  );
+}

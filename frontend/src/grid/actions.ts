@@ -1,0 +1,112 @@
+/** Edits the layer grid makes. */
+import type { ChannelUse, Edit, Layer, Mask, MaskSource, Sheet } from "../api/types";
+import { asGroup, findLayer, findSheet, freshId, newUses, rows, useOf } from "../state/layers";
+import { chooseTarget, edit, workshop } from "../state/workshop";
+
+const get = workshop.getState;
+
+function here(): Sheet | null {
+  const { project, sheet } = get();
+  return (project && sheet && findSheet(project.document, sheet)) || null;
+}
+
+/** A new layer goes in front of the target layer, in the same group. */
+export async function addLayer(kind: Layer["kind"]): Promise<void> {
+  const sheet = here();
+  const { project, target, colours } = get();
+  if (!sheet || !project) return;
+  const id = freshId(sheet);
+  const row = rows(sheet).find((r) => r.layer.id === target?.layer);
+  const uses = newUses(project.document.channels);
+  const count = rows(sheet).filter((r) => r.layer.kind === kind).length + 1;
+  const common = { id, visible: true, locked: false, strength: 1, blend: "normal", mask: null };
+  let layer: Layer;
+  if (kind === "fill") {
+    const colour: ChannelUse = { on: true, strength: 1, blend: null, value: [...colours[0]] };
+    layer = { ...common, kind, name: `Fill ${count}`, channels: { base_color: colour } };
+  } else if (kind === "group") {
+    layer = { ...common, kind, name: `Group ${count}`, channels: uses, layers: [] };
+  } else {
+    layer = { ...common, kind, name: `Paint ${count}`, channels: uses };
+  }
+  const change = { edit: "add-layer", sheet: sheet.id, layer, into: row?.parent ?? null, index: row?.index ?? 0 } as Edit;
+  if (await edit(`Add ${layer.name}`, change)) {
+    const channels = kind === "paint" ? (target?.channels.length ? target.channels : ["base_color"]) : [];
+    chooseTarget({ sheet: sheet.id, layer: id, channels, mask: null });
+  }
+}
+
+/** Put the target layer into a new group of its own. */
+export async function groupLayer(layerId: string): Promise<void> {
+  const sheet = here();
+  const { project } = get();
+  const row = sheet && rows(sheet).find((r) => r.layer.id === layerId);
+  if (!sheet || !row || !project) return;
+  const id = freshId(sheet);
+  const group = { id, kind: "group", name: `${row.layer.name} group`.slice(0, 80), visible: true, locked: false, strength: 1, blend: "normal", mask: null, channels: newUses(project.document.channels), layers: [] };
+  const edits = [
+    { edit: "add-layer", sheet: sheet.id, layer: group, into: row.parent, index: row.index },
+    { edit: "move-layer", sheet: sheet.id, layer: layerId, into: id, index: 0 },
+  ];
+  await edit(`Group ${row.layer.name}`, { edit: "batch", edits } as Edit);
+}
+
+export async function removeLayer(layerId: string): Promise<void> {
+  const sheet = here();
+  const layer = findLayer(sheet ?? undefined, layerId);
+  if (sheet && layer) await edit(`Delete ${layer.name}`, { edit: "remove-layer", sheet: sheet.id, layer: layerId });
+}
+
+export async function setLayer(layer: Layer, values: Partial<Layer>, label: string): Promise<void> {
+  const sheet = here();
+  if (sheet) await edit(label, { edit: "set-layer", sheet: sheet.id, layer: layer.id, values: values as Record<string, unknown> });
+}
+
+export async function setUse(layer: Layer, channel: string, change: Partial<ChannelUse>, label: string): Promise<void> {
+  await setLayer(layer, { channels: { ...layer.channels, [channel]: { ...useOf(layer, channel), ...change } } }, label);
+}
+
+/** Move a layer in front of another row, or into a group. */
+export async function moveLayer(layerId: string, before: string | null, into: string | null): Promise<void> {
+  const sheet = here();
+  if (!sheet || layerId === before) return;
+  const list = rows(sheet);
+  const moving = list.find((r) => r.layer.id === layerId);
+  if (!moving) return;
+  let parent = into;
+  let index = 0;
+  if (before) {
+    const goal = list.find((r) => r.layer.id === before);
+    if (!goal) return;
+    parent = goal.parent;
+    index = goal.index;
+    // Indices count after the layer was taken out.
+    if (moving.parent === parent && moving.index < index) index -= 1;
+  } else if (into === null) {
+    index = sheet.layers.length - (moving.parent === null ? 1 : 0);
+  }
+  await edit(`Move ${moving.layer.name}`, { edit: "move-layer", sheet: sheet.id, layer: layerId, into: parent, index });
+}
+
+/** One place forward (−1) or back (+1) among its siblings. */
+export async function nudgeLayer(layerId: string, by: number): Promise<void> {
+  const sheet = here();
+  const row = sheet && rows(sheet).find((r) => r.layer.id === layerId);
+  if (!sheet || !row) return;
+  const siblings = row.parent ? (asGroup(findLayer(sheet, row.parent))?.layers.length ?? 0) : sheet.layers.length;
+  const index = row.index + by;
+  if (index >= 0 && index < siblings) await edit(`Move ${row.layer.name}`, { edit: "move-layer", sheet: sheet.id, layer: layerId, into: row.parent, index });
+}
+
+export async function addMaskSource(layer: Layer, kind: MaskSource["kind"], base = 0, picks: { by: "part"; index: number }[] = []): Promise<void> {
+  const mask: Mask = layer.mask ?? { on: true, invert: false, sources: [] };
+  const taken = new Set(mask.sources.map((s) => s.id));
+  let n = 1;
+  while (taken.has(`m${n}`)) n += 1;
+  const id = `m${n}`;
+  const common = { id, on: true, combine: mask.sources.length ? ("multiply" as const) : ("replace" as const), strength: 1, invert: false };
+  const source: MaskSource = kind === "painted" ? { ...common, kind, base } : { ...common, kind, picks };
+  await setLayer(layer, { mask: { ...mask, sources: [...mask.sources, source] } }, `Add mask to ${layer.name}`);
+  const sheet = here();
+  if (sheet && kind === "painted") chooseTarget({ sheet: sheet.id, layer: layer.id, channels: [], mask: id });
+}

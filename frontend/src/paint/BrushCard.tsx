@@ -1,0 +1,134 @@
+import { Tooltip } from "@mui/material";
+import { useMemo, useState } from "react";
+import type { Brush } from "../api/types";
+import { useWorkshop } from "../state/hooks";
+import { setBrush, workshop } from "../state/workshop";
+import { hint } from "../tools/commands";
+import { NamedSlider } from "./sliders";
+
+const EVERYDAY = ["size", "strength", "flow", "hardness", "spacing"];
+const KEYS: Record<string, string> = { size: "larger", hardness: "harder", strength: "stronger" };
+const PRESSURES = [
+  ["pressure_size", "size"],
+  ["pressure_flow", "flow"],
+  ["pressure_strength", "strength"],
+] as const;
+
+/** The brush. The server tells which sliders there are. */
+export function BrushCard() {
+  const parameters = useWorkshop((s) => s.registries?.brush_parameters);
+  const brush = useWorkshop((s) => s.brush);
+  const [more, setMore] = useState(false);
+  return (
+    <section className="card" aria-label="Brush settings">
+      <div className="chead">
+        <h2>Brush</h2>
+        <span className="right">
+          <button className="tog" aria-pressed={more} onClick={() => setMore(!more)}>
+            All settings
+          </button>
+        </span>
+      </div>
+      <BrushPreview brush={brush} />
+      {parameters
+        ?.filter((p) => more || EVERYDAY.includes(p.id))
+        .map((p) => (
+          <NamedSlider
+            key={p.id}
+            label={p.name}
+            title={hint(p.hint, KEYS[p.id])}
+            value={brush[p.id as keyof Brush] as number}
+            low={p.low}
+            high={p.high}
+            step={p.step}
+            unit={p.unit}
+            log={p.scale === "log"}
+            onChange={(v) => setBrush({ [p.id]: v })}
+          />
+        ))}
+      <div className="prow">
+        <span className="label">Pressure</span>
+        {PRESSURES.map(([id, name]) => (
+          <Tooltip key={id} title={`Pen pressure changes the ${name}`}>
+            <button className="tog" aria-pressed={brush[id].on} onClick={() => setBrush({ [id]: { ...brush[id], on: !brush[id].on } })}>
+              {name}
+            </button>
+          </Tooltip>
+        ))}
+      </div>
+      {more &&
+        PRESSURES.filter(([id]) => brush[id].on).map(([id, name]) => (
+          <NamedSlider key={id} label={`Least ${name}`} title={`Share of the ${name} at no pressure`} value={brush[id].low} low={0} high={1} step={0.01} unit="percent" onChange={(low) => setBrush({ [id]: { ...brush[id], low } })} />
+        ))}
+      {more && (
+        <div className="prow">
+          <span className="label">Reach</span>
+          <Tooltip title="Only surface that looks the dab's way takes paint">
+            <button className="tog" aria-pressed={brush.facing} onClick={() => setBrush({ facing: !brush.facing })}>
+              Facing only
+            </button>
+          </Tooltip>
+        </div>
+      )}
+    </section>
+  );
+}
+
+/** A stroke as this brush would lay it: pressure rises and falls along it. */
+function BrushPreview({ brush }: { brush: Brush }) {
+  const dabs = useMemo(() => {
+    const r = Math.min(24, 5 + Math.sqrt(brush.size) * 0.9);
+    const step = Math.max(brush.spacing * 2 * r, 1.2);
+    const out: { x: number; y: number; r: number; o: number }[] = [];
+    for (let x = 18; x <= 222; x += step) {
+      const t = (x - 18) / 204;
+      const p = Math.sin(Math.PI * t);
+      const low = (c: Brush["pressure_size"]): number => (c.on ? c.low + (1 - c.low) * p ** c.gamma : 1);
+      out.push({ x, y: 32 + Math.sin(t * 2 * Math.PI) * -12, r: r * low(brush.pressure_size), o: brush.flow * low(brush.pressure_flow) });
+    }
+    return out;
+  }, [brush]);
+  const edge = Math.round(brush.hardness * 96);
+  return (
+    <svg className="preview" viewBox="0 0 240 64" role="img" aria-label="How a stroke looks">
+      <defs>
+        <radialGradient id="dab">
+          <stop offset={`${edge}%`} stopColor="var(--text)" />
+          <stop offset={`${(edge + 100) / 2}%`} stopColor="var(--text)" stopOpacity="0.5" />
+          <stop offset="100%" stopColor="var(--text)" stopOpacity="0" />
+        </radialGradient>
+      </defs>
+      <g opacity={brush.strength}>
+        {dabs.map((d, i) => (
+          <ellipse key={i} cx={d.x} cy={d.y} rx={d.r} ry={d.r * brush.roundness} fill="url(#dab)" opacity={d.o} transform={`rotate(${-brush.angle} ${d.x} ${d.y})`} />
+        ))}
+      </g>
+    </svg>
+  );
+}
+
+/** What Fill covers and how strongly. */
+export function FillCard() {
+  const kinds = useWorkshop((s) => s.registries?.pick_kinds);
+  const by = useWorkshop((s) => s.fillBy);
+  const strength = useWorkshop((s) => s.fillStrength);
+  const about = "Press a place in either view. At less than full strength a fill moves the values part of the way, and can be repeated.";
+  return (
+    <section className="card" aria-label="Fill settings">
+      <div className="chead">
+        <h2>Fill</h2>
+      </div>
+      <div className="prow" role="group" aria-label="What is filled">
+        {kinds?.map((k) => (
+          <Tooltip key={k.id} title={k.hint}>
+            <button className="tog" aria-pressed={by === k.id} onClick={() => workshop.setState({ fillBy: k.id })}>
+              {k.name}
+            </button>
+          </Tooltip>
+        ))}
+      </div>
+      <NamedSlider label="Strength" title="How far the values move" value={strength} low={0.01} high={1} step={0.01} unit="percent" onChange={(v) => workshop.setState({ fillStrength: v })} />
+      <p className="note">{about}</p>
+    </section>
+  );
+}

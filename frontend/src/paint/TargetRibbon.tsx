@@ -1,0 +1,47 @@
+import { useDocument, useWorkshop } from "../state/hooks";
+import { findLayer, findSheet, SOURCE_NAMES, targetTrouble } from "../state/layers";
+
+const VERBS = { brush: "Painting into", erase: "Erasing from", fill: "Filling", pick: "Picking for" } as const;
+
+/** Always says what the next stroke changes. */
+export function TargetRibbon() {
+  const document = useDocument();
+  const target = useWorkshop((s) => s.target);
+  const tool = useWorkshop((s) => s.tool);
+  const last = useWorkshop((s) => s.lastStroke);
+  if (!document) return null;
+  const trouble = targetTrouble(document, target);
+  if (!target || (trouble && !findLayer(findSheet(document, target.sheet), target.layer))) {
+    return (
+      <div className="ribbon none" role="status" aria-label="Target">
+        {trouble}
+      </div>
+    );
+  }
+  const sheet = findSheet(document, target.sheet);
+  const layer = findLayer(sheet, target.layer);
+  const source = layer?.mask?.sources.find((s) => s.id === target.mask);
+  const where = source
+    ? `Mask · ${SOURCE_NAMES[source.kind].toLowerCase()} source`
+    : target.channels.map((id) => document.channels.find((c) => c.id === id)?.name).join(" · ");
+  return (
+    <div className={trouble ? "ribbon none" : "ribbon"} role="status" aria-label="Target">
+      {trouble ? (
+        <span>{trouble}. Strokes change nothing.</span>
+      ) : (
+        <>
+          <span className="quiet">{VERBS[tool]}</span>
+          <span className="quiet">{sheet?.name} ›</span>
+          <b>{layer?.name}</b>
+          <span className="quiet">›</span>
+          <span className="where">{where}</span>
+        </>
+      )}
+      {last && (
+        <span className="right">
+          {last.ms.toFixed(1)} ms per dab · {last.chunks} {last.chunks === 1 ? "chunk" : "chunks"}
+        </span>
+      )}
+    </div>
+  );
+}

@@ -1,0 +1,114 @@
+import { Tooltip } from "@mui/material";
+import { useRef } from "react";
+import { api } from "../api/client";
+import { useWorkshop } from "../state/hooks";
+import { refresh, runJob, say, swapColours, workshop, type Tool } from "../state/workshop";
+import { Icon, type IconName } from "../theme/icons";
+import { hint } from "../tools/commands";
+import { toHex } from "./colour";
+
+const TOOLS: [Tool, string, string][] = [
+  ["brush", "Brush", "Paint with the brush"],
+  ["erase", "Erase", "Take paint off the target"],
+  ["fill", "Fill", "Flood what you point at"],
+  ["pick", "Pick", "Take colours and values from the model or the sheet"],
+];
+
+export function ToolRail() {
+  const tool = useWorkshop((s) => s.tool);
+  return (
+    <aside className="rail" aria-label="Tools">
+      {TOOLS.map(([id, name, text]) => (
+        <Tooltip key={id} title={hint(text, id)} placement="right">
+          <button className="tool" aria-pressed={tool === id} onClick={() => workshop.setState({ tool: id })}>
+            <Icon name={id as IconName} />
+            <span>{name}</span>
+          </button>
+        </Tooltip>
+      ))}
+      <div className="gap" />
+      <Recorder />
+      <Chips />
+    </aside>
+  );
+}
+
+/** The two colours, or a mask's two values. */
+function Chips() {
+  const colours = useWorkshop((s) => s.colours);
+  const masks = useWorkshop((s) => s.maskValues);
+  const mask = useWorkshop((s) => Boolean(s.target?.mask));
+  const shown = mask ? masks.map((v) => toHex([v, v, v])) : colours.map(toHex);
+  return (
+    <Tooltip title={hint(mask ? "Swap the two mask values; hold V for the other" : "Swap the two colours; hold V for the other", "swap")} placement="right">
+      <button className="chips" aria-label="Swap colours" onClick={swapColours}>
+        <span className="pair">
+          <i style={{ background: shown[1] }} />
+          <i style={{ background: shown[0] }} />
+        </span>
+        <span>{mask ? "Values" : "Colours"}</span>
+      </button>
+    </Tooltip>
+  );
+}
+
+/** Records strokes to a script file and plays one back. */
+function Recorder() {
+  const recording = useWorkshop((s) => s.recording);
+  const input = useRef<HTMLInputElement>(null);
+  const toggle = async (): Promise<void> => {
+    const { project, uid } = workshop.getState();
+    if (!project || !uid) return;
+    if (!recording) {
+      workshop.setState({ recording: { since: project.head } });
+      return say("Recording strokes. Press again to save them as a script.");
+    }
+    workshop.setState({ recording: null });
+    try {
+      const text = await api.script(uid, recording.since);
+      const link = document.createElement("a");
+      link.href = URL.createObjectURL(new Blob([text], { type: "application/json" }));
+      link.download = `${project.name.replace(/[^A-Za-z0-9_-]+/g, "_")}_strokes.json`;
+      link.click();
+      URL.revokeObjectURL(link.href);
+    } catch (error) {
+      say((error as Error).message, true);
+    }
+  };
+  const play = async (file: File): Promise<void> => {
+    const { uid } = workshop.getState();
+    if (!uid) return;
+    const text = await file.text();
+    const job = await runJob(() => api.replay(uid, text));
+    await refresh();
+    if (job?.state === "done") say(`${String(job.result.strokes)} strokes replayed.`);
+  };
+  return (
+    <>
+      <Tooltip title={recording ? "Stop recording and save the script" : "Record strokes as a script"} placement="right">
+        <button className="tool" aria-pressed={recording !== null} onClick={() => void toggle()}>
+          <Icon name={recording ? "stop" : "record"} size={18} />
+          <span>{recording ? "Stop" : "Record"}</span>
+        </button>
+      </Tooltip>
+      <Tooltip title="Replay a stroke script" placement="right">
+        <button className="tool" onClick={() => input.current?.click()}>
+          <Icon name="load" size={18} />
+          <span>Replay</span>
+        </button>
+      </Tooltip>
+      <input
+        ref={input}
+        type="file"
+        hidden
+        accept="application/json,.json"
+        aria-label="Stroke script"
+        onChange={(e) => {
+          const file = e.target.files?.[0];
+          e.target.value = "";
+          if (file) void play(file);
+        }}
+      />
+    </>
+  );
+}

@@ -1,0 +1,73 @@
+import { Snackbar } from "@mui/material";
+import { useEffect, useRef, useState } from "react";
+import { useRoute, useWorkshop } from "../state/hooks";
+import { closeProject, openProject, openStage, workshop } from "../state/workshop";
+import { handleKey } from "../tools/commands";
+import { ExportScreen } from "./ExportScreen";
+import { JobBar } from "./JobBar";
+import { ModelScreen } from "./ModelScreen";
+import { PaintScreen } from "./PaintScreen";
+import { ProjectsScreen } from "./ProjectsScreen";
+import { ShortcutsDialog } from "./ShortcutsDialog";
+import { TopBar } from "./TopBar";
+
+export function App({ onMode }: { onMode: () => void }) {
+  const { uid, screen } = useRoute();
+  const [help, setHelp] = useState(false);
+  useEffect(() => {
+    const listen = (event: KeyboardEvent): void => {
+      if (event.key === "?" && !(event.target as HTMLElement | null)?.closest("input, textarea, [role=dialog]")) {
+        event.preventDefault();
+        setHelp(true);
+      } else if (uid) handleKey(event);
+    };
+    window.addEventListener("keydown", listen);
+    return () => window.removeEventListener("keydown", listen);
+  }, [uid]);
+  return (
+    <>
+      {uid ? <Project key={uid} uid={uid} screen={screen} onMode={onMode} onHelp={() => setHelp(true)} /> : <ProjectsScreen onMode={onMode} />}
+      <ShortcutsDialog open={help} onClose={() => setHelp(false)} />
+      <Messages />
+    </>
+  );
+}
+
+function Project({ uid, screen, onMode, onHelp }: { uid: string; screen: string; onMode: () => void; onHelp: () => void }) {
+  const canvas = useRef<HTMLCanvasElement>(null);
+  const loaded = useWorkshop((s) => s.project?.uid === uid);
+  useEffect(() => {
+    if (!canvas.current) return;
+    const closeStage = openStage(canvas.current);
+    void openProject(uid);
+    return () => {
+      closeProject();
+      closeStage();
+    };
+  }, [uid]);
+  return (
+    <div className="shell">
+      <canvas ref={canvas} className="stage-canvas" aria-hidden="true" />
+      <TopBar uid={uid} screen={screen} onMode={onMode} onHelp={onHelp} />
+      {!loaded && <main className="page quiet" style={{ background: "var(--app)" }}>Opening the project…</main>}
+      {loaded && screen === "model" && <ModelScreen />}
+      {loaded && screen === "paint" && <PaintScreen />}
+      {loaded && screen === "export" && <ExportScreen />}
+      <JobBar />
+    </div>
+  );
+}
+
+function Messages() {
+  const message = useWorkshop((s) => s.message);
+  return (
+    <Snackbar
+      open={message !== null}
+      message={message?.text}
+      autoHideDuration={message?.bad ? 9000 : 4000}
+      onClose={(_, reason) => reason !== "clickaway" && workshop.setState({ message: null })}
+      anchorOrigin={{ vertical: "bottom", horizontal: "left" }}
+      slotProps={{ content: { role: message?.bad ? "alert" : "status", sx: { borderLeft: message?.bad ? "3px solid var(--error)" : undefined } } }}
+    />
+  );
+}

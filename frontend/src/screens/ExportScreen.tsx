@@ -1,0 +1,202 @@
+import { Button, Checkbox, FormControlLabel, MenuItem, TextField } from "@mui/material";
+import { useQuery, useQueryClient } from "@tanstack/react-query";
+import { useEffect, useState } from "react";
+import { api } from "../api/client";
+import type { ExportPreset, MapSpec } from "../api/types";
+import { toggled } from "../grid/LayerGrid";
+import { useDocument, useWorkshop } from "../state/hooks";
+import { runJob, say } from "../state/workshop";
+
+interface Written {
+  name: string;
+  folder: string;
+  files: { name: string; sheet: string | null; map: string | null; width: number; height: number; bits: number; bytes: number; colour_space: string }[];
+}
+
+/** Choose a preset, look at every map, write the set, read the listing. */
+export function ExportScreen() {
+  const uid = useWorkshop((s) => s.uid) ?? "";
+  const document = useDocument();
+  const client = useQueryClient();
+  const { data: presets } = useQuery({ queryKey: ["presets"], queryFn: api.presets });
+  const [chosen, setChosen] = useState("separate-maps");
+  const [changed, setChanged] = useState<Partial<ExportPreset>>({});
+  const [sheetsOff, setSheetsOff] = useState<ReadonlySet<string>>(new Set());
+  const [mapsOff, setMapsOff] = useState<ReadonlySet<string>>(new Set());
+  const [written, setWritten] = useState<Written | null>(null);
+  const base = presets?.find((p) => p.id === chosen);
+  if (!document || !base) return <main className="page" style={{ background: "var(--app)" }} />;
+  const preset: ExportPreset = { ...base, ...changed };
+  const extra: MapSpec[] = preset.id === "separate-maps" ? document.channels.filter((c) => !preset.maps.some((m) => m.components.some((x) => x.split(".")[0] === c.id))).map((c) => ({ id: c.id, name: c.name, components: c.kind === "colour" ? ["r", "g", "b"].map((l) => `${c.id}.${l}`) : [c.id], bits: null })) : [];
+  const maps = [...preset.maps, ...extra];
+  const sheets = document.sheets.filter((s) => !sheetsOff.has(s.id));
+  const kept = maps.filter((m) => !mapsOff.has(m.id));
+  const set = (values: Partial<ExportPreset>): void => setChanged({ ...changed, ...values });
+  const start = async (): Promise<void> => {
+    const job = await runJob(() => api.exportMaps(uid, preset, sheetsOff.size ? sheets.map((s) => s.id) : null, mapsOff.size ? kept.map((m) => m.id) : null));
+    if (job?.state === "done") {
+      setWritten(job.result as unknown as Written);
+      say(`${(job.result.files as unknown[]).length} files written.`);
+    }
+  };
+  const saveOwn = async (): Promise<void> => {
+    const name = window.prompt("Name of your preset", `${preset.name} (own)`)?.trim();
+    if (!name) return;
+    const id = name.toLowerCase().replace(/[^a-z0-9]+/g, "-").replace(/^-+|-+$/g, "").slice(0, 40) || "own";
+    try {
+      await api.savePreset({ ...preset, id, name, note: "", maps: kept.length ? (kept as ExportPreset["maps"]) : preset.maps });
+      await client.invalidateQueries({ queryKey: ["presets"] });
+      setChosen(id);
+      setChanged({});
+      setMapsOff(new Set());
+    } catch (error) {
+      say((error as Error).message, true);
+    }
+  };
+  const own = !["separate-maps", "packed-orm", "flat-colour"].includes(preset.id);
+  return (
+    <main className="two" style={{ background: "var(--app)" }}>
+      <div className="panel" style={{ display: "flex", flexDirection: "column", gap: 10, paddingTop: 14 }}>
+        <TextField select label="Preset" value={chosen} onChange={(e) => { setChosen(e.target.value); setChanged({}); setMapsOff(new Set()); }}>
+          {presets?.map((p) => (
+            <MenuItem key={p.id} value={p.id}>
+              {p.name}
+            </MenuItem>
+          ))}
+        </TextField>
+        <span className="note">{preset.note}</span>
+        <TextField select label="Size" value={preset.size} onChange={(e) => set({ size: Number(e.target.value) as ExportPreset["size"] })}>
+          {[0, 256, 512, 1024, 2048, 4096, 8192].map((s) => (
+            <MenuItem key={s} value={s}>
+              {s ? `${s} × ${s}` : "As each sheet"}
+            </MenuItem>
+          ))}
+        </TextField>
+        <TextField select label="Format" value={preset.bits} onChange={(e) => set({ bits: Number(e.target.value) as 8 | 16 })}>
+          <MenuItem value={8}>PNG, 8 bits a component</MenuItem>
+          <MenuItem value={16}>PNG, 16 bits a component</MenuItem>
+        </TextField>
+        <TextField label="Padding, pixels" type="number" value={preset.padding} onChange={(e) => set({ padding: Math.min(256, Math.max(0, Math.round(Number(e.target.value)))) })} slotProps={{ htmlInput: { min: 0, max: 256 } }} />
+        <TextField select label="Normal map's Y" value={preset.normal_y} onChange={(e) => set({ normal_y: e.target.value as "up" | "down" })}>
+          <MenuItem value="up">Up</MenuItem>
+          <MenuItem value="down">Down</MenuItem>
+        </TextField>
+        <TextField label="File names" value={preset.template} onChange={(e) => set({ template: e.target.value })} helperText="Takes {project}, {sheet}, {map} and {tile}" />
+        <FormControlLabel control={<Checkbox size="small" checked={preset.glb} onChange={(e) => set({ glb: e.target.checked })} />} label="Also a GLB with the maps wired in" />
+        <div>
+          <h2 style={{ margin: "4px 0" }}>Sheets</h2>
+          {document.sheets.map((s) => (
+            <div key={s.id}>
+              <FormControlLabel control={<Checkbox size="small" checked={!sheetsOff.has(s.id)} onChange={() => setSheetsOff(toggled(sheetsOff, s.id))} />} label={`${s.name} · ${s.resolution}`} />
+            </div>
+          ))}
+        </div>
+        <Button variant="contained" disabled={!sheets.length || !kept.length} onClick={() => void start()}>
+          Write {sheets.length * kept.length} maps
+        </Button>
+        <div style={{ display: "flex", gap: 6 }}>
+          <Button onClick={() => void saveOwn()}>Save as own preset</Button>
+          {own && (
+            <Button
+              onClick={() =>
+                void api.deletePreset(preset.id).then(async () => {
+                  setChosen("separate-maps");
+                  await client.invalidateQueries({ queryKey: ["presets"] });
+                })
+              }
+            >
+              Delete preset
+            </Button>
+          )}
+        </div>
+      </div>
+      <div style={{ overflow: "auto", padding: 16 }}>
+        {written && <Listing uid={uid} written={written} />}
+        {sheets.map((s) => (
+          <section key={s.id} aria-label={`Maps of ${s.name}`}>
+            <h2 className="plain" style={{ margin: "4px 0 8px" }}>
+              {s.name}
+            </h2>
+            <div className="maps">
+              {maps.map((m) => (
+                <div className="map" key={m.id}>
+                  <MapPicture uid={uid} preset={preset} sheet={s.id} map={m.id} name={`${m.name} of ${s.name}`} />
+                  <label>
+                    <input type="checkbox" checked={!mapsOff.has(m.id)} onChange={() => setMapsOff(toggled(mapsOff, m.id))} />
+                    {m.name}
+                  </label>
+                </div>
+              ))}
+            </div>
+          </section>
+        ))}
+      </div>
+    </main>
+  );
+}
+
+function MapPicture({ uid, preset, sheet, map, name }: { uid: string; preset: ExportPreset; sheet: string; map: string; name: string }) {
+  const revision = useWorkshop((s) => s.project?.revision);
+  const [url, setUrl] = useState<string | null>(null);
+  const { maps, padding, normal_y } = preset;
+  useEffect(() => {
+    let made: string | null = null;
+    let gone = false;
+    // The name template may be half typed; it does not matter to the picture.
+    const asked = { ...preset, maps, padding, normal_y, template: "{map}" };
+    api.preview(uid, asked, sheet, map).then(
+      (found) => {
+        made = found;
+        if (gone) URL.revokeObjectURL(found);
+        else setUrl(found);
+      },
+      () => setUrl(null),
+    );
+    return () => {
+      gone = true;
+      if (made) URL.revokeObjectURL(made);
+    };
+    // eslint-disable-next-line react-hooks/exhaustive-deps -- other fields of the preset do not change the picture
+  }, [uid, sheet, map, revision, padding, normal_y, maps]);
+  return url ? <img src={url} alt={name} /> : <div className="blank" />;
+}
+
+function Listing({ uid, written }: { uid: string; written: Written }) {
+  const total = written.files.reduce((n, f) => n + f.bytes, 0);
+  return (
+    <section className="card" style={{ marginBottom: 16 }} aria-label="Listing">
+      <div className="chead">
+        <h2>Written</h2>
+        <span className="right">
+          {written.files.length} files, {(total / 1e6).toFixed(1)} MB
+          <a className="vbtn" href={`/api/projects/${uid}/exports/${written.name}.zip`} download style={{ textDecoration: "none" }}>
+            Download as zip
+          </a>
+        </span>
+      </div>
+      <p className="note">In {written.folder}, with listing.json beside them.</p>
+      <table className="files">
+        <thead>
+          <tr>
+            <th>File</th>
+            <th>Size</th>
+            <th>Bits</th>
+            <th>Colour space</th>
+            <th>Bytes</th>
+          </tr>
+        </thead>
+        <tbody>
+          {written.files.map((f) => (
+            <tr key={f.name}>
+              <td>{f.name}</td>
+              <td>{f.width ? `${f.width} × ${f.height}` : "–"}</td>
+              <td>{f.bits || "–"}</td>
+              <td>{f.colour_space}</td>
+              <td>{f.bytes.toLocaleString()}</td>
+            </tr>
+          ))}
+        </tbody>
+      </table>
+    </section>
+  );
+}

@@ -1,0 +1,71 @@
+import { Button, Dialog, DialogActions, DialogContent, DialogTitle, TextField } from "@mui/material";
+import { useQuery, useQueryClient } from "@tanstack/react-query";
+import { useState } from "react";
+import { api } from "../api/client";
+import { useWorkshop } from "../state/hooks";
+import { accept, say } from "../state/workshop";
+
+/** What happened, and named versions to go back to. */
+export function HistoryDialog({ open, onClose }: { open: boolean; onClose: () => void }) {
+  const uid = useWorkshop((s) => s.uid);
+  const revision = useWorkshop((s) => s.project?.revision);
+  const [name, setName] = useState("");
+  const client = useQueryClient();
+  const { data } = useQuery({ queryKey: ["history", uid, revision], queryFn: () => api.history(uid ?? ""), enabled: open && uid !== null });
+  if (!uid) return null;
+
+  const keep = async (): Promise<void> => {
+    try {
+      await api.addVersion(uid, name || "Version");
+      setName("");
+      await client.invalidateQueries({ queryKey: ["history", uid] });
+    } catch (error) {
+      say((error as Error).message, true);
+    }
+  };
+  const back = async (version: number): Promise<void> => {
+    try {
+      accept(await api.restore(uid, version));
+      onClose();
+    } catch (error) {
+      say((error as Error).message, true);
+    }
+  };
+  return (
+    <Dialog open={open} onClose={onClose} maxWidth="sm" fullWidth>
+      <DialogTitle>History and versions</DialogTitle>
+      <DialogContent>
+        <h2 className="plain">Versions</h2>
+        <p className="note">A version keeps everything as it is now. Going back to one is a step like any other and can be undone.</p>
+        <div style={{ display: "flex", gap: 8, marginBottom: 8 }}>
+          <TextField label="Name of the version" value={name} onChange={(e) => setName(e.target.value)} fullWidth slotProps={{ htmlInput: { maxLength: 80 } }} />
+          <Button variant="outlined" onClick={() => void keep()}>
+            Keep version
+          </Button>
+        </div>
+        <div className="list">
+          {data?.versions.map((v) => (
+            <div className="item" key={v.id}>
+              {v.name}
+              <span className="count">{new Date(v.created_at * 1000).toLocaleString()}</span>
+              <Button onClick={() => void back(v.id)}>Go back to it</Button>
+            </div>
+          ))}
+        </div>
+        <h2 className="plain" style={{ marginTop: 16 }}>Steps, newest first</h2>
+        <div className="list" style={{ maxHeight: 260, overflow: "auto" }}>
+          {data?.steps.map((s) => (
+            <div className={s.undone ? "item off" : "item"} key={s.seq}>
+              {s.label}
+              {s.undone && " (undone)"}
+              <span className="count">{new Date(s.created_at * 1000).toLocaleTimeString()}</span>
+            </div>
+          ))}
+        </div>
+      </DialogContent>
+      <DialogActions>
+        <Button onClick={onClose}>Close</Button>
+      </DialogActions>
+    </Dialog>
+  );
+}

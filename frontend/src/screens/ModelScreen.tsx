@@ -1,0 +1,203 @@
+import { Button, MenuItem, TextField, Tooltip } from "@mui/material";
+import { useEffect, useRef } from "react";
+import { Group, Panel, Separator } from "react-resizable-panels";
+import { api } from "../api/client";
+import type { Finding, Sheet } from "../api/types";
+import { useDocument, useWorkshop } from "../state/hooks";
+import { accept, chooseSheet, hideParts, refresh, runJob, say, workshop } from "../state/workshop";
+import { Icon } from "../theme/icons";
+import { hint } from "../tools/commands";
+import { FlatView } from "../viewport/FlatView";
+import { SolidView } from "../viewport/SolidView";
+
+/** What was brought in: parts, sheets, and what is wrong before painting starts. */
+export function ModelScreen() {
+  const model = useWorkshop((s) => s.model);
+  const document = useDocument();
+  useEffect(() => () => workshop.setState({ highlight: null }), []);
+  return (
+    <main className="two">
+      <div className="panel">
+        <Findings findings={model?.findings ?? []} known={model !== null} />
+        <Parts />
+        <h2>Sheets</h2>
+        {document?.sheets.map((s) => <SheetEntry key={s.id} sheet={s} />)}
+        {document && !document.sheets.length && <p className="note">No sheet: the model has no UVs.</p>}
+        <h2>Numbers</h2>
+        {model && (
+          <div className="note">
+            {model.faces.toLocaleString()} faces · {model.triangles.toLocaleString()} triangles · {model.vertices.toLocaleString()} vertices
+            <br />
+            {model.size.map((v) => v.toPrecision(3)).join(" × ")} units
+            <br />
+            Materials: {model.materials.join(", ")}
+            {model.groups.length > 0 && (
+              <>
+                <br />
+                {model.groups.length} face groups
+              </>
+            )}
+            {model.uv_layouts.length > 0 && (
+              <>
+                <br />
+                UV layouts: {model.uv_layouts.join(", ")}
+              </>
+            )}
+            {model.vertex_colors && (
+              <>
+                <br />
+                Vertex colours are kept
+              </>
+            )}
+            {model.notes.map((n) => (
+              <p key={n}>{n}</p>
+            ))}
+          </div>
+        )}
+      </div>
+      <Group orientation="horizontal">
+        <Panel defaultSize="56%" minSize="20%">
+          <SolidView paintable={false} />
+        </Panel>
+        <Separator className="handle-x" aria-label="Width of the views" />
+        <Panel minSize="20%">
+          <FlatView paintable={false} />
+        </Panel>
+      </Group>
+    </main>
+  );
+}
+
+function Findings({ findings, known }: { findings: readonly Finding[]; known: boolean }) {
+  const highlight = useWorkshop((s) => s.highlight);
+  const shown = useRef<string | null>(null);
+  return (
+    <>
+      <h2>Findings</h2>
+      {known && !findings.length && <p className="note">Nothing stands in the way of painting.</p>}
+      {findings.map((f) => {
+        const on = highlight !== null && shown.current === f.kind;
+        return (
+          <button
+            key={f.kind}
+            className={`finding ${f.level}`}
+            aria-pressed={on}
+            onClick={() => {
+              shown.current = on ? null : f.kind;
+              workshop.setState({ highlight: on ? null : new Set(f.faces) });
+            }}
+          >
+            <b>{f.title}</b>
+            <div className="note">
+              {f.advice} {f.count > 0 && (on ? "Press to take the colour off." : "Press to see where.")}
+            </div>
+          </button>
+        );
+      })}
+    </>
+  );
+}
+
+function Parts() {
+  const parts = useWorkshop((s) => s.model?.parts);
+  const hidden = useDocument()?.hidden_parts ?? [];
+  const all = parts?.map((_, i) => i) ?? [];
+  return (
+    <>
+      <h2>
+        Parts
+        {hidden.length > 0 && (
+          <Tooltip title={hint("Show all parts", "show-all")}>
+            <button className="vbtn" onClick={() => void hideParts([])}>
+              Show all
+            </button>
+          </Tooltip>
+        )}
+      </h2>
+      <div className="list">
+        {parts?.map((p, i) => {
+          const off = hidden.includes(i);
+          return (
+            <div key={p.name} className={off ? "item off" : "item"}>
+              <Tooltip title={off ? "Show this part" : "Hide this part; hidden parts are safe from the brush"}>
+                <button className="iconbtn small" aria-label={`Show ${p.name}`} aria-pressed={!off} onClick={() => void hideParts(off ? hidden.filter((h) => h !== i) : [...hidden, i])}>
+                  <Icon name={off ? "closed" : "eye"} size={16} />
+                </button>
+              </Tooltip>
+              {p.name}
+              <span className="count">{p.faces.toLocaleString()}</span>
+              <Tooltip title="Show only this part">
+                <button className="vbtn" aria-label={`Isolate ${p.name}`} onClick={() => void hideParts(all.filter((x) => x !== i))}>
+                  Isolate
+                </button>
+              </Tooltip>
+            </div>
+          );
+        })}
+      </div>
+    </>
+  );
+}
+
+function SheetEntry({ sheet }: { sheet: Sheet }) {
+  const facts = useWorkshop((s) => s.model?.sheets.find((x) => x.id === sheet.id));
+  const resolutions = useWorkshop((s) => s.registries?.resolutions);
+  const current = useWorkshop((s) => s.sheet === sheet.id);
+  const uid = useWorkshop((s) => s.uid) ?? "";
+  const input = useRef<HTMLInputElement>(null);
+  const resize = async (side: number): Promise<void> => {
+    const job = await runJob(() => api.resolution(uid, sheet.id, side));
+    await refresh();
+    workshop.setState({ model: await api.model(uid) });
+    if (job?.state === "done") say(`${sheet.name} is now ${side} × ${side}; its strokes were painted again.`);
+  };
+  const bring = async (file: File): Promise<void> => {
+    const form = new FormData();
+    form.append("file", file, file.name);
+    form.append("y", window.confirm("Was this normal map made with Y pointing down? OK for down, Cancel for up.") ? "down" : "up");
+    try {
+      accept(await api.bringNormalMap(uid, sheet.id, form));
+    } catch (error) {
+      say((error as Error).message, true);
+    }
+  };
+  return (
+    <div className="finding" style={{ borderLeftColor: current ? "var(--text)" : "var(--line)" }}>
+      <button className="item" style={{ minHeight: 22, padding: 0 }} onClick={() => chooseSheet(sheet.id)} aria-label={`Show sheet ${sheet.name}`}>
+        <b>{sheet.name}</b>
+        <span className="count">{facts?.tile}</span>
+      </button>
+      {facts && (
+        <div className="note">
+          {facts.faces.toLocaleString()} faces · {facts.islands} islands · {facts.covered.toLocaleString()} texels · {facts.density.toFixed(0)} per unit
+        </div>
+      )}
+      <div className="prow" style={{ marginTop: 6 }}>
+        <TextField select label="Resolution" value={sheet.resolution} onChange={(e) => void resize(Number(e.target.value))} sx={{ width: 130 }}>
+          {resolutions?.map((r) => (
+            <MenuItem key={r} value={r}>
+              {r} × {r}
+            </MenuItem>
+          ))}
+        </TextField>
+        {sheet.normal_map ? (
+          <Button onClick={() => void api.dropNormalMap(uid, sheet.id).then(accept).catch((e: Error) => say(e.message, true))}>Take normal map away</Button>
+        ) : (
+          <Button onClick={() => input.current?.click()}>Bring a normal map in</Button>
+        )}
+        <input
+          ref={input}
+          type="file"
+          hidden
+          accept="image/png,image/tiff,image/jpeg"
+          aria-label={`Normal map for ${sheet.name}`}
+          onChange={(e) => {
+            const file = e.target.files?.[0];
+            e.target.value = "";
+            if (file) void bring(file);
+          }}
+        />
+      </div>
+    </div>
+  );
+}

@@ -1,0 +1,71 @@
+import { Button, Dialog, DialogActions, DialogContent, DialogTitle } from "@mui/material";
+import { useState } from "react";
+import { say } from "../state/workshop";
+import { COMMANDS, keyOf, keyText, pressed, rebind, resetKeys } from "../tools/commands";
+
+const HAND = [
+  ["Paint", "Left button, or pen"],
+  ["Turn the 3D view", "Right button drag, or Space + drag"],
+  ["Move a view", "Middle button drag, or Space + Shift + drag"],
+  ["Nearer, further", "Wheel"],
+  ["Straight line from the last point", "Shift + press"],
+  ["Straight line in steps of 15°", "Shift + Ctrl + press"],
+  ["Paint with the other colour", "Hold V"],
+  ["Pick while painting", "Hold Alt + press"],
+  ["Add a channel to the target", "Ctrl + press its cell"],
+] as const;
+
+/** All shortcuts; press one to give it another key. */
+export function ShortcutsDialog({ open, onClose }: { open: boolean; onClose: () => void }) {
+  const [waiting, setWaiting] = useState<string | null>(null);
+  const [, again] = useState(0);
+  const groups = [...new Set(COMMANDS.map((c) => c.group))];
+  const take = (event: React.KeyboardEvent): void => {
+    if (!waiting || ["Shift", "Control", "Alt", "Meta"].includes(event.key)) return;
+    event.preventDefault();
+    event.stopPropagation();
+    if (event.key !== "Escape") {
+      const lost = rebind(waiting, pressed(event.nativeEvent));
+      if (lost) say(`${lost.label} has no key now.`);
+    }
+    setWaiting(null);
+  };
+  return (
+    <Dialog open={open} onClose={onClose} maxWidth="md" fullWidth onKeyDown={take}>
+      <DialogTitle>Shortcuts</DialogTitle>
+      <DialogContent sx={{ columns: 2, columnGap: 4 }}>
+        <section style={{ breakInside: "avoid", marginBottom: 14 }}>
+          <h2 className="plain">Hand</h2>
+          {HAND.map(([what, how]) => (
+            <div className="item" key={what}>
+              {what}
+              <span className="count">{how}</span>
+            </div>
+          ))}
+        </section>
+        {groups.map((group) => (
+          <section key={group} style={{ breakInside: "avoid", marginBottom: 14 }}>
+            <h2 className="plain">{group}</h2>
+            {COMMANDS.filter((c) => c.group === group).map((c) => (
+              <button className="item" key={c.id} onClick={() => setWaiting(c.id)} aria-label={`${c.label}: change key`}>
+                {c.label}
+                <span className="count">{waiting === c.id ? "Press a key…" : <kbd>{keyText(keyOf(c.id)) || "none"}</kbd>}</span>
+              </button>
+            ))}
+          </section>
+        ))}
+      </DialogContent>
+      <DialogActions>
+        <Button
+          onClick={() => {
+            resetKeys();
+            again((n) => n + 1);
+          }}
+        >
+          First keys again
+        </Button>
+        <Button onClick={onClose}>Close</Button>
+      </DialogActions>
+    </Dialog>
+  );
+}

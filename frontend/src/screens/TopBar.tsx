@@ -1,0 +1,88 @@
+import { Tooltip } from "@mui/material";
+import { Fragment, useState } from "react";
+import { useWorkshop } from "../state/hooks";
+import { redo, undo } from "../state/workshop";
+import { Icon, Logo, type IconName } from "../theme/icons";
+import { hint } from "../tools/commands";
+import { HistoryDialog } from "./HistoryDialog";
+
+const STEPS = [
+  ["model", "Model"],
+  ["paint", "Paint"],
+  ["export", "Export"],
+] as const;
+
+export function TopBar({ uid, screen, onMode, onHelp }: { uid: string; screen: string; onMode: () => void; onHelp: () => void }) {
+  const project = useWorkshop((s) => s.project);
+  const [history, setHistory] = useState(false);
+  return (
+    <header className="top">
+      <div className="brand">
+        <Tooltip title="All projects">
+          <a href="#/" aria-label="All projects" style={{ display: "flex", gap: 9, alignItems: "center", color: "inherit", textDecoration: "none" }}>
+            <Logo />
+            <span className="word">Ruvelt</span>
+          </a>
+        </Tooltip>
+        <span className="bar" />
+        <span className="name">{project?.name}</span>
+      </div>
+      <nav className="path" aria-label="Job path">
+        {STEPS.map(([id, name], i) => (
+          <Fragment key={id}>
+            {i > 0 && <i className="join" />}
+            <a className="step" href={`#/${uid}/${id}`} aria-current={screen === id ? "page" : undefined}>
+              <Icon name={screen === id ? "here" : "open"} />
+              {name}
+            </a>
+          </Fragment>
+        ))}
+      </nav>
+      <div className="topright">
+        <TopButton icon="undo" label={hint(project?.undo_label ? `Undo: ${project.undo_label}` : "Undo", "undo")} name="Undo" off={!project?.can_undo} onClick={() => void undo()} />
+        <TopButton icon="redo" label={hint(project?.redo_label ? `Redo: ${project.redo_label}` : "Redo", "redo")} name="Redo" off={!project?.can_redo} onClick={() => void redo()} />
+        <TopButton icon="clock" label="History and versions" name="History and versions" onClick={() => setHistory(true)} />
+        <span className="sep" />
+        <Stored />
+        <span className="sep" />
+        <TopButton icon="half" label="Light or dark" name="Light or dark" onClick={onMode} />
+        <TopButton icon="help" label="Shortcuts (?)" name="Shortcuts" onClick={onHelp} />
+      </div>
+      <HistoryDialog open={history} onClose={() => setHistory(false)} />
+    </header>
+  );
+}
+
+export function TopButton({ icon, label, name, off, onClick }: { icon: IconName; label: string; name: string; off?: boolean; onClick: () => void }) {
+  return (
+    <Tooltip title={label}>
+      <span>
+        <button className="iconbtn" aria-label={name} disabled={off} onClick={onClick}>
+          <Icon name={icon} />
+        </button>
+      </span>
+    </Tooltip>
+  );
+}
+
+function Stored() {
+  const at = useWorkshop((s) => s.storedAt);
+  const lost = useWorkshop((s) => s.lost);
+  if (lost) {
+    return (
+      <span className="stored bad" role="status">
+        <i />
+        Server away
+      </span>
+    );
+  }
+  const time = at ? new Date(at * 1000).toLocaleTimeString([], { hour: "2-digit", minute: "2-digit", hour12: false }) : "";
+  return (
+    <Tooltip title="Every finished stroke is stored at once; there is nothing to save">
+      <span className="stored" role="status">
+        <i />
+        Stored {time}
+      </span>
+    </Tooltip>
+  );
+}

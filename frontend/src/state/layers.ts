@@ -1,0 +1,82 @@
+/** Looking things up in the layer document. */
+import type { Channel, ChannelUse, Document, GroupLayer, Layer, MaskSource, Sheet, Target } from "../api/types";
+
+export interface Row {
+  layer: Layer;
+  depth: number;
+  parent: string | null;
+  index: number;
+}
+
+/** Every layer front first, as the grid lists them; closed groups hide what is inside. */
+export function rows(sheet: Sheet, closed: ReadonlySet<string> = new Set()): Row[] {
+  const out: Row[] = [];
+  const visit = (layers: readonly Layer[], depth: number, parent: string | null): void => {
+    layers.forEach((layer, index) => {
+      out.push({ layer, depth, parent, index });
+      if (layer.kind === "group" && !closed.has(layer.id)) visit(layer.layers, depth + 1, layer.id);
+    });
+  };
+  visit(sheet.layers, 0, null);
+  return out;
+}
+
+export function findLayer(sheet: Sheet | undefined, id: string): Layer | undefined {
+  return sheet && rows(sheet).find((r) => r.layer.id === id)?.layer;
+}
+
+export function findSheet(document: Document, id: string): Sheet | undefined {
+  return document.sheets.find((s) => s.id === id);
+}
+
+/** An id no layer of the sheet has. */
+export function freshId(sheet: Sheet): string {
+  const taken = new Set(rows(sheet).map((r) => r.layer.id));
+  let n = taken.size + 1;
+  while (taken.has(`l${n}`)) n += 1;
+  return `l${n}`;
+}
+
+export function useOf(layer: Layer, channel: string): ChannelUse {
+  return layer.channels[channel] ?? { on: layer.kind !== "fill", strength: 1, blend: null, value: null };
+}
+
+/** A new layer's channels: height adds to the relief below. */
+export function newUses(channels: readonly Channel[]): Record<string, ChannelUse> {
+  return Object.fromEntries(channels.map((c) => [c.id, { on: true, strength: 1, blend: c.kind === "height" ? "height-add" : null, value: null }]));
+}
+
+export const SOURCE_NAMES: Record<MaskSource["kind"], string> = { painted: "Painted", faces: "Faces" };
+
+/** What is wrong with a target, or null when the next stroke may land there. */
+export function targetTrouble(document: Document, target: Target | null): string | null {
+  if (!target) return "No target: choose a cell in the layer grid";
+  const sheet = findSheet(document, target.sheet);
+  const row = sheet && rows(sheet).find((r) => r.layer.id === target.layer);
+  if (!sheet || !row) return "The target layer is gone: choose a cell in the layer grid";
+  const chain: Layer[] = [row.layer];
+  for (let up = row.parent; up; ) {
+    const id: string = up;
+    const above = rows(sheet).find((r) => r.layer.id === id);
+    if (!above) break;
+    chain.push(above.layer);
+    up = above.parent;
+  }
+  const locked = chain.find((l) => l.locked);
+  if (locked) return `${locked.name} is locked`;
+  const hidden = chain.find((l) => !l.visible);
+  if (hidden) return `${hidden.name} is hidden`;
+  if (target.mask) return null;
+  if (row.layer.kind !== "paint") return `${row.layer.name} is a ${row.layer.kind} layer: choose its mask, or a paint layer`;
+  return target.channels.length ? null : "No channel chosen";
+}
+
+/** A target that makes sense to begin with: the front paint layer's base colour. */
+export function firstTarget(sheet: Sheet): Target | null {
+  const row = rows(sheet).find((r) => r.layer.kind === "paint" && r.layer.visible && !r.layer.locked);
+  return row ? { sheet: sheet.id, layer: row.layer.id, channels: ["base_color"], mask: null } : null;
+}
+
+export function asGroup(layer: Layer | undefined): GroupLayer | null {
+  return layer?.kind === "group" ? layer : null;
+}

@@ -1,0 +1,416 @@
+/** The open project in the browser: what the server said last, what the person has chosen, and the actions between them. */
+import { createStore } from "zustand/vanilla";
+import { api, ApiError, followJob } from "../api/client";
+import type { Brush, Edit, FacePick, Job, ModelFacts, Paint, ProjectState, Registries, StrokeHeader, Target } from "../api/types";
+import { StrokeSender } from "../tools/strokeSender";
+import type { ViewMode } from "../viewport/materials";
+import { textureOf } from "../viewport/materials";
+import { Stage } from "../viewport/stage";
+import { busy } from "./idle";
+import { findSheet, firstTarget, newUses, rows, targetTrouble, useOf } from "./layers";
+
+export type Tool = "brush" | "erase" | "fill" | "pick";
+export type RGB = [number, number, number];
+
+export interface Recording {
+  since: number;
+}
+
+export interface WorkshopState {
+  uid: string | null;
+  project: ProjectState | null;
+  model: ModelFacts | null;
+  registries: Registries | null;
+  cells: Record<string, string>;
+  sheet: string | null;
+  target: Target | null;
+  tool: Tool;
+  brush: Brush;
+  /** The two colours; with a mask target its two values take their place. */
+  colours: [RGB, RGB];
+  maskValues: [number, number];
+  other: boolean;
+  values: Record<string, number[]>;
+  fillBy: string;
+  fillStrength: number;
+  mode: ViewMode;
+  channel: string;
+  lightDeg: number;
+  wire: boolean;
+  highlight: ReadonlySet<number> | null;
+  message: { text: string; bad: boolean } | null;
+  storedAt: number | null;
+  lost: boolean;
+  lastStroke: { ms: number; chunks: number } | null;
+  job: Job | null;
+  recording: Recording | null;
+}
+
+const START: Omit<WorkshopState, "registries"> = {
+  uid: null,
+  project: null,
+  model: null,
+  cells: {},
+  sheet: null,
+  target: null,
+  tool: "brush",
+  brush: {
+    size: 40, size_unit: "view", strength: 1, flow: 0.6, hardness: 0.5, spacing: 0.12, steadying: 0, angle: 0, roundness: 1,
+    jitter_place: 0, jitter_size: 0, jitter_angle: 0, jitter_strength: 0,
+    pressure_size: { on: true, low: 0.1, gamma: 1 }, pressure_flow: { on: false, low: 0.1, gamma: 1 }, pressure_strength: { on: false, low: 0.1, gamma: 1 },
+    facing: true, mirror: { x: false, y: false, z: false }, seed: 1,
+  },
+  colours: [
+    [0.545, 0.259, 0.204],
+    [0.718, 0.62, 0.447],
+  ],
+  maskValues: [1, 0],
+  other: false,
+  values: { roughness: [0.5], metallic: [0], height: [0.15], opacity: [1], occlusion: [1] },
+  fillBy: "part",
+  fillStrength: 1,
+  mode: "lit",
+  channel: "base_color",
+  lightDeg: 40,
+  wire: true,
+  highlight: null,
+  message: null,
+  storedAt: null,
+  lost: false,
+  lastStroke: null,
+  job: null,
+  recording: null,
+};
+
+export const workshop = createStore<WorkshopState>(() => ({ ...START, registries: null }));
+const { getState: get, setState: set } = workshop;
+
+let stage: Stage | null = null;
+let sender: StrokeSender | null = null;
+let poll = 0;
+
+export function theStage(): Stage | null {
+  return stage;
+}
+
+export function say(text: string, bad = false): void {
+  set({ message: { text, bad } });
+}
+
+function told(error: unknown): string {
+  return error instanceof Error ? error.message : "Something went wrong.";
+}
+
+/** Run an action; its failure becomes a message, and a stale view is brought up to date. */
+async function attempt<T>(work: () => Promise<T>): Promise<T | null> {
+  try {
+    const result = await work();
+    if (get().lost) set({ lost: false });
+    return result;
+  } catch (error) {
+    const status = error instanceof ApiError ? error.status : -1;
+    if (status === 0) set({ lost: true });
+    say(told(error), true);
+    if (status === 409 || status === 404) await refresh().catch(() => undefined);
+    return null;
+  }
+}
+
+// -- opening and following ------------------------------------------------------------------------------------------------------
+
+export async function loadRegistries(): Promise<void> {
+  if (get().registries) return;
+  await attempt(async () => {
+    set({ registries: await api.registries() });
+  });
+}
+
+export function openStage(canvas: HTMLCanvasElement): () => void {
+  stage = new Stage(canvas);
+  stage.setTheme(document.documentElement.dataset.mode !== "light");
+  const stop = workshop.subscribe((now, before) => {
+    if (now.mode !== before.mode || now.channel !== before.channel || now.lightDeg !== before.lightDeg || now.wire !== before.wire ||
+        now.sheet !== before.sheet || now.highlight !== before.highlight || now.project?.document.hidden_parts !== before.project?.document.hidden_parts) {
+      show();
+    }
+    if (now.project?.revision !== before.project?.revision || now.channel !== before.channel || now.mode !== before.mode) void sync();
+  });
+  return () => {
+    stop();
+    stage?.dispose();
+    stage = null;
+  };
+}
+
+function show(): void {
+  const s = get();
+  const extra = s.mode === "channel" ? textureOf(s.channel) : null;
+  if (extra && s.project && stage) for (const sheet of s.project.document.sheets) stage.textures(sheet.id, sheet.resolution).get(extra);
+  stage?.apply({
+    mode: s.mode, channel: s.channel, lightDeg: s.lightDeg, wire: s.wire, flatSheet: s.sheet,
+    hiddenParts: s.project?.document.hidden_parts ?? [], highlight: s.highlight,
+  });
+}
+
+export async function openProject(uid: string): Promise<void> {
+  set({ ...START, brush: get().brush, colours: get().colours, uid });
+  const done = busy();
+  await attempt(async () => {
+    const project = await api.state(uid);
+    const sheet = project.document.sheets[0];
+    sender = new StrokeSender(uid);
+    set({ project, sheet: sheet?.id ?? null, target: sheet ? firstTarget(sheet) : null, storedAt: project.updated_at });
+    const geometry = await api.geometry(uid);
+    stage?.setGeometry(geometry);
+    show();
+    await sync();
+    set({ model: await api.model(uid) });
+  });
+  done();
+  window.clearInterval(poll);
+  poll = window.setInterval(() => void follow(), 2000);
+}
+
+export function closeProject(): void {
+  window.clearInterval(poll);
+  set({ ...START, brush: get().brush, colours: get().colours });
+}
+
+/** See whether another window changed the project, or whether the server is back. */
+async function follow(): Promise<void> {
+  const { uid, project } = get();
+  if (!uid || !project || document.hidden || sender?.running) return;
+  try {
+    const revision = await api.revision(uid);
+    if (get().lost) {
+      set({ lost: false });
+      say("The server is back. Everything you had stored is here.");
+    }
+    if (revision !== get().project?.revision && !sender?.running) await refresh();
+  } catch {
+    set({ lost: true });
+  }
+}
+
+export async function refresh(): Promise<void> {
+  const { uid } = get();
+  if (uid) accept(await api.state(uid));
+}
+
+/** Take over what the server says the project is; a target that is gone falls back. */
+export function accept(project: ProjectState): void {
+  const s = get();
+  if (s.project && (s.project.uid !== project.uid || project.revision < s.project.revision)) return;
+  const sheet = project.document.sheets.find((x) => x.id === s.sheet) ?? project.document.sheets[0];
+  let target = s.target;
+  const home = target && findSheet(project.document, target.sheet);
+  const row = home && rows(home).find((r) => r.layer.id === target?.layer);
+  if (!row || (target?.mask && !row.layer.mask?.sources.some((x) => x.id === target?.mask))) target = sheet ? firstTarget(sheet) : null;
+  set({ project, sheet: sheet?.id ?? null, target, storedAt: project.updated_at, lost: false });
+}
+
+let syncing: Promise<void> | null = null;
+let again = false;
+
+/** Bring display textures and grid pictures up to date; asks that come meanwhile are answered by one more round. */
+export function sync(): Promise<void> {
+  if (syncing) {
+    again = true;
+    return syncing;
+  }
+  const done = busy();
+  syncing = (async () => {
+    do {
+      again = false;
+      await syncOnce();
+    } while (again);
+  })().catch((error: unknown) => say(told(error), true)).finally(() => {
+    syncing = null;
+    done();
+  });
+  return syncing;
+}
+
+async function syncOnce(): Promise<void> {
+  const { project, uid, mode, channel, sheet } = get();
+  if (!project || !uid || !stage) return;
+  const ordered = [...project.document.sheets].sort((a, b) => Number(b.id === sheet) - Number(a.id === sheet));
+  for (const s of ordered) {
+    const textures = stage.textures(s.id, s.resolution);
+    const wanted = ["colour", "data", "normal"];
+    const glows = uses(s, "emission");
+    if (glows) wanted.push("emission");
+    const extra = textureOf(channel);
+    if (mode === "channel" && !wanted.includes(extra)) wanted.push(extra);
+    for (const names of [wanted.slice(0, 1), wanted.slice(1)]) {
+      const have = Object.fromEntries(names.map((n) => [n, textures.get(n).stamps]));
+      const answer = await api.display(uid, s.id, names, have);
+      if (get().uid !== uid || !stage) return;
+      for (const t of answer.header.tiles) textures.get(t.texture).writeChunk(t.chunk, t.stamp, answer.bytes.subarray(t.offset, t.offset + t.length));
+      stage.draw();
+    }
+    stage.setSheetTraits(s.id, uses(s, "opacity"), glows);
+  }
+  show();
+  if (sheet) {
+    const cells = await api.cells(uid, sheet);
+    if (get().uid === uid) set({ cells });
+  }
+}
+
+/** Whether any layer of a sheet says anything in a channel. */
+function uses(sheet: Parameters<typeof rows>[0], channel: string): boolean {
+  return rows(sheet).some(({ layer }) => {
+    const use = useOf(layer, channel);
+    return layer.kind === "fill" ? use.on && use.value != null : layer.kind === "paint" && use.on;
+  });
+}
+
+// -- changes --------------------------------------------------------------------------------------------------------------------
+
+export async function edit(label: string, change: Edit): Promise<boolean> {
+  const { uid, project } = get();
+  if (!uid || !project) return false;
+  const answer = await attempt(() => api.edit(uid, project.revision, label, change));
+  if (answer) accept(answer);
+  return answer !== null;
+}
+
+export async function undo(): Promise<void> {
+  const { uid } = get();
+  if (sender?.running) return cancelStroke();
+  const answer = uid && (await attempt(() => api.undo(uid)));
+  if (answer) accept(answer);
+}
+
+export async function redo(): Promise<void> {
+  const { uid } = get();
+  const answer = uid && (await attempt(() => api.redo(uid)));
+  if (answer) accept(answer);
+}
+
+export async function hideParts(parts: number[]): Promise<void> {
+  const { uid } = get();
+  const answer = uid && (await attempt(() => api.hide(uid, parts)));
+  if (answer) accept(answer);
+}
+
+export async function duplicateLayer(layer: string): Promise<void> {
+  const { uid, project, sheet } = get();
+  if (!uid || !project || !sheet) return;
+  const answer = await attempt(() => api.duplicate(uid, project.revision, sheet, layer));
+  if (answer) {
+    await refresh();
+    const t = get().target;
+    if (t) set({ target: { ...t, layer: answer.layer, mask: t.mask } });
+  }
+}
+
+export async function runJob(start: () => Promise<Job>): Promise<Job | null> {
+  const done = await attempt(async () => followJob(await start(), (job) => set({ job: job.state === "running" ? job : null })));
+  set({ job: null });
+  return done;
+}
+
+export function setBrush(change: Partial<Brush>): void {
+  set({ brush: { ...get().brush, ...change } });
+}
+
+/** What a stroke or flood lays now. */
+export function currentPaint(erase: boolean, otherHeld = false): Paint {
+  const s = get();
+  const pick = s.other !== otherHeld ? 1 : 0;
+  const values: Record<string, number[]> = {};
+  for (const id of s.target?.channels ?? []) {
+    const channel = s.project?.document.channels.find((c) => c.id === id);
+    if (channel) values[id] = id === "base_color" ? [...s.colours[pick]] : (s.values[id] ?? [...channel.start]);
+  }
+  return { values, mask_value: s.maskValues[pick], erase } as Paint;
+}
+
+export function chooseTarget(target: Target | null): void {
+  set({ target });
+}
+
+export function swapColours(): void {
+  const { target, colours, maskValues } = get();
+  if (target?.mask) set({ maskValues: [maskValues[1], maskValues[0]] });
+  else set({ colours: [colours[1], colours[0]] });
+}
+
+export function chooseSheet(id: string): void {
+  const { project, target } = get();
+  const sheet = project && findSheet(project.document, id);
+  if (!sheet) return;
+  set({ sheet: id, target: target?.sheet === id ? target : firstTarget(sheet) });
+  stage?.refit();
+  void sync();
+}
+
+export async function flood(picks: FacePick[] | null): Promise<void> {
+  const s = get();
+  if (!s.uid || !s.project || !s.target) return;
+  const trouble = targetTrouble(s.project.document, s.target);
+  if (trouble) return say(`${trouble}. Nothing was filled.`, true);
+  const { uid, project, target, fillStrength } = s;
+  const answer = await attempt(() => api.flood(uid, project.revision, target, currentPaint(false), picks, fillStrength));
+  if (answer) accept(answer);
+}
+
+// -- strokes --------------------------------------------------------------------------------------------------------------------
+
+export function strokeSender(): StrokeSender | null {
+  return sender;
+}
+
+export function cancelStroke(): void {
+  sender?.cancel();
+  void sync();
+}
+
+/** Show what a batch of a stroke changed. */
+export function showPatches(sheet: string, header: StrokeHeader, bytes: Uint8Array): void {
+  const project = get().project;
+  const side = project && findSheet(project.document, sheet)?.resolution;
+  if (!stage || !side) return;
+  const textures = stage.textures(sheet, side);
+  for (const p of header.patches) {
+    if (textures.has(p.texture)) textures.get(p.texture).write(p.x, p.y, p.width, p.height, bytes.subarray(p.offset, p.offset + p.length));
+  }
+  for (const s of header.stamps) if (textures.has(s.texture)) textures.get(s.texture).stamps[s.chunk] = s.stamp;
+  if (header.dabs) set({ lastStroke: { ms: header.milliseconds / header.dabs, chunks: header.chunks } });
+  stage.draw();
+}
+
+export async function strokeEnded(): Promise<void> {
+  await attempt(refresh);
+}
+
+export function strokeFailed(error: unknown): void {
+  const status = error instanceof ApiError ? error.status : -1;
+  if (status === 0) set({ lost: true });
+  say(told(error), true);
+  void attempt(refresh).then(() => sync());
+}
+
+// -- picking --------------------------------------------------------------------------------------------------------------------
+
+/** Take colours and values from what is painted under a pointer. */
+export async function pickAt(at: Parameters<typeof api.probe>[1]): Promise<void> {
+  const { uid, target, colours, values, other, maskValues } = get();
+  if (!uid) return;
+  const found = await attempt(() => api.probe(uid, { ...at, values: true }));
+  if (!found?.values) return;
+  const slot = other ? 1 : 0;
+  const rgb = found.values.base_color as RGB | undefined;
+  if (target?.mask && rgb) {
+    const grey = 0.2126 * rgb[0] + 0.7152 * rgb[1] + 0.0722 * rgb[2];
+    set({ maskValues: slot ? [maskValues[0], grey] : [grey, maskValues[1]] });
+    return;
+  }
+  const next = { ...values };
+  for (const [id, v] of Object.entries(found.values)) if (id !== "base_color" && target?.channels.includes(id)) next[id] = v;
+  set({ values: next, colours: rgb ? (slot ? [colours[0], rgb] : [rgb, colours[1]]) : colours });
+}
+
+export { newUses };

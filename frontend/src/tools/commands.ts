@@ -1,0 +1,147 @@
+/** Everything the keyboard can do, in one list: the shortcuts page, the tooltips and the key handler all read it. */
+import {
+  chooseSheet, chooseTarget, duplicateLayer, hideParts, redo, setBrush, swapColours, theStage, undo, workshop, type Tool,
+} from "../state/workshop";
+import { findSheet, rows } from "../state/layers";
+import { removeLayer } from "../grid/actions";
+import { hovered } from "./pointer";
+
+export interface Command {
+  id: string;
+  label: string;
+  group: string;
+  key: string;
+  run: () => void;
+}
+
+const get = workshop.getState;
+const tool = (name: Tool) => () => workshop.setState({ tool: name });
+const limit = (v: number, low: number, high: number): number => Math.min(high, Math.max(low, Math.round(v * 1000) / 1000));
+
+function stepRow(by: number): void {
+  const { project, target, sheet } = get();
+  const home = project && sheet && findSheet(project.document, sheet);
+  if (!home || !target) return;
+  const list = rows(home);
+  const at = list.findIndex((r) => r.layer.id === target.layer);
+  const next = list[at + by]?.layer;
+  if (next) chooseTarget({ sheet: home.id, layer: next.id, channels: next.kind === "paint" ? target.channels : [], mask: null });
+}
+
+async function isolate(): Promise<void> {
+  const part = await hovered();
+  const count = get().model?.parts.length ?? 0;
+  if (part === null) return;
+  const others = Array.from({ length: count }, (_, i) => i).filter((i) => i !== part);
+  await hideParts(get().project?.document.hidden_parts.length === others.length ? [] : others);
+}
+
+async function hideHovered(): Promise<void> {
+  const part = await hovered();
+  if (part !== null) await hideParts([...(get().project?.document.hidden_parts ?? []), part]);
+}
+
+function view(yaw: number, pitch: number): () => void {
+  return () => {
+    theStage()?.orbit.look(yaw, pitch);
+    theStage()?.draw();
+  };
+}
+
+const flip = (axis: "x" | "y" | "z") => () => {
+  const { mirror } = get().brush;
+  setBrush({ mirror: { ...mirror, [axis]: !mirror[axis] } });
+};
+
+export const COMMANDS: Command[] = [
+  { id: "brush", label: "Brush", group: "Tools", key: "b", run: tool("brush") },
+  { id: "erase", label: "Erase", group: "Tools", key: "e", run: tool("erase") },
+  { id: "fill", label: "Fill", group: "Tools", key: "f", run: tool("fill") },
+  { id: "pick", label: "Pick", group: "Tools", key: "p", run: tool("pick") },
+  { id: "smaller", label: "Smaller brush", group: "Brush", key: "a", run: () => setBrush({ size: limit(get().brush.size / 1.15, 2, 600) }) },
+  { id: "larger", label: "Larger brush", group: "Brush", key: "d", run: () => setBrush({ size: limit(get().brush.size * 1.15, 2, 600) }) },
+  { id: "softer", label: "Softer edge", group: "Brush", key: "Shift+a", run: () => setBrush({ hardness: limit(get().brush.hardness - 0.1, 0, 1) }) },
+  { id: "harder", label: "Harder edge", group: "Brush", key: "Shift+d", run: () => setBrush({ hardness: limit(get().brush.hardness + 0.1, 0, 1) }) },
+  { id: "weaker", label: "Less strength", group: "Brush", key: "q", run: () => setBrush({ strength: limit(get().brush.strength - 0.1, 0, 1) }) },
+  { id: "stronger", label: "More strength", group: "Brush", key: "w", run: () => setBrush({ strength: limit(get().brush.strength + 0.1, 0, 1) }) },
+  { id: "swap", label: "Swap the two colours", group: "Brush", key: "s", run: swapColours },
+  { id: "mirror-x", label: "Mirror across X", group: "Brush", key: "x", run: flip("x") },
+  { id: "mirror-y", label: "Mirror across Y", group: "Brush", key: "y", run: flip("y") },
+  { id: "mirror-z", label: "Mirror across Z", group: "Brush", key: "z", run: flip("z") },
+  { id: "undo", label: "Undo", group: "History", key: "Ctrl+z", run: () => void undo() },
+  { id: "redo", label: "Redo", group: "History", key: "Ctrl+Shift+z", run: () => void redo() },
+  { id: "duplicate", label: "Duplicate layer", group: "Layers", key: "Ctrl+d", run: () => { const t = get().target; if (t) void duplicateLayer(t.layer); } },
+  { id: "delete", label: "Delete layer", group: "Layers", key: "Ctrl+Backspace", run: () => { const t = get().target; if (t) void removeLayer(t.layer); } },
+  { id: "row-up", label: "Target the layer in front", group: "Layers", key: "ArrowUp", run: () => stepRow(-1) },
+  { id: "row-down", label: "Target the layer behind", group: "Layers", key: "ArrowDown", run: () => stepRow(1) },
+  { id: "next-sheet", label: "Next sheet", group: "Layers", key: "t", run: () => {
+      const { project, sheet } = get();
+      const all = project?.document.sheets ?? [];
+      const next = all[(all.findIndex((s) => s.id === sheet) + 1) % Math.max(all.length, 1)];
+      if (next) chooseSheet(next.id);
+    } },
+  { id: "lit", label: "Lit view", group: "View", key: "1", run: () => workshop.setState({ mode: "lit" }) },
+  { id: "channel", label: "Channel view", group: "View", key: "2", run: () => workshop.setState({ mode: "channel" }) },
+  { id: "flat", label: "Flat colour view", group: "View", key: "3", run: () => workshop.setState({ mode: "flat" }) },
+  { id: "front", label: "Look from the front", group: "View", key: "4", run: view(0, 0) },
+  { id: "side", label: "Look from the right", group: "View", key: "5", run: view(Math.PI / 2, 0) },
+  { id: "above", label: "Look from above", group: "View", key: "6", run: view(0, 1.55) },
+  { id: "refit", label: "Fit the views", group: "View", key: "Home", run: () => theStage()?.reframe() },
+  { id: "isolate", label: "Isolate the part under the pointer", group: "View", key: "i", run: () => void isolate() },
+  { id: "hide", label: "Hide the part under the pointer", group: "View", key: "h", run: () => void hideHovered() },
+  { id: "show-all", label: "Show all parts", group: "View", key: "Shift+h", run: () => void hideParts([]) },
+];
+
+const STORE = "ruvelt-keys";
+let rebound: Record<string, string> = {};
+try {
+  rebound = JSON.parse(localStorage.getItem(STORE) ?? "{}") as Record<string, string>;
+} catch {
+  rebound = {};
+}
+
+export function keyOf(id: string): string {
+  return rebound[id] ?? COMMANDS.find((c) => c.id === id)?.key ?? "";
+}
+
+/** Give a command another key; returns the command that had it, which then has none. */
+export function rebind(id: string, key: string): Command | null {
+  const taken = COMMANDS.find((c) => c.id !== id && keyOf(c.id) === key) ?? null;
+  if (taken) rebound[taken.id] = "";
+  rebound[id] = key;
+  localStorage.setItem(STORE, JSON.stringify(rebound));
+  return taken;
+}
+
+export function resetKeys(): void {
+  rebound = {};
+  localStorage.removeItem(STORE);
+}
+
+export function keyText(key: string): string {
+  return key.replace("ArrowUp", "↑").replace("ArrowDown", "↓").split("+").map((k) => (k.length === 1 ? k.toUpperCase() : k)).join("+");
+}
+
+/** The name of a key press as commands write it, e.g. "Ctrl+Shift+z". */
+export function pressed(event: KeyboardEvent): string {
+  const key = event.key.length === 1 ? event.key.toLowerCase() : event.key;
+  return `${event.ctrlKey || event.metaKey ? "Ctrl+" : ""}${event.shiftKey ? "Shift+" : ""}${key}`;
+}
+
+/** A tooltip's text with its shortcut. */
+export function hint(text: string, id?: string): string {
+  const key = id ? keyOf(id) : "";
+  return key ? `${text} (${keyText(key)})` : text;
+}
+
+export function handleKey(event: KeyboardEvent): boolean {
+  const where = event.target as HTMLElement | null;
+  if (where?.closest("input:not([type=range]):not([type=checkbox]), textarea, [contenteditable], [role=dialog], [role=menu], [role=listbox]")) return false;
+  const name = pressed(event);
+  if (where?.closest("[role=slider], input[type=range]") && name.startsWith("Arrow")) return false;
+  const command = COMMANDS.find((c) => keyOf(c.id) === name);
+  if (!command) return false;
+  event.preventDefault();
+  command.run();
+  return true;
+}

@@ -1,0 +1,98 @@
+import { Tooltip } from "@mui/material";
+import { useEffect, useRef, useState } from "react";
+import { useDocument, useSheet, useWorkshop } from "../state/hooks";
+import { chooseSheet, theStage, workshop } from "../state/workshop";
+import { Icon } from "../theme/icons";
+import { hint } from "../tools/commands";
+import { usePointer } from "./usePointer";
+
+/** The flat sheet: the same paint, unrolled, and just as paintable. */
+export function FlatView({ paintable = true }: { paintable?: boolean }) {
+  const place = useRef<HTMLDivElement>(null);
+  const ring = useRef<SVGGElement>(null);
+  const document = useDocument();
+  const sheet = useSheet();
+  const wire = useWorkshop((s) => s.wire);
+  const tile = useWorkshop((s) => s.model?.sheets.find((x) => x.id === s.sheet)?.tile);
+  const [percent, setPercent] = useState(0);
+  const side = sheet?.resolution ?? 0;
+  useEffect(() => {
+    const stage = theStage();
+    stage?.attach("flat", place.current);
+    return () => stage?.attach("flat", null);
+  }, []);
+  useEffect(() => {
+    const stage = theStage();
+    if (!stage) return;
+    stage.onDrawn = () => side && setPercent(Math.round((100 * stage.pan.scale) / side));
+    stage.draw();
+    return () => {
+      stage.onDrawn = null;
+    };
+  }, [side]);
+  usePointer("flat", place, paintable, (x, y) => {
+    const stage = theStage();
+    if (!ring.current || !stage) return;
+    const { brush, tool } = workshop.getState();
+    if (x === null || !paintable) {
+      ring.current.innerHTML = "";
+      return;
+    }
+    const r = tool === "brush" || tool === "erase" ? brush.size / 2 : 5;
+    const circle = (radius: number, o: number): string =>
+      `<circle cx="${x}" cy="${y}" r="${radius}" fill="none" stroke="#000" stroke-opacity="0.5" stroke-width="3"/><circle cx="${x}" cy="${y}" r="${radius}" fill="none" stroke="#fff" stroke-opacity="${o}" stroke-width="1.3"/>`;
+    ring.current.innerHTML = circle(r, 0.95) + (brush.hardness > 0.02 && brush.hardness < 0.98 && r > 5 ? circle(r * brush.hardness, 0.5) : "");
+  });
+  const zoom = (factor: number): void => {
+    const box = place.current?.getBoundingClientRect();
+    if (!box) return;
+    theStage()?.pan.zoom(factor, box.width / 2, box.height / 2);
+    theStage()?.draw();
+  };
+  return (
+    <section className="view" aria-label="Flat sheet">
+      <div className="vhead">
+        <Tooltip title={hint("Sheet shown and painted", "next-sheet")}>
+          <select className="vbtn" aria-label="Sheet" value={sheet?.id ?? ""} onChange={(e) => chooseSheet(e.target.value)} style={{ background: "var(--panel)", maxWidth: 150 }}>
+            {document?.sheets.map((s) => (
+              <option key={s.id} value={s.id}>
+                {s.name}
+              </option>
+            ))}
+          </select>
+        </Tooltip>
+        <Tooltip title="Show the polygons' edges">
+          <button className="vbtn" aria-pressed={wire} onClick={() => workshop.setState({ wire: !wire })}>
+            Wire
+          </button>
+        </Tooltip>
+        <span className="push" />
+        <Tooltip title="Further (wheel)">
+          <button className="iconbtn small" aria-label="Zoom out" onClick={() => zoom(1 / 1.25)}>
+            <Icon name="minus" />
+          </button>
+        </Tooltip>
+        <Tooltip title={hint("Fit the sheet into the view", "refit")}>
+          <button className="iconbtn" aria-label="Fit the sheet" style={{ width: 44 }} onClick={() => theStage()?.refit()}>
+            {percent}%
+          </button>
+        </Tooltip>
+        <Tooltip title="Nearer (wheel)">
+          <button className="iconbtn small" aria-label="Zoom in" onClick={() => zoom(1.25)}>
+            <Icon name="plus" />
+          </button>
+        </Tooltip>
+      </div>
+      <div className="stage" ref={place} data-testid="flat">
+        <svg className="over">
+          <g ref={ring} />
+        </svg>
+        {sheet && (
+          <span className="tag">
+            {tile ?? 1001} · {sheet.name} · {sheet.resolution}
+          </span>
+        )}
+      </div>
+    </section>
+  );
+}

@@ -1,0 +1,129 @@
+import { Tooltip } from "@mui/material";
+import { useEffect, useRef, useState } from "react";
+import * as THREE from "three";
+import { useDocument, useWorkshop } from "../state/hooks";
+import { setBrush, theStage, workshop } from "../state/workshop";
+import { hint } from "../tools/commands";
+import { Icon } from "../theme/icons";
+import { LightDial } from "./LightDial";
+import { usePointer } from "./usePointer";
+
+const AXES = ["x", "y", "z"] as const;
+
+/** The 3D view with its header and the ring on the surface. */
+export function SolidView({ paintable = true }: { paintable?: boolean }) {
+  const place = useRef<HTMLDivElement>(null);
+  useEffect(() => {
+    theStage()?.attach("solid", place.current);
+    return () => theStage()?.attach("solid", null);
+  }, []);
+  const mode = useWorkshop((s) => s.mode);
+  const mirror = useWorkshop((s) => s.brush.mirror);
+  const hidden = useWorkshop((s) => s.project?.document.hidden_parts.length ?? 0);
+  return (
+    <section className="view" aria-label="3D view">
+      <div className="vhead">
+        <div className="seg" role="group" aria-label="View mode">
+          {(["lit", "channel", "flat"] as const).map((m) => (
+            <Tooltip key={m} title={hint({ lit: "Lit", channel: "One channel", flat: "Flat colour" }[m], m)}>
+              <button aria-pressed={mode === m} onClick={() => workshop.setState({ mode: m })}>
+                {{ lit: "Lit", channel: "Channel", flat: "Flat" }[m]}
+              </button>
+            </Tooltip>
+          ))}
+        </div>
+        {mode === "channel" && <ChannelChoice />}
+        {mode === "lit" && <LightDial />}
+        <span className="push" />
+        {hidden > 0 && <span className="quiet">{hidden} hidden</span>}
+        {paintable &&
+          AXES.map((axis) => (
+            <Tooltip key={axis} title={hint(`Mirror strokes across ${axis.toUpperCase()}`, `mirror-${axis}`)}>
+              <button className="vbtn" aria-pressed={mirror[axis]} aria-label={`Mirror ${axis.toUpperCase()}`} onClick={() => setBrush({ mirror: { ...mirror, [axis]: !mirror[axis] } })}>
+                {axis === "x" && <Icon name="mirror" />}
+                {axis.toUpperCase()}
+              </button>
+            </Tooltip>
+          ))}
+      </div>
+      <SolidStage place={place} paintable={paintable} />
+    </section>
+  );
+}
+
+function ChannelChoice() {
+  const document = useDocument();
+  const channel = useWorkshop((s) => s.channel);
+  return (
+    <select className="vbtn" aria-label="Channel shown" value={channel} onChange={(e) => workshop.setState({ channel: e.target.value })} style={{ background: "var(--panel)" }}>
+      {[...(document?.channels ?? []), { id: "normal", name: "Normal" }].map((c) => (
+        <option key={c.id} value={c.id}>
+          {c.name}
+        </option>
+      ))}
+    </select>
+  );
+}
+
+function SolidStage({ place, paintable }: { place: React.RefObject<HTMLDivElement | null>; paintable: boolean }) {
+  const ring = useRef<SVGGElement>(null);
+  const [foreign, setForeign] = useState<string | null>(null);
+  const [hinted, setHinted] = useState(true);
+  usePointer("solid", place, paintable, (x, y) => {
+    drawRing(ring.current, x, y, paintable, setForeign);
+    if (hinted && x !== null) setHinted(false);
+  });
+  return (
+    <div className="stage" ref={place} data-testid="solid">
+      <svg className="over">
+        <g ref={ring} />
+      </svg>
+      {foreign && <span className="tag">{foreign} is another sheet; this target does not reach it</span>}
+      {hinted && <span className="tag low">Right drag turns · wheel nears · middle drag moves</span>}
+    </div>
+  );
+}
+
+/** The ring lies on the surface: outer line is the brush's size, inner line its hard part; mirror twins are fainter. */
+function drawRing(group: SVGGElement | null, x: number | null, y: number, paintable: boolean, setForeign: (name: string | null) => void): void {
+  const stage = theStage();
+  if (!group || !stage) return;
+  const { brush, tool, target, project } = workshop.getState();
+  const hit = x === null ? null : stage.hit(x, y);
+  if (!hit || !paintable) {
+    group.innerHTML = "";
+    setForeign(null);
+    return;
+  }
+  const other = target && hit.sheet !== target.sheet ? (project?.document.sheets.find((s) => s.id === hit.sheet)?.name ?? null) : null;
+  setForeign(other);
+  const round = tool === "brush" || tool === "erase";
+  const radius = round ? (brush.size / 2) * stage.pixelSize(hit.position) : 5 * stage.pixelSize(hit.position);
+  const lines: string[] = [];
+  const add = (at: THREE.Vector3, normal: THREE.Vector3, share: number, faint: boolean): void => {
+    const u = new THREE.Vector3(Math.abs(normal.x) < 0.9 ? 1 : 0, 0, Math.abs(normal.x) < 0.9 ? 0 : 1).cross(normal).normalize();
+    const v = normal.clone().cross(u);
+    const points = Array.from({ length: 40 }, (_, i) => {
+      const a = (i / 40) * 2 * Math.PI;
+      return at.clone().addScaledVector(u, Math.cos(a) * radius * share).addScaledVector(v, Math.sin(a) * radius * share);
+    });
+    const d = `M${stage.project(points).map(([px, py]) => `${px.toFixed(1)} ${py.toFixed(1)}`).join("L")}Z`;
+    const dash = other ? ' stroke-dasharray="4 4"' : "";
+    lines.push(`<path d="${d}" fill="none" stroke="#000" stroke-opacity="${faint ? 0.25 : 0.55}" stroke-width="3"/>`);
+    lines.push(`<path d="${d}" fill="none" stroke="#fff" stroke-opacity="${faint ? 0.45 : 0.95}" stroke-width="1.3"${dash}/>`);
+  };
+  add(hit.position, hit.normal, 1, false);
+  if (round && brush.hardness > 0.02 && brush.hardness < 0.98) add(hit.position, hit.normal, brush.hardness, true);
+  if (round) {
+    const { mirror } = brush;
+    const twins: [number, number, number][] = [[1, 1, 1]];
+    if (mirror.x) for (const t of [...twins]) twins.push([-t[0], t[1], t[2]]);
+    if (mirror.y) for (const t of [...twins]) twins.push([t[0], -t[1], t[2]]);
+    if (mirror.z) for (const t of [...twins]) twins.push([t[0], t[1], -t[2]]);
+    for (const t of twins.slice(1)) {
+      const m = new THREE.Vector3(...t);
+      add(hit.position.clone().multiply(m), hit.normal.clone().multiply(m), 1, true);
+    }
+  }
+  group.innerHTML = lines.join("");
+}

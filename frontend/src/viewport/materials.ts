@@ -1,0 +1,103 @@
+/** How surfaces look: lit, one channel, flat colour. */
+import * as THREE from "three";
+import type { SheetTextures } from "./textures";
+
+export type ViewMode = "lit" | "channel" | "flat";
+
+/** Where a channel is found in the packed textures: texture, first component, and how many. */
+const PACKED: Record<string, [string, number, number]> = {
+  base_color: ["colour", 0, 3],
+  opacity: ["colour", 3, 1],
+  occlusion: ["data", 0, 1],
+  roughness: ["data", 1, 1],
+  metallic: ["data", 2, 1],
+  height: ["data", 3, 1],
+  normal: ["normal", 0, 3],
+  emission: ["emission", 0, 3],
+};
+
+export function textureOf(channel: string): string {
+  return PACKED[channel]?.[0] ?? `channel:${channel}`;
+}
+
+/** Shows texels as they are, on the surface or on the flat sheet. */
+export class ChannelMaterial extends THREE.ShaderMaterial {
+  constructor() {
+    super({
+      uniforms: { map: { value: null }, first: { value: 0 }, count: { value: 3 }, shade: { value: 0 } },
+      vertexShader: `
+        varying vec2 vUv; varying vec3 vN;
+        void main() {
+          vUv = uv; vN = normalize(normalMatrix * normal);
+          gl_Position = projectionMatrix * modelViewMatrix * vec4(position, 1.0);
+        }`,
+      fragmentShader: `
+        uniform sampler2D map; uniform int first; uniform int count; uniform float shade;
+        varying vec2 vUv; varying vec3 vN;
+        void main() {
+          vec4 t = texture2D(map, vUv);
+          vec3 c = count == 3 ? t.rgb : vec3(first == 0 ? t.r : first == 1 ? t.g : first == 2 ? t.b : t.a);
+          c *= mix(1.0, 0.72 + 0.28 * abs(vN.z), shade);
+          gl_FragColor = vec4(c, 1.0);
+          #ifdef SRGB_MAP
+            #include <colorspace_fragment>
+          #endif
+        }`,
+      side: THREE.DoubleSide,
+      toneMapped: false,
+    });
+  }
+
+  show(textures: SheetTextures, channel: string, shade: boolean): void {
+    const [name, first, count] = PACKED[channel] ?? [`channel:${channel}`, 0, 3];
+    const texture = textures.get(name).texture;
+    const srgb = texture.colorSpace === THREE.SRGBColorSpace && count === 3;
+    const u = this.uniforms as Record<string, THREE.IUniform>;
+    (u.map as THREE.IUniform).value = texture;
+    (u.first as THREE.IUniform).value = first;
+    (u.count as THREE.IUniform).value = count;
+    (u.shade as THREE.IUniform).value = shade ? 1 : 0;
+    if (Boolean(this.defines.SRGB_MAP) !== srgb) {
+      this.defines = srgb ? { SRGB_MAP: 1 } : {};
+      this.needsUpdate = true;
+    }
+  }
+}
+
+export function litMaterial(textures: SheetTextures): THREE.MeshPhysicalMaterial {
+  const data = textures.get("data").texture;
+  const material = new THREE.MeshPhysicalMaterial({
+    map: textures.get("colour").texture,
+    roughnessMap: data,
+    metalnessMap: data,
+    aoMap: data,
+    normalMap: textures.get("normal").texture,
+    roughness: 1,
+    metalness: 1,
+    side: THREE.DoubleSide,
+  });
+  return material;
+}
+
+/** A plain studio to reflect: pale above, darker below, a soft key card, a strip and a top card. */
+export function studioScene(): THREE.Scene {
+  const scene = new THREE.Scene();
+  const room = new THREE.Mesh(new THREE.SphereGeometry(10, 24, 16), new THREE.ShaderMaterial({
+    side: THREE.BackSide,
+    vertexShader: "varying vec3 vP; void main() { vP = normalize(position); gl_Position = projectionMatrix * modelViewMatrix * vec4(position, 1.0); }",
+    fragmentShader: "varying vec3 vP; void main() { gl_FragColor = vec4(vec3(mix(0.10, 0.42, smoothstep(-0.7, 0.9, vP.y))), 1.0); }",
+  }));
+  scene.add(room);
+  const card = (x: number, y: number, z: number, w: number, h: number, light: number): void => {
+    const mesh = new THREE.Mesh(new THREE.PlaneGeometry(w, h), new THREE.MeshBasicMaterial({ color: new THREE.Color(light, light, light), side: THREE.DoubleSide }));
+    mesh.position.set(x, y, z);
+    mesh.lookAt(0, 0, 0);
+    scene.add(mesh);
+  };
+  card(-5, 5, 5, 5, 4, 5);
+  card(8, 1, 2.5, 1.2, 7, 4);
+  card(1, 8, 1, 5, 4, 2.2);
+  card(-8, 0, 2, 2, 5, 1.2);
+  card(3, 3, -7, 5, 3, 2.2);
+  return scene;
+}

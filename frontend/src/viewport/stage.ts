@@ -1,0 +1,417 @@
+/** Both views on one canvas and one graphics context, so that they share textures. Draws only when something changed. */
+import * as THREE from "three";
+import { acceleratedRaycast, computeBoundsTree, disposeBoundsTree } from "three-mesh-bvh";
+import type { Binary } from "../api/client";
+import type { GeometryHeader, SheetGeometry } from "../api/types";
+import { busy } from "../state/idle";
+import { ChannelMaterial, litMaterial, studioScene, type ViewMode } from "./materials";
+import { FlatPan, Orbit } from "./navigation";
+import { SheetTextures } from "./textures";
+
+THREE.BufferGeometry.prototype.computeBoundsTree = computeBoundsTree;
+THREE.BufferGeometry.prototype.disposeBoundsTree = disposeBoundsTree;
+THREE.Mesh.prototype.raycast = acceleratedRaycast;
+
+export interface Look {
+  mode: ViewMode;
+  channel: string;
+  lightDeg: number;
+  wire: boolean;
+  flatSheet: string | null;
+  hiddenParts: number[];
+  highlight: ReadonlySet<number> | null;
+}
+
+export interface SurfaceHit {
+  position: THREE.Vector3;
+  normal: THREE.Vector3;
+  sheet: string;
+}
+
+interface SheetObjects {
+  info: SheetGeometry;
+  mesh: THREE.Mesh;
+  flat: THREE.Mesh;
+  lines: THREE.LineSegments;
+  seams: THREE.LineSegments;
+  lit: THREE.MeshPhysicalMaterial | THREE.MeshStandardMaterial;
+  channel: ChannelMaterial;
+  flatChannel: ChannelMaterial;
+  textures: SheetTextures | null;
+  allIndices: Uint32Array;
+  faces: Uint32Array;
+}
+
+const MARK = new THREE.MeshBasicMaterial({ color: 0xd9a441, transparent: true, opacity: 0.75, depthTest: true, side: THREE.DoubleSide, polygonOffset: true, polygonOffsetFactor: -2 });
+
+export class Stage {
+  readonly orbit = new Orbit();
+  readonly pan = new FlatPan();
+  private readonly renderer: THREE.WebGLRenderer;
+  private readonly scene = new THREE.Scene();
+  private readonly flatScene = new THREE.Scene();
+  private readonly flatCamera = new THREE.OrthographicCamera(0, 1, 0, 1, -10, 10);
+  private readonly light = new THREE.DirectionalLight(0xffffff, 2.1);
+  private readonly sheets = new Map<string, SheetObjects>();
+  private readonly board: THREE.Mesh;
+  private solidView: HTMLElement | null = null;
+  private flatView: HTMLElement | null = null;
+  private frame = 0;
+  private release: (() => void) | null = null;
+  private bounds: GeometryHeader | null = null;
+  private marks: THREE.Group | null = null;
+  private look: Look = { mode: "lit", channel: "base_color", lightDeg: 40, wire: true, flatSheet: null, hiddenParts: [], highlight: null };
+  private readonly watcher = new ResizeObserver(() => this.draw());
+  private fitted = false;
+  private dark = true;
+  /** Called after each drawn frame, for overlays that follow the camera. */
+  onDrawn: (() => void) | null = null;
+
+  constructor(private readonly canvas: HTMLCanvasElement) {
+    this.renderer = new THREE.WebGLRenderer({ canvas, antialias: true, powerPreference: "high-performance" });
+    this.renderer.setScissorTest(true);
+    this.renderer.toneMapping = THREE.NeutralToneMapping;
+    this.renderer.shadowMap.enabled = true;
+    this.renderer.shadowMap.autoUpdate = false;
+    const pmrem = new THREE.PMREMGenerator(this.renderer);
+    this.scene.environment = pmrem.fromScene(studioScene(), 0.02).texture;
+    this.scene.environmentIntensity = 0.62;
+    pmrem.dispose();
+    this.light.castShadow = true;
+    this.light.shadow.mapSize.set(1024, 1024);
+    this.light.shadow.bias = -0.0006;
+    this.light.shadow.normalBias = 0.012;
+    this.scene.add(this.light, this.light.target);
+    this.board = new THREE.Mesh(new THREE.PlaneGeometry(1, 1), new THREE.MeshBasicMaterial({ color: 0x1f1f1f, toneMapped: false, side: THREE.DoubleSide }));
+    this.board.position.set(0.5, 0.5, -1);
+    this.flatScene.add(this.board);
+    this.watcher.observe(canvas);
+  }
+
+  dispose(): void {
+    cancelAnimationFrame(this.frame);
+    this.release?.();
+    this.watcher.disconnect();
+    this.clear();
+    this.renderer.dispose();
+  }
+
+  setTheme(dark: boolean): void {
+    this.dark = dark;
+    this.draw();
+  }
+
+  /** Tell which elements the views fill; null when a screen goes away. */
+  attach(kind: "solid" | "flat", element: HTMLElement | null): void {
+    const old = kind === "solid" ? this.solidView : this.flatView;
+    if (old) this.watcher.unobserve(old);
+    if (kind === "solid") this.solidView = element;
+    else {
+      this.flatView = element;
+      this.fitted = false;
+    }
+    if (element) this.watcher.observe(element);
+    this.draw();
+  }
+
+  private clear(): void {
+    for (const s of this.sheets.values()) {
+      s.mesh.geometry.disposeBoundsTree?.();
+      for (const o of [s.mesh, s.flat, s.lines, s.seams]) {
+        o.removeFromParent();
+        o.geometry.dispose();
+      }
+      s.lit.dispose();
+      s.channel.dispose();
+      s.flatChannel.dispose();
+      s.textures?.dispose();
+    }
+    this.sheets.clear();
+  }
+
+  setGeometry(answer: Binary<GeometryHeader>): void {
+    this.clear();
+    const { header, bytes } = answer;
+    const floats = (b: { offset: number; length: number }): Float32Array => new Float32Array(bytes.slice(b.offset, b.offset + b.length).buffer);
+    const ints = (b: { offset: number; length: number }): Uint32Array => new Uint32Array(bytes.slice(b.offset, b.offset + b.length).buffer);
+    for (const info of header.bare ? [header.bare] : header.sheets) {
+      const rows = new THREE.InterleavedBuffer(floats(info.vertices), 12);
+      const geometry = new THREE.BufferGeometry();
+      geometry.setAttribute("position", new THREE.InterleavedBufferAttribute(rows, 3, 0));
+      geometry.setAttribute("normal", new THREE.InterleavedBufferAttribute(rows, 3, 3));
+      geometry.setAttribute("tangent", new THREE.InterleavedBufferAttribute(rows, 4, 6));
+      geometry.setAttribute("uv", new THREE.InterleavedBufferAttribute(rows, 2, 10));
+      const indices = ints(info.indices);
+      geometry.setIndex(new THREE.BufferAttribute(indices, 1));
+      geometry.computeBoundsTree?.({ indirect: true });
+      const flat = new THREE.BufferGeometry();
+      const places = new Float32Array(rows.count * 3);
+      for (let i = 0; i < rows.count; i++) {
+        places[3 * i] = rows.array[12 * i + 10] ?? 0;
+        places[3 * i + 1] = rows.array[12 * i + 11] ?? 0;
+      }
+      flat.setAttribute("position", new THREE.BufferAttribute(places, 3));
+      flat.setAttribute("normal", new THREE.InterleavedBufferAttribute(rows, 3, 3));
+      flat.setAttribute("uv", new THREE.InterleavedBufferAttribute(rows, 2, 10));
+      flat.setIndex(new THREE.BufferAttribute(indices, 1));
+      const lit = new THREE.MeshStandardMaterial({ color: 0x8c8c8c, roughness: 0.7, side: THREE.DoubleSide });
+      const channel = new ChannelMaterial();
+      const flatChannel = new ChannelMaterial();
+      const mesh = new THREE.Mesh(geometry, lit);
+      mesh.castShadow = mesh.receiveShadow = true;
+      const entry: SheetObjects = {
+        info,
+        mesh,
+        flat: new THREE.Mesh(flat, flatChannel),
+        lines: this.lineObject(floats(info.lines), 0.28),
+        seams: this.lineObject(floats(info.seams), 0.75),
+        lit,
+        channel,
+        flatChannel,
+        textures: null,
+        allIndices: indices,
+        faces: ints(info.faces),
+      };
+      entry.flat.frustumCulled = entry.lines.frustumCulled = entry.seams.frustumCulled = false;
+      entry.lines.renderOrder = 1;
+      entry.seams.renderOrder = 2;
+      this.scene.add(mesh);
+      this.flatScene.add(entry.flat, entry.lines, entry.seams);
+      this.sheets.set(info.sheet, entry);
+    }
+    if (!this.bounds || this.bounds.diagonal !== header.diagonal) this.orbit.frame(header.low, header.high);
+    this.bounds = header;
+    this.apply(this.look, true);
+  }
+
+  private lineObject(uv: Float32Array, opacity: number): THREE.LineSegments {
+    const places = new Float32Array((uv.length / 2) * 3);
+    for (let i = 0; i < uv.length / 2; i++) {
+      places[3 * i] = uv[2 * i] ?? 0;
+      places[3 * i + 1] = 1 - (uv[2 * i + 1] ?? 0);
+      places[3 * i + 2] = 1;
+    }
+    const geometry = new THREE.BufferGeometry();
+    geometry.setAttribute("position", new THREE.BufferAttribute(places, 3));
+    return new THREE.LineSegments(geometry, new THREE.LineBasicMaterial({ color: 0xe6e6e6, transparent: true, opacity, toneMapped: false }));
+  }
+
+  /** The textures of a sheet, made at its resolution; asking with another resolution makes them anew. */
+  textures(sheet: string, side: number): SheetTextures {
+    const entry = this.sheets.get(sheet);
+    if (!entry) return new SheetTextures(side);
+    if (entry.textures?.side !== side) {
+      entry.textures?.dispose();
+      entry.textures = new SheetTextures(side);
+      entry.lit.dispose();
+      entry.lit = litMaterial(entry.textures);
+      this.apply(this.look, true);
+    }
+    return entry.textures as SheetTextures;
+  }
+
+  /** Whether a sheet's emission or opacity is in use decides how its material is drawn. */
+  setSheetTraits(sheet: string, clear: boolean, glows: boolean): void {
+    const entry = this.sheets.get(sheet);
+    if (!entry?.textures || !(entry.lit instanceof THREE.MeshPhysicalMaterial)) return;
+    const emissive = glows ? entry.textures.get("emission").texture : null;
+    if (entry.lit.transparent !== clear || entry.lit.emissiveMap !== emissive) {
+      entry.lit.transparent = clear;
+      entry.lit.depthWrite = true;
+      entry.mesh.castShadow = !clear;
+      entry.lit.emissiveMap = emissive;
+      entry.lit.emissive.set(glows ? 0xffffff : 0x000000);
+      entry.lit.needsUpdate = true;
+      this.renderer.shadowMap.needsUpdate = true;
+    }
+    this.draw();
+  }
+
+  apply(look: Look, force = false): void {
+    const old = this.look;
+    this.look = look;
+    const angle = (look.lightDeg * Math.PI) / 180;
+    const size = this.bounds?.diagonal ?? 1;
+    this.light.target.position.copy(this.orbitCentre());
+    this.light.position.set(Math.sin(angle - 1.25) * 0.8, 0.75, Math.cos(angle - 1.25) * 0.8).multiplyScalar(size).add(this.light.target.position);
+    const shadow = this.light.shadow.camera;
+    shadow.left = shadow.bottom = -size * 0.55;
+    shadow.right = shadow.top = size * 0.55;
+    shadow.near = size * 0.1;
+    shadow.far = size * 2.5;
+    shadow.updateProjectionMatrix();
+    if (force || old.lightDeg !== look.lightDeg || old.hiddenParts !== look.hiddenParts) this.renderer.shadowMap.needsUpdate = true;
+    for (const [id, s] of this.sheets) {
+      if (s.textures) {
+        const shown = look.mode === "channel" ? look.channel : "base_color";
+        s.channel.show(s.textures, shown, look.mode === "channel");
+        s.flatChannel.show(s.textures, shown, false);
+        s.mesh.material = look.mode === "lit" ? s.lit : s.channel;
+      } else {
+        s.mesh.material = s.lit;
+      }
+      s.flat.visible = s.textures !== null && id === look.flatSheet;
+      s.lines.visible = look.wire && id === look.flatSheet;
+      s.seams.visible = id === look.flatSheet;
+      if (force || old.hiddenParts !== look.hiddenParts) this.hide(s, look.hiddenParts);
+    }
+    if (force || old.highlight !== look.highlight) this.mark(look.highlight);
+    this.draw();
+  }
+
+  private orbitCentre(): THREE.Vector3 {
+    const b = this.bounds;
+    if (!b) return new THREE.Vector3();
+    return new THREE.Vector3().fromArray(b.low).add(new THREE.Vector3().fromArray(b.high)).multiplyScalar(0.5);
+  }
+
+  private hide(s: SheetObjects, parts: number[]): void {
+    const hidden = new Set(parts);
+    const kept = s.info.parts.filter((r) => !hidden.has(r.part));
+    let indices = s.allIndices;
+    if (kept.length !== s.info.parts.length) {
+      indices = new Uint32Array(kept.reduce((n, r) => n + r.count * 3, 0));
+      let at = 0;
+      for (const r of kept) {
+        indices.set(s.allIndices.subarray(r.first * 3, (r.first + r.count) * 3), at);
+        at += r.count * 3;
+      }
+    }
+    s.mesh.geometry.disposeBoundsTree?.();
+    s.mesh.geometry.setIndex(new THREE.BufferAttribute(indices, 1));
+    s.mesh.visible = indices.length > 0;
+    if (indices.length) s.mesh.geometry.computeBoundsTree?.({ indirect: true });
+  }
+
+  /** Colour some faces, for findings. */
+  private mark(faces: ReadonlySet<number> | null): void {
+    if (this.marks) {
+      this.marks.traverse((o) => (o as THREE.Mesh).geometry?.dispose());
+      this.marks.removeFromParent();
+      this.marks = null;
+    }
+    if (!faces || !faces.size) return;
+    this.marks = new THREE.Group();
+    for (const s of this.sheets.values()) {
+      const picked: number[] = [];
+      s.faces.forEach((face, t) => {
+        if (faces.has(face)) picked.push(s.allIndices[3 * t] ?? 0, s.allIndices[3 * t + 1] ?? 0, s.allIndices[3 * t + 2] ?? 0);
+      });
+      const geometry = new THREE.BufferGeometry();
+      geometry.setAttribute("position", s.mesh.geometry.getAttribute("position"));
+      geometry.setIndex(picked);
+      this.marks.add(new THREE.Mesh(geometry, MARK));
+    }
+    this.scene.add(this.marks);
+  }
+
+  /** The visible surface under a pixel of the 3D view. */
+  hit(px: number, py: number): SurfaceHit | null {
+    const box = this.solidView?.getBoundingClientRect();
+    if (!box || !box.width) return null;
+    const ray = new THREE.Raycaster();
+    ray.firstHitOnly = true;
+    ray.setFromCamera(new THREE.Vector2((px / box.width) * 2 - 1, 1 - (py / box.height) * 2), this.orbit.camera);
+    let best: THREE.Intersection | null = null;
+    let owner: SheetObjects | null = null;
+    for (const s of this.sheets.values()) {
+      if (!s.mesh.visible) continue;
+      const found = ray.intersectObject(s.mesh, false)[0];
+      if (found && (!best || found.distance < best.distance)) {
+        best = found;
+        owner = s;
+      }
+    }
+    if (!best || !owner || !best.face) return null;
+    const normal = best.face.normal.clone();
+    if (normal.dot(ray.ray.direction) > 0) normal.negate();
+    return { position: best.point, normal, sheet: owner.info.sheet };
+  }
+
+  /** Pixels of the 3D view of points in space. */
+  project(points: THREE.Vector3[]): [number, number][] {
+    const box = this.solidView?.getBoundingClientRect();
+    if (!box) return [];
+    return points.map((p) => {
+      const v = p.clone().project(this.orbit.camera);
+      return [((v.x + 1) / 2) * box.width, ((1 - v.y) / 2) * box.height];
+    });
+  }
+
+  /** Object units a pixel spans at a point. */
+  pixelSize(at: THREE.Vector3): number {
+    const box = this.solidView?.getBoundingClientRect();
+    const depth = at.clone().sub(this.orbit.camera.position).dot(this.orbit.camera.getWorldDirection(new THREE.Vector3()));
+    return (2 * depth * Math.tan((this.orbit.camera.fov * Math.PI) / 360)) / (box?.height || 1);
+  }
+
+  /** Ask for a frame; many asks before the next frame make one. */
+  draw(): void {
+    if (this.frame) return;
+    this.release ??= busy();
+    this.frame = requestAnimationFrame(() => {
+      this.frame = 0;
+      this.render();
+      this.release?.();
+      this.release = null;
+      this.onDrawn?.();
+    });
+  }
+
+  private render(): void {
+    const box = this.canvas.getBoundingClientRect();
+    if (!box.width || !box.height) return;
+    const ratio = Math.min(window.devicePixelRatio || 1, 2);
+    if (this.renderer.getPixelRatio() !== ratio) this.renderer.setPixelRatio(ratio);
+    const size = this.renderer.getSize(new THREE.Vector2());
+    if (size.x !== box.width || size.y !== box.height) this.renderer.setSize(box.width, box.height, false);
+    for (const s of this.sheets.values()) s.textures?.flush(this.renderer);
+    this.renderer.resetState();
+    this.renderer.setScissorTest(true);
+    const surround = this.dark ? 0x626262 : 0x9a9a9a;
+    const place = (element: HTMLElement): DOMRect => {
+      const r = element.getBoundingClientRect();
+      this.renderer.setViewport(r.left - box.left, box.bottom - r.bottom, r.width, r.height);
+      this.renderer.setScissor(r.left - box.left, box.bottom - r.bottom, r.width, r.height);
+      this.renderer.setClearColor(surround, 1);
+      this.renderer.clear();
+      return r;
+    };
+    if (this.solidView?.isConnected) {
+      const r = place(this.solidView);
+      if (r.width && r.height) {
+        this.orbit.aspect(r.width / r.height);
+        this.renderer.render(this.scene, this.orbit.camera);
+      }
+    }
+    if (this.flatView?.isConnected) {
+      const r = place(this.flatView);
+      if (r.width && r.height) {
+        if (!this.fitted) {
+          this.pan.fit(r.width, r.height);
+          this.fitted = true;
+        }
+        const c = this.flatCamera;
+        // Sheet space: x right and y down, 0 … 1.
+        c.left = -this.pan.x / this.pan.scale;
+        c.right = (r.width - this.pan.x) / this.pan.scale;
+        c.top = -this.pan.y / this.pan.scale;
+        c.bottom = (r.height - this.pan.y) / this.pan.scale;
+        c.updateProjectionMatrix();
+        this.renderer.render(this.flatScene, c);
+      }
+    }
+  }
+
+  /** Both views as they were at first. */
+  reframe(): void {
+    if (this.bounds) this.orbit.frame(this.bounds.low, this.bounds.high);
+    this.refit();
+  }
+
+  /** Fit the flat sheet into its view again. */
+  refit(): void {
+    this.fitted = false;
+    this.draw();
+  }
+}

@@ -1,0 +1,101 @@
+/** A sheet's display textures on the graphics card, changed by rectangles. */
+import * as THREE from "three";
+
+export const CHUNK = 256;
+
+/** One texture, allocated once, then written in rectangles; mip levels are made anew once a frame. */
+export class PatchedTexture {
+  readonly texture: THREE.DataTexture;
+  private queue: { x: number; y: number; w: number; h: number; data: Uint8Array }[] = [];
+  stamps: string[];
+
+  constructor(
+    readonly side: number,
+    srgb: boolean,
+  ) {
+    this.texture = new THREE.DataTexture(null, side, side, THREE.RGBAFormat, THREE.UnsignedByteType);
+    this.texture.colorSpace = srgb ? THREE.SRGBColorSpace : THREE.NoColorSpace;
+    this.texture.minFilter = THREE.LinearMipmapLinearFilter;
+    this.texture.magFilter = THREE.LinearFilter;
+    this.texture.anisotropy = 4;
+    this.texture.generateMipmaps = true;
+    // Rows arrive top first, and UVs come with v down, so nothing is flipped.
+    this.texture.flipY = false;
+    this.texture.needsUpdate = true;
+    this.stamps = new Array<string>((side / CHUNK) ** 2).fill("");
+  }
+
+  write(x: number, y: number, w: number, h: number, data: Uint8Array): void {
+    this.queue.push({ x, y, w, h, data });
+  }
+
+  /** Write a whole chunk; four bytes mean one colour all over. */
+  writeChunk(chunk: number, stamp: string, data: Uint8Array): void {
+    const across = this.side / CHUNK;
+    let pixels = data;
+    if (data.length === 4) {
+      const word = new Uint32Array(data.slice().buffer)[0] ?? 0;
+      pixels = new Uint8Array(new Uint32Array(CHUNK * CHUNK).fill(word).buffer);
+    }
+    this.write((chunk % across) * CHUNK, Math.floor(chunk / across) * CHUNK, CHUNK, CHUNK, pixels);
+    this.stamps[chunk] = stamp;
+  }
+
+  /** Send what is waiting to the card. Returns whether anything was. */
+  flush(renderer: THREE.WebGLRenderer): boolean {
+    if (!this.queue.length) return false;
+    renderer.initTexture(this.texture);
+    const gl = renderer.getContext() as WebGL2RenderingContext;
+    const handle = (renderer.properties.get(this.texture) as { __webglTexture: WebGLTexture }).__webglTexture;
+    renderer.state.activeTexture(gl.TEXTURE0);
+    renderer.state.bindTexture(gl.TEXTURE_2D, handle);
+    gl.pixelStorei(gl.UNPACK_FLIP_Y_WEBGL, false);
+    gl.pixelStorei(gl.UNPACK_PREMULTIPLY_ALPHA_WEBGL, false);
+    gl.pixelStorei(gl.UNPACK_COLORSPACE_CONVERSION_WEBGL, gl.NONE);
+    gl.pixelStorei(gl.UNPACK_ALIGNMENT, 4);
+    for (const p of this.queue) gl.texSubImage2D(gl.TEXTURE_2D, 0, p.x, p.y, p.w, p.h, gl.RGBA, gl.UNSIGNED_BYTE, p.data);
+    gl.generateMipmap(gl.TEXTURE_2D);
+    this.queue = [];
+    return true;
+  }
+
+  dispose(): void {
+    this.texture.dispose();
+    this.queue = [];
+  }
+}
+
+/** Textures of one sheet by name ("colour", "data", "normal", "emission", "channel:ID"). */
+export class SheetTextures {
+  private made = new Map<string, PatchedTexture>();
+
+  constructor(public side: number) {}
+
+  get(name: string): PatchedTexture {
+    let found = this.made.get(name);
+    if (!found) {
+      found = new PatchedTexture(this.side, name === "colour" || name === "emission" || name.startsWith("channel:"));
+      this.made.set(name, found);
+    }
+    return found;
+  }
+
+  has(name: string): boolean {
+    return this.made.has(name);
+  }
+
+  names(): string[] {
+    return [...this.made.keys()];
+  }
+
+  flush(renderer: THREE.WebGLRenderer): boolean {
+    let any = false;
+    for (const texture of this.made.values()) any = texture.flush(renderer) || any;
+    return any;
+  }
+
+  dispose(): void {
+    for (const texture of this.made.values()) texture.dispose();
+    this.made.clear();
+  }
+}

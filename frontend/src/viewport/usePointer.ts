@@ -1,0 +1,228 @@
+/** The hand over a view: paint with the left button, turn with the right, move with the middle, wheel for nearer and further. */
+import { useEffect, useRef } from "react";
+import type { FacePick, PointerSample, StrokeBegin } from "../api/types";
+import { api } from "../api/client";
+import { findSheet, targetTrouble } from "../state/layers";
+import { currentPaint, flood, pickAt, say, showPatches, strokeEnded, strokeFailed, strokeSender, theStage, workshop } from "../state/workshop";
+import { pointerOver, probeAt } from "../tools/pointer";
+
+type Kind = "solid" | "flat";
+type Hover = (x: number | null, y: number) => void;
+
+/** Keys held down: Space turns, V takes the other colour. */
+const held = { space: false, other: false };
+/** Where the last stroke in each view ended, for straight lines. */
+const lastPoint: Record<Kind, { x: number; y: number } | null> = { solid: null, flat: null };
+
+function typing(event: KeyboardEvent): boolean {
+  return Boolean((event.target as HTMLElement | null)?.closest("input, textarea, select, [role=dialog], [role=menu]"));
+}
+
+window.addEventListener("keydown", (e) => {
+  if (typing(e)) return;
+  if (e.code === "Space" && !(e.target as HTMLElement | null)?.closest("button, a, [role=slider]")) {
+    held.space = true;
+    e.preventDefault();
+  }
+  if (e.key.toLowerCase() === "v" && !e.ctrlKey) held.other = true;
+});
+window.addEventListener("keyup", (e) => {
+  if (e.code === "Space") held.space = false;
+  if (e.key.toLowerCase() === "v") held.other = false;
+});
+window.addEventListener("blur", () => {
+  held.space = held.other = false;
+});
+
+export function usePointer(kind: Kind, place: React.RefObject<HTMLDivElement | null>, paintable: boolean, hover: Hover): void {
+  const hoverRef = useRef(hover);
+  useEffect(() => {
+    hoverRef.current = hover;
+  });
+  useEffect(() => {
+    const element = place.current;
+    if (!element) return;
+    const hand = new Hand(kind, element, paintable, (x, y) => hoverRef.current(x, y));
+    return () => hand.release();
+  }, [kind, place, paintable]);
+}
+
+class Hand {
+  private mode: "turn" | "move" | "paint" | null = null;
+  private last = { x: 0, y: 0 };
+  private readonly stop = new AbortController();
+
+  constructor(
+    private readonly kind: Kind,
+    private readonly element: HTMLDivElement,
+    private readonly paintable: boolean,
+    private readonly hover: Hover,
+  ) {
+    const { signal } = this.stop;
+    element.addEventListener("pointerdown", (e) => this.down(e), { signal });
+    element.addEventListener("pointermove", (e) => this.move(e), { signal });
+    element.addEventListener("pointerup", (e) => this.up(e), { signal });
+    element.addEventListener("pointercancel", () => this.cancel(), { signal });
+    element.addEventListener("pointerleave", () => {
+      pointerOver(null);
+      this.hover(null, 0);
+    }, { signal });
+    element.addEventListener("contextmenu", (e) => e.preventDefault(), { signal });
+    element.addEventListener("wheel", (e) => this.wheel(e), { signal, passive: false });
+  }
+
+  release(): void {
+    this.stop.abort();
+    pointerOver(null);
+  }
+
+  private at(e: PointerEvent | WheelEvent): { x: number; y: number } {
+    const box = this.element.getBoundingClientRect();
+    return { x: e.clientX - box.left, y: e.clientY - box.top };
+  }
+
+  private down(e: PointerEvent): void {
+    this.element.setPointerCapture(e.pointerId);
+    (document.activeElement as HTMLElement | null)?.blur?.();
+    this.last = this.at(e);
+    if (e.button === 1 || (e.button === 0 && held.space && e.shiftKey)) this.mode = "move";
+    else if (e.button === 2 || (e.button === 0 && held.space)) this.mode = this.kind === "solid" ? "turn" : "move";
+    else if (e.button === 0 && this.paintable) this.press(e);
+    this.element.classList.toggle("turning", this.mode === "turn" || this.mode === "move");
+  }
+
+  private press(e: PointerEvent): void {
+    const { tool } = workshop.getState();
+    const box = this.element.getBoundingClientRect();
+    pointerOver(this.kind, this.last.x, this.last.y, box.width, box.height);
+    if (tool === "pick" || e.altKey) {
+      const at = probeAt();
+      if (at) void pickAt(at);
+    } else if (tool === "fill") {
+      void this.fill();
+    } else {
+      this.beginStroke(e);
+    }
+  }
+
+  private async fill(): Promise<void> {
+    const { fillBy, uid, target } = workshop.getState();
+    const at = probeAt();
+    if (!uid || !at) return;
+    if (fillBy === "sheet") return flood(null);
+    const found = await api.probe(uid, at).catch((error: Error) => {
+      say(error.message, true);
+      return null;
+    });
+    if (!found?.hit || !found.belongs) return;
+    if (target && found.sheet && found.sheet !== target.sheet) {
+      return say("That place is on another sheet than the target. Choose a target there first.", true);
+    }
+    const index = found.belongs[fillBy];
+    if (index === undefined || index < 0) return say(`Nothing there belongs to a ${fillBy === "group" ? "face group" : fillBy}.`, true);
+    await flood([{ by: fillBy, index } as FacePick]);
+  }
+
+  private sample(e: PointerEvent): PointerSample {
+    const p = this.at(e);
+    const side = this.side();
+    const [x, y] = this.kind === "flat" && side ? (theStage()?.pan.toTexel(p.x, p.y, side) ?? [p.x, p.y]) : [p.x, p.y];
+    const pressure = e.pointerType === "pen" ? Math.min(1, Math.max(0, e.pressure)) : 1;
+    return { x, y, pressure, time: e.timeStamp / 1000 };
+  }
+
+  private side(): number {
+    const { project, sheet } = workshop.getState();
+    return (project && sheet && findSheet(project.document, sheet)?.resolution) || 0;
+  }
+
+  private beginStroke(e: PointerEvent): void {
+    const s = workshop.getState();
+    const stage = theStage();
+    const sender = strokeSender();
+    if (!stage || !sender || !s.project || sender.running) return;
+    const trouble = targetTrouble(s.project.document, s.target);
+    if (trouble || !s.target) {
+      say(`${trouble}. Nothing was painted.`, true);
+      return;
+    }
+    const home = s.target.sheet;
+    const side = findSheet(s.project.document, home)?.resolution ?? 0;
+    const textures = stage.textures(home, side).names();
+    const box = this.element.getBoundingClientRect();
+    const begin: StrokeBegin = {
+      revision: s.project.revision,
+      target: s.target,
+      brush: { ...s.brush, seed: Math.floor(Math.random() * 2 ** 31) },
+      paint: currentPaint(s.tool === "erase", held.other),
+      textures,
+      camera: this.kind === "solid" ? stage.orbit.describe(box.width, box.height) : null,
+      texels_per_pixel: this.kind === "flat" ? side / stage.pan.scale : 1,
+      lock_angle: e.shiftKey && e.ctrlKey,
+    };
+    const first = this.sample(e);
+    const from = e.shiftKey ? lastPoint[this.kind] : null;
+    const start: PointerSample = from ? { ...first, x: from.x, y: from.y } : first;
+    this.mode = "paint";
+    sender.begin(begin, start, {
+      patches: (header, bytes) => showPatches(home, header, bytes),
+      ended: () => void strokeEnded(),
+      failed: strokeFailed,
+    });
+    if (from) sender.extend([first]);
+    lastPoint[this.kind] = { x: first.x, y: first.y };
+  }
+
+  private move(e: PointerEvent): void {
+    const now = this.at(e);
+    const box = this.element.getBoundingClientRect();
+    pointerOver(this.kind, now.x, now.y, box.width, box.height);
+    const stage = theStage();
+    if (!stage) return;
+    const dx = now.x - this.last.x;
+    const dy = now.y - this.last.y;
+    if (this.mode === "turn") {
+      stage.orbit.turn(dx, dy);
+      stage.draw();
+    } else if (this.mode === "move") {
+      if (this.kind === "solid") stage.orbit.move(dx, dy, box.height);
+      else {
+        stage.pan.x += dx;
+        stage.pan.y += dy;
+      }
+      stage.draw();
+    } else if (this.mode === "paint") {
+      const many = e.getCoalescedEvents?.() ?? [];
+      const samples = (many.length ? many : [e]).map((one) => this.sample(one));
+      strokeSender()?.extend(samples);
+      const end = samples[samples.length - 1];
+      if (end) lastPoint[this.kind] = { x: end.x, y: end.y };
+    }
+    this.last = now;
+    this.hover(now.x, now.y);
+  }
+
+  private up(e: PointerEvent): void {
+    if (this.mode === "paint") strokeSender()?.end();
+    this.mode = null;
+    this.element.classList.remove("turning");
+    if (this.element.hasPointerCapture(e.pointerId)) this.element.releasePointerCapture(e.pointerId);
+  }
+
+  private cancel(): void {
+    if (this.mode === "paint") strokeSender()?.end();
+    this.mode = null;
+  }
+
+  private wheel(e: WheelEvent): void {
+    e.preventDefault();
+    const stage = theStage();
+    const p = this.at(e);
+    const factor = Math.exp(Math.sign(e.deltaY) * Math.min(Math.abs(e.deltaY), 120) * 0.0016);
+    if (!stage) return;
+    if (this.kind === "solid") stage.orbit.approach(factor);
+    else stage.pan.zoom(1 / factor, p.x, p.y);
+    stage.draw();
+    this.hover(p.x, p.y);
+  }
+}
