@@ -5,9 +5,9 @@ import type { Channel, Layer, Sheet } from "../api/types";
 import { fromHex, toHex } from "../paint/colour";
 import { NamedSlider } from "../paint/sliders";
 import { useWorkshop } from "../state/hooks";
-import { useOf } from "../state/layers";
+import { partIn } from "../state/layers";
 import { chooseTarget, workshop } from "../state/workshop";
-import { setUse } from "./actions";
+import { setPart } from "./actions";
 
 interface Props {
   layer: Layer;
@@ -21,7 +21,7 @@ export function ChannelCell({ layer, channel, sheet }: Props) {
   const picture = useWorkshop((s) => s.cells[`${layer.id}/${channel.id}`]);
   const [anchor, setAnchor] = useState<HTMLElement | null>(null);
   const [menu, setMenu] = useState<HTMLElement | null>(null);
-  const use = useOf(layer, channel.id);
+  const use = partIn(layer, channel.id);
   const hit = target?.sheet === sheet.id && target.layer === layer.id && !target.mask && target.channels.includes(channel.id);
   const press = (e: React.MouseEvent<HTMLElement>): void => {
     if (layer.kind === "fill") return setAnchor(e.currentTarget);
@@ -76,7 +76,7 @@ function Value({ channel, value }: { channel: Channel; value: readonly number[] 
 }
 
 function ValueEditor({ layer, channel, anchor, onClose }: { layer: Layer; channel: Channel; anchor: HTMLElement; onClose: () => void }) {
-  const use = useOf(layer, channel.id);
+  const use = partIn(layer, channel.id);
   const first = use.value ?? (channel.id === "base_color" ? [...workshop.getState().colours[0]] : [...channel.start]);
   const [value, setValue] = useState<number[]>([...first]);
   const [changed, setChanged] = useState(false);
@@ -86,7 +86,7 @@ function ValueEditor({ layer, channel, anchor, onClose }: { layer: Layer; channe
   };
   const height = channel.kind === "height";
   const close = (): void => {
-    if (changed) void setUse(layer, channel.id, { on: true, value, ...(height && !use.blend ? { blend: "height-add" } : {}) }, `${channel.name} of ${layer.name}`);
+    if (changed) void setPart(layer, channel.id, { on: true, value, ...(height && !use.blend ? { blend: "height-add" } : {}) }, `${channel.name} of ${layer.name}`);
     onClose();
   };
   return (
@@ -114,7 +114,7 @@ function ValueEditor({ layer, channel, anchor, onClose }: { layer: Layer; channe
             <button
               className="vbtn"
               onClick={() => {
-                void setUse(layer, channel.id, { value: null }, `Clear ${channel.name} of ${layer.name}`);
+                void setPart(layer, channel.id, { value: null }, `Clear ${channel.name} of ${layer.name}`);
                 onClose();
               }}
             >
@@ -130,13 +130,13 @@ function ValueEditor({ layer, channel, anchor, onClose }: { layer: Layer; channe
 /** On or off, strength and blend mode of a layer in one channel. */
 function UseMenu({ layer, channel, anchor, onClose }: { layer: Layer; channel: Channel; anchor: HTMLElement; onClose: () => void }) {
   const modes = useWorkshop((s) => s.registries?.blend_modes.filter((m) => m.kinds.includes(channel.kind)));
-  const use = useOf(layer, channel.id);
+  const use = partIn(layer, channel.id);
   const [strength, setStrength] = useState(use.strength);
   return (
     <Menu anchorEl={anchor} open onClose={onClose} slotProps={{ paper: { sx: { maxHeight: 440, minWidth: 190 } } }}>
       <MenuItem
         onClick={() => {
-          void setUse(layer, channel.id, { on: !use.on }, `${use.on ? "Switch off" : "Switch on"} ${channel.name} of ${layer.name}`);
+          void setPart(layer, channel.id, { on: !use.on }, `${use.on ? "Switch off" : "Switch on"} ${channel.name} of ${layer.name}`);
           onClose();
         }}
       >
@@ -144,13 +144,13 @@ function UseMenu({ layer, channel, anchor, onClose }: { layer: Layer; channel: C
       </MenuItem>
       <li style={{ padding: "2px 18px" }}>
         Strength {Math.round(strength * 100)}
-        <Slider aria-label={`Strength in ${channel.name}`} value={strength} min={0} max={1} step={0.01} onChange={(_, v) => setStrength(v as number)} onChangeCommitted={(_, v) => void setUse(layer, channel.id, { strength: v as number }, `Strength of ${layer.name} in ${channel.name}`)} />
+        <Slider aria-label={`Strength in ${channel.name}`} value={strength} min={0} max={1} step={0.01} onChange={(_, v) => setStrength(v as number)} onChangeCommitted={(_, v) => void setPart(layer, channel.id, { strength: v as number }, `Strength of ${layer.name} in ${channel.name}`)} />
       </li>
-      <MenuItem selected={!use.blend} onClick={() => void setUse(layer, channel.id, { blend: null }, `${layer.name}: layer's blend mode in ${channel.name}`).then(onClose)}>
+      <MenuItem selected={!use.blend} onClick={() => void setPart(layer, channel.id, { blend: null }, `${layer.name}: layer's blend mode in ${channel.name}`).then(onClose)}>
         As the layer
       </MenuItem>
       {modes?.map((m) => (
-        <MenuItem key={m.id} selected={use.blend === m.id} onClick={() => void setUse(layer, channel.id, { blend: m.id }, `${layer.name}: ${m.name} in ${channel.name}`).then(onClose)}>
+        <MenuItem key={m.id} selected={use.blend === m.id} onClick={() => void setPart(layer, channel.id, { blend: m.id }, `${layer.name}: ${m.name} in ${channel.name}`).then(onClose)}>
           {m.name}
         </MenuItem>
       ))}

@@ -2,7 +2,7 @@ import { DndContext, PointerSensor, useSensor, useSensors, type DragEndEvent, ty
 import { Menu, MenuItem, Tooltip } from "@mui/material";
 import { useState } from "react";
 import { useDocument, useSheet, useWorkshop } from "../state/hooks";
-import { rows, useOf } from "../state/layers";
+import { rows, partIn } from "../state/layers";
 import { duplicateLayer, edit, workshop } from "../state/workshop";
 import { Icon } from "../theme/icons";
 import { hint } from "../tools/commands";
@@ -26,7 +26,7 @@ export function LayerGrid() {
 
   const all = rows(sheet, find ? new Set() : closed);
   const shown = find ? all.filter((r) => r.layer.name.toLowerCase().includes(find.toLowerCase())) : all;
-  const used = (id: string): boolean => rows(sheet).some((r) => (r.layer.kind === "fill" ? useOf(r.layer, id).value != null : `${r.layer.id}/${id}` in workshop.getState().cells));
+  const used = (id: string): boolean => rows(sheet).some((r) => (r.layer.kind === "fill" ? partIn(r.layer, id).value != null : `${r.layer.id}/${id}` in workshop.getState().cells));
   const channels = document.channels.filter((c) => !hiddenColumns.has(c.id));
   // A channel that no layer of the sheet uses keeps a narrow column.
   const wide = new Set(channels.filter((c) => used(c.id) || target?.channels.includes(c.id)).map((c) => c.id));

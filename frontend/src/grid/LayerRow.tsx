@@ -58,7 +58,7 @@ export function LayerRow({ row, sheet, channels, closed, over, onFold }: Props) 
       <span role="cell" style={{ padding: "0 2px" }}>
         <BlendChoice layer={layer} />
       </span>
-      <span role="cell">
+      <span role="cell" style={{ gap: 9, paddingLeft: 9 }}>
         <LayerStrength key={layer.strength} layer={layer} />
       </span>
       <span role="cell" className="c" style={{ justifyContent: "flex-start" }}>

@@ -1,6 +1,6 @@
 /** Edits the layer grid makes. */
 import type { ChannelUse, Edit, Layer, Mask, MaskSource, Sheet } from "../api/types";
-import { asGroup, findLayer, findSheet, freshId, newUses, rows, useOf } from "../state/layers";
+import { asGroup, findLayer, findSheet, freshId, newUses, rows, partIn } from "../state/layers";
 import { chooseTarget, edit, workshop } from "../state/workshop";
 
 const get = workshop.getState;
@@ -62,8 +62,8 @@ export async function setLayer(layer: Layer, values: Partial<Layer>, label: stri
   if (sheet) await edit(label, { edit: "set-layer", sheet: sheet.id, layer: layer.id, values: values as Record<string, unknown> });
 }
 
-export async function setUse(layer: Layer, channel: string, change: Partial<ChannelUse>, label: string): Promise<void> {
-  await setLayer(layer, { channels: { ...layer.channels, [channel]: { ...useOf(layer, channel), ...change } } }, label);
+export async function setPart(layer: Layer, channel: string, change: Partial<ChannelUse>, label: string): Promise<void> {
+  await setLayer(layer, { channels: { ...layer.channels, [channel]: { ...partIn(layer, channel), ...change } } }, label);
 }
 
 /** Move a layer in front of another row, or into a group. */

@@ -37,7 +37,7 @@ export function freshId(sheet: Sheet): string {
   return `l${n}`;
 }
 
-export function useOf(layer: Layer, channel: string): ChannelUse {
+export function partIn(layer: Layer, channel: string): ChannelUse {
   return layer.channels[channel] ?? { on: layer.kind !== "fill", strength: 1, blend: null, value: null };
 }
 

@@ -7,7 +7,7 @@ import type { ViewMode } from "../viewport/materials";
 import { textureOf } from "../viewport/materials";
 import { Stage } from "../viewport/stage";
 import { busy } from "./idle";
-import { findSheet, firstTarget, newUses, rows, targetTrouble, useOf } from "./layers";
+import { findSheet, firstTarget, newUses, rows, targetTrouble, partIn } from "./layers";
 
 export type Tool = "brush" | "erase" | "fill" | "pick";
 export type RGB = [number, number, number];
@@ -261,7 +261,7 @@ async function syncOnce(): Promise<void> {
 /** Whether any layer of a sheet says anything in a channel. */
 function uses(sheet: Parameters<typeof rows>[0], channel: string): boolean {
   return rows(sheet).some(({ layer }) => {
-    const use = useOf(layer, channel);
+    const use = partIn(layer, channel);
     return layer.kind === "fill" ? use.on && use.value != null : layer.kind === "paint" && use.on;
   });
 }

@@ -27,7 +27,7 @@ export function makeTheme(mode: Mode): Theme {
         defaultProps: { size: "small", color: "primary" },
         styleOverrides: { root: { minWidth: 0, padding: "3px 10px", fontSize: 12.5, lineHeight: "18px" } },
       },
-      MuiTooltip: { defaultProps: { enterDelay: 400, disableInteractive: true }, styleOverrides: { tooltip: { fontSize: 12, maxWidth: 280 } } },
+      MuiTooltip: { defaultProps: { enterDelay: 400, disableInteractive: true, describeChild: true }, styleOverrides: { tooltip: { fontSize: 12, maxWidth: 280 } } },
       MuiMenuItem: { defaultProps: { dense: true }, styleOverrides: { root: { minHeight: 28, fontSize: 12.5 } } },
       MuiTextField: { defaultProps: { size: "small" } },
       MuiSelect: { defaultProps: { size: "small" } },

@@ -64,9 +64,9 @@ export class ChannelMaterial extends THREE.ShaderMaterial {
   }
 }
 
-export function litMaterial(textures: SheetTextures): THREE.MeshPhysicalMaterial {
+export function litMaterial(textures: SheetTextures): THREE.MeshStandardMaterial {
   const data = textures.get("data").texture;
-  const material = new THREE.MeshPhysicalMaterial({
+  return new THREE.MeshStandardMaterial({
     map: textures.get("colour").texture,
     roughnessMap: data,
     metalnessMap: data,
@@ -76,7 +76,6 @@ export function litMaterial(textures: SheetTextures): THREE.MeshPhysicalMaterial
     metalness: 1,
     side: THREE.DoubleSide,
   });
-  return material;
 }
 
 /** A plain studio to reflect: pale above, darker below, a soft key card, a strip and a top card. */

@@ -17,7 +17,7 @@ export class Orbit {
     this.target.addVectors(a, b).multiplyScalar(0.5);
     this.yaw = 0.5;
     this.pitch = 0.22;
-    this.distance = this.size * 1.62;
+    this.distance = this.size * 1.5;
     this.place();
   }
 

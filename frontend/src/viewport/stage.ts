@@ -34,7 +34,7 @@ interface SheetObjects {
   flat: THREE.Mesh;
   lines: THREE.LineSegments;
   seams: THREE.LineSegments;
-  lit: THREE.MeshPhysicalMaterial | THREE.MeshStandardMaterial;
+  lit: THREE.MeshStandardMaterial;
   channel: ChannelMaterial;
   flatChannel: ChannelMaterial;
   textures: SheetTextures | null;
@@ -51,7 +51,7 @@ export class Stage {
   private readonly scene = new THREE.Scene();
   private readonly flatScene = new THREE.Scene();
   private readonly flatCamera = new THREE.OrthographicCamera(0, 1, 0, 1, -10, 10);
-  private readonly light = new THREE.DirectionalLight(0xffffff, 2.1);
+  private readonly light = new THREE.DirectionalLight(0xffffff, 2.4);
   private readonly sheets = new Map<string, SheetObjects>();
   private readonly board: THREE.Mesh;
   private solidView: HTMLElement | null = null;
@@ -74,8 +74,8 @@ export class Stage {
     this.renderer.shadowMap.enabled = true;
     this.renderer.shadowMap.autoUpdate = false;
     const pmrem = new THREE.PMREMGenerator(this.renderer);
-    this.scene.environment = pmrem.fromScene(studioScene(), 0.02).texture;
-    this.scene.environmentIntensity = 0.62;
+    this.scene.environment = pmrem.fromScene(studioScene(), 0, 0.1, 30, { size: 64 }).texture;
+    this.scene.environmentIntensity = 0.8;
     pmrem.dispose();
     this.light.castShadow = true;
     this.light.shadow.mapSize.set(1024, 1024);
@@ -163,8 +163,8 @@ export class Stage {
         info,
         mesh,
         flat: new THREE.Mesh(flat, flatChannel),
-        lines: this.lineObject(floats(info.lines), 0.28),
-        seams: this.lineObject(floats(info.seams), 0.75),
+        lines: this.lineObject(floats(info.lines), 0.13),
+        seams: this.lineObject(floats(info.seams), 0.6),
         lit,
         channel,
         flatChannel,
@@ -213,7 +213,7 @@ export class Stage {
   /** Whether a sheet's emission or opacity is in use decides how its material is drawn. */
   setSheetTraits(sheet: string, clear: boolean, glows: boolean): void {
     const entry = this.sheets.get(sheet);
-    if (!entry?.textures || !(entry.lit instanceof THREE.MeshPhysicalMaterial)) return;
+    if (!entry?.textures) return;
     const emissive = glows ? entry.textures.get("emission").texture : null;
     if (entry.lit.transparent !== clear || entry.lit.emissiveMap !== emissive) {
       entry.lit.transparent = clear;

@@ -8,16 +8,16 @@ export class PatchedTexture {
   readonly texture: THREE.DataTexture;
   private queue: { x: number; y: number; w: number; h: number; data: Uint8Array }[] = [];
   stamps: string[];
+  private fresh = true;
 
   constructor(
     readonly side: number,
     srgb: boolean,
   ) {
-    this.texture = new THREE.DataTexture(null, side, side, THREE.RGBAFormat, THREE.UnsignedByteType);
+    this.texture = new THREE.DataTexture(new Uint8Array(side * side * 4), side, side, THREE.RGBAFormat, THREE.UnsignedByteType);
     this.texture.colorSpace = srgb ? THREE.SRGBColorSpace : THREE.NoColorSpace;
     this.texture.minFilter = THREE.LinearMipmapLinearFilter;
     this.texture.magFilter = THREE.LinearFilter;
-    this.texture.anisotropy = 4;
     this.texture.generateMipmaps = true;
     // Rows arrive top first, and UVs come with v down, so nothing is flipped.
     this.texture.flipY = false;
@@ -44,7 +44,12 @@ export class PatchedTexture {
   /** Send what is waiting to the card. Returns whether anything was. */
   flush(renderer: THREE.WebGLRenderer): boolean {
     if (!this.queue.length) return false;
-    renderer.initTexture(this.texture);
+    if (this.fresh) {
+      renderer.initTexture(this.texture);
+      // The card has it now; the copy here would only double the memory.
+      this.texture.image.data = null;
+      this.fresh = false;
+    }
     const gl = renderer.getContext() as WebGL2RenderingContext;
     const handle = (renderer.properties.get(this.texture) as { __webglTexture: WebGLTexture }).__webglTexture;
     renderer.state.activeTexture(gl.TEXTURE0);

@@ -36,7 +36,8 @@ def wall(profile: list[tuple[float, float]], segments: int) -> tuple[F64, F64]:
     p = np.array(profile)
     run = np.concatenate([[0], np.cumsum(np.hypot(*np.diff(p, axis=0).T))])
     angle = np.linspace(0, 2 * np.pi, segments + 1)
-    ring = np.stack([np.sin(angle), np.zeros_like(angle), np.cos(angle)], axis=1)
+    # The seam lies at the back.
+    ring = -np.stack([np.sin(angle), np.zeros_like(angle), np.cos(angle)], axis=1)
     points = p[:, None, :1] * ring + p[:, None, 1:] * np.array([0, 1, 0])
     width = 2 * np.pi * p[:, 0].mean()
     uv = np.stack(np.broadcast_arrays((angle / (2 * np.pi) * width)[None, :], run[:, None]), axis=-1)

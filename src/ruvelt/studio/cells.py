@@ -15,9 +15,10 @@ from ruvelt.core.stack.document import AnyLayer, PaintLayer, plane_id
 from ruvelt.core.stack.evaluate import SheetEvaluator
 from ruvelt.studio.session import Session
 
-#: Texels a side of a picture; read by point sampling, a few texels a chunk.
-SIDE = 44
-_GROUND = 34.0
+#: Pixels a side of a picture, and how many texels a side are read for each pixel.
+SIDE, READ = 44, 4
+#: A grey that neither dark nor bright paint disappears on.
+_GROUND = 96.0
 
 
 def cell_pictures(session: Session, sheet_id: str) -> dict[str, str]:
@@ -47,8 +48,8 @@ def _cached(session: Session, keys: Any, make: Any) -> str:
 
 
 def _points(samples: SheetSamples) -> tuple[NDArray[np.int64], NDArray[np.int64], NDArray[np.bool_]]:
-    """Chunk, place in the chunk and coverage of the SIDE × SIDE texels a picture reads."""
-    at = ((np.arange(SIDE) + 0.5) * samples.side / SIDE).astype(np.int64)
+    """Chunk, place in the chunk and coverage of the texels a picture reads, (SIDE · READ) a side."""
+    at = ((np.arange(SIDE * READ) + 0.5) * samples.side / (SIDE * READ)).astype(np.int64)
     y, x = np.meshgrid(at, at, indexing="ij")
     chunk = (y // CHUNK_SIDE) * samples.chunks_across + x // CHUNK_SIDE
     local = (y % CHUNK_SIDE) * CHUNK_SIDE + x % CHUNK_SIDE
@@ -57,7 +58,7 @@ def _points(samples: SheetSamples) -> tuple[NDArray[np.int64], NDArray[np.int64]
 
 def _plane_picture(session: Session, samples: SheetSamples, plane: Any) -> str:
     chunk, local, covered = _points(samples)
-    values = np.zeros((SIDE, SIDE, plane.components))
+    values = np.zeros((*chunk.shape, plane.components))
     for c in np.unique(chunk):
         key = plane.chunks.get(int(c))
         if key is not None:
@@ -70,7 +71,7 @@ def _plane_picture(session: Session, samples: SheetSamples, plane: Any) -> str:
 def _mask_picture(evaluator: SheetEvaluator, samples: SheetSamples, layer: AnyLayer) -> str:
     assert layer.mask is not None
     chunk, local, covered = _points(samples)
-    values = np.zeros((SIDE, SIDE))
+    values = np.zeros(chunk.shape)
     for c in np.unique(chunk):
         here = chunk == c
         mask = evaluator.mask_chunk(layer.mask, layer.id, int(c))
@@ -79,7 +80,13 @@ def _mask_picture(evaluator: SheetEvaluator, samples: SheetSamples, layer: AnyLa
 
 
 def _url(colour: NDArray[np.float64], alpha: NDArray[np.float64]) -> str:
-    mixed = colour * alpha[..., None] + _GROUND * (1 - alpha[..., None])
+    """Pixels by alpha-weighted mean colour; the strongest alpha counts double, so that thin strokes stay visible."""
+    block = (SIDE, READ, SIDE, READ)
+    weight = alpha.reshape(*block, 1)
+    total = weight.sum(axis=(1, 3))
+    mean = (colour.reshape(*block, 3) * weight).sum(axis=(1, 3)) / np.maximum(total, 1e-6)
+    shown = (total / READ**2 + 2 * weight.max(axis=(1, 3))) / 3
+    mixed = mean * shown + _GROUND * (1 - shown)
     _, data = cv2.imencode(".png", np.rint(mixed[..., ::-1]).astype(np.uint8))
     return "data:image/png;base64," + base64.b64encode(data.tobytes()).decode()
 

@@ -28,10 +28,11 @@ def _edges(session: Session, plan_faces: NDArray[np.int32], tile: tuple[int, int
     corners, nxt = corners[good], nxt[good]
     a, b = layout.uvs[layout.corner_uv[corners]] - tile, layout.uvs[layout.corner_uv[nxt]] - tile
     lines = np.concatenate([a, b], axis=1).astype(np.float32)
-    low, high = np.minimum(a, b), np.maximum(a, b)
-    key = np.round(np.concatenate([low, high], axis=1) * 65536).astype(np.int64)
-    flip = (a[:, 0] < b[:, 0]) == (a[:, 1] < b[:, 1])
-    _, first, count = np.unique(np.concatenate([key, flip[:, None]], axis=1), axis=0, return_index=True, return_counts=True)
+    ends = np.round(np.stack([a, b], axis=1) * 65536).astype(np.int64)
+    # The same edge from either side: the lesser end first.
+    swap = (ends[:, 0, 0] > ends[:, 1, 0]) | ((ends[:, 0, 0] == ends[:, 1, 0]) & (ends[:, 0, 1] > ends[:, 1, 1]))
+    ends[swap] = ends[swap][:, ::-1]
+    _, first, count = np.unique(ends.reshape(-1, 4), axis=0, return_index=True, return_counts=True)
     return lines[first], lines[first[count == 1]]
 
 
