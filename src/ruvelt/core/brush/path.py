@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import dataclass
 from typing import Protocol
 
@@ -48,8 +49,7 @@ class _Spacer:
         self.pressure = 1.0
         self.left = 0.0
 
-    def walk(self, target: NDArray[np.float64], pressure: float, step_at: object) -> list[tuple[NDArray[np.float64], float]]:
-        assert callable(step_at)
+    def walk(self, target: NDArray[np.float64], pressure: float, step_at: Callable[[float], float]) -> list[tuple[NDArray[np.float64], float]]:
         if self.last is None:
             self.last, self.pressure = target, pressure
             self.left = step_at(pressure)
@@ -84,6 +84,18 @@ class _Leash:
         if distance > self.length:
             self.tip = hand - gap * (self.length / distance)
         return self.tip
+
+
+def _stops(
+    points: list[Point], leash: _Leash, spacer: _Spacer, step_at: Callable[[float], float]
+) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
+    """(n, 2 or 3) places where pointer samples lay dabs and (n,) pressures there, at most MAX_DABS of them."""
+    stops: list[tuple[NDArray[np.float64], float]] = []
+    for point in points:
+        stops += spacer.walk(leash.pull(np.array(point.at, np.float64)), point.pressure, step_at)
+        if len(stops) > MAX_DABS:
+            stops = stops[:: len(stops) // MAX_DABS + 1]
+    return np.array([s[0] for s in stops]), np.array([s[1] for s in stops])
 
 
 class _Chance:
@@ -162,19 +174,12 @@ class ViewPath:
         return max(size * self.brush.pressure_size.at(pressure), 0.5)
 
     def extend(self, points: list[Point]) -> NDArray[np.float32]:
-        stops: list[tuple[NDArray[np.float64], float]] = []
         if points and self._spacer.last is None and self.brush.size_unit == "object":
             self._cast(np.array([points[0].at], np.float64))
-        for point in points:
-            tip = self._leash.pull(np.array(point.at, np.float64))
-            stops += self._spacer.walk(tip, point.pressure, lambda p: max(self.brush.spacing * self._diameter_px(p), 0.25))
-            if len(stops) > MAX_DABS:
-                stops = stops[:: len(stops) // MAX_DABS + 1]
-        if not stops:
+        view, pressure = _stops(points, self._leash, self._spacer, lambda p: max(self.brush.spacing * self._diameter_px(p), 0.25))
+        if not len(view):
             return np.zeros((0, BALL_COLUMNS), np.float32)
-        view = np.array([s[0] for s in stops])
-        pressure = np.array([s[1] for s in stops])
-        chance = self._chance.draw(len(stops))
+        chance = self._chance.draw(len(view))
         size_factor = (1 - self.brush.jitter_size * chance[:, 2]) * np.array([self.brush.pressure_size.at(p) for p in pressure])
         diameter = np.array([self._diameter_px(p) for p in pressure])
         view += chance[:, :2] * (self.brush.jitter_place * diameter)[:, None]
@@ -218,17 +223,11 @@ class SurfacePath:
         self._leash = _Leash(brush.steadying * LEASH_PX * width / NOMINAL_VIEW_PX)
 
     def extend(self, points: list[Point]) -> NDArray[np.float32]:
-        stops: list[tuple[NDArray[np.float64], float]] = []
-        least = self._diameter * 1e-3
-        for point in points:
-            tip = self._leash.pull(np.array(point.at, np.float64))
-            step = self.brush.spacing * self._diameter
-            stops += self._spacer.walk(tip, point.pressure, lambda p, s=step: max(s * self.brush.pressure_size.at(p), least))
-        if not stops:
+        step, least = self.brush.spacing * self._diameter, self._diameter * 1e-3
+        centre, pressure = _stops(points, self._leash, self._spacer, lambda p: max(step * self.brush.pressure_size.at(p), least))
+        if not len(centre):
             return np.zeros((0, BALL_COLUMNS), np.float32)
-        centre = np.array([s[0] for s in stops])
-        pressure = np.array([s[1] for s in stops])
-        chance = self._chance.draw(len(stops))
+        chance = self._chance.draw(len(centre))
         factor = (1 - self.brush.jitter_size * chance[:, 2]) * np.array([self.brush.pressure_size.at(p) for p in pressure])
         radius = self._diameter / 2 * factor
         reach = max(self._diameter, 4 * self.samples.spacing)
@@ -260,20 +259,15 @@ class SheetPath:
         self._diameter = brush.size * texels_per_pixel if brush.size_unit == "view" else brush.size * width / spacing
 
     def extend(self, points: list[Point]) -> NDArray[np.float32]:
-        stops: list[tuple[NDArray[np.float64], float]] = []
-        for point in points:
-            tip = self._leash.pull(np.array(point.at, np.float64))
-            step = self.brush.spacing * self._diameter
-            stops += self._spacer.walk(tip, point.pressure, lambda p, s=step: max(s * self.brush.pressure_size.at(p), 0.25))
-        n = len(stops)
-        out = np.zeros((n, DISC_COLUMNS), np.float32)
-        if not n:
+        step = self.brush.spacing * self._diameter
+        centre, pressure = _stops(points, self._leash, self._spacer, lambda p: max(step * self.brush.pressure_size.at(p), 0.25))
+        out = np.zeros((len(centre), DISC_COLUMNS), np.float32)
+        if not len(centre):
             return out
-        pressure = np.array([s[1] for s in stops])
-        chance = self._chance.draw(n)
+        chance = self._chance.draw(len(centre))
         factor = (1 - self.brush.jitter_size * chance[:, 2]) * np.array([self.brush.pressure_size.at(p) for p in pressure])
         turn = np.radians(self.brush.angle) + np.pi * self.brush.jitter_angle * chance[:, 3]
-        out[:, 0:2] = np.array([s[0] for s in stops]) + chance[:, :2] * self.brush.jitter_place * self._diameter
+        out[:, 0:2] = centre + chance[:, :2] * self.brush.jitter_place * self._diameter
         out[:, 2] = self._diameter / 2 * factor
         out[:, 3], out[:, 4] = np.cos(turn), -np.sin(turn)
         out[:, 5], out[:, 6] = self.brush.roundness, self.brush.hardness
