@@ -32,7 +32,7 @@ def connect(path: Path) -> Engine:
 
 def migrate(engine: Engine) -> None:
     """Bring a database to the newest schema; a database made by a newer Ruvelt is left alone and refused."""
-    with engine.connect() as connection:
+    with _in_words(), engine.connect() as connection:
         tables = connection.execute(text("SELECT name FROM sqlite_master WHERE name = 'alembic_version'")).scalar()
         current = connection.execute(text("SELECT version_num FROM alembic_version")).scalar() if tables else None
     if current == HEAD:
@@ -49,9 +49,15 @@ def migrate(engine: Engine) -> None:
 @contextmanager
 def transaction(engine: Engine) -> Iterator[Connection]:
     """All or nothing. Raises StorageError when the disk is full or the file cannot be written; nothing is changed then."""
+    with _in_words(), engine.begin() as connection:
+        yield connection
+
+
+@contextmanager
+def _in_words() -> Iterator[None]:
+    """The database's own errors as StorageError."""
     try:
-        with engine.begin() as connection:
-            yield connection
+        yield
     except OperationalError as error:
         if "full" in str(error.orig):
             raise StorageError("The disk is full, so this step was not stored. Free some space and repeat it; all earlier work is safe.") from None

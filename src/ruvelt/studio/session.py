@@ -204,8 +204,8 @@ class Session:
             what = "sheet" if picks is None else " and ".join(sorted({p.by for p in picks}))
             script = {
                 "flood": {"picks": None if picks is None else [p.model_dump() for p in picks], "strength": strength},
-                "target": target.model_dump(),
-                "paint": paint.model_dump(),
+                "target": target.model_dump(exclude_defaults=True),
+                "paint": paint.model_dump(exclude_defaults=True),
                 "hidden": list(self.document.hidden_parts),
             }
             self.store_stroke(live, f"Flood {what}", script)

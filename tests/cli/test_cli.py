@@ -1,0 +1,129 @@
+"""The `ruvelt` command as a person at a shell uses it."""
+
+from __future__ import annotations
+
+import json
+import os
+import signal
+import socket
+import subprocess
+import sys
+import time
+import urllib.request
+from pathlib import Path
+
+import numpy as np
+import pytest
+from click.testing import CliRunner, Result
+from PIL import Image
+
+from ruvelt.cli.main import main
+from tests.meshes import CUBE_MTL, cube_obj
+
+
+def ruvelt(data: Path, *words: str) -> Result:
+    return CliRunner().invoke(main, [*words, "--data", str(data)])
+
+
+def told(result: Result) -> dict[str, object]:
+    assert result.exit_code == 0, result.output
+    return dict(json.loads(result.stdout))
+
+
+@pytest.fixture
+def mesh(tmp_path: Path) -> Path:
+    (tmp_path / "cube.obj").write_bytes(cube_obj())
+    (tmp_path / "cube.mtl").write_bytes(CUBE_MTL)
+    return tmp_path / "cube.obj"
+
+
+def test_from_mesh_to_maps(tmp_path: Path, mesh: Path) -> None:
+    data = tmp_path / "data"
+    made = told(ruvelt(data, "import", str(mesh), "--name", "Crate", "--resolution", "256", "--json"))
+    assert made["faces"] == 6
+    assert [s["name"] for s in made["sheets"]] == ["Wood", "Iron"]  # type: ignore[attr-defined]
+    script = tmp_path / "s.json"
+    script.write_text(
+        json.dumps(
+            {
+                "format": "ruvelt-strokes",
+                "version": 1,
+                "steps": [
+                    {"do": "target", "sheet": "Wood", "layer": "Paint", "channels": ["base_color"]},
+                    {"do": "paint", "paint": {"values": {"base_color": [0, 0, 1]}}},
+                    {"do": "brush", "brush": {"size": 0.3, "size_unit": "object", "hardness": 0.9, "flow": 1}},
+                    {"do": "stroke", "surface": [[0, 0, 1], [0.2, 0, 1]]},
+                ],
+            }
+        )
+    )
+    assert told(ruvelt(data, "replay", "Crate", str(script), "--json"))["strokes"] == 1
+    info = told(ruvelt(data, "info", str(made["project"]), "--json"))
+    assert (info["history"], info["layers"]) == (1, 4)
+    assert info["channels"][:2] == ["base_color", "roughness"]  # type: ignore[index]
+    out = tmp_path / "maps"
+    exported = told(ruvelt(data, "export", "Crate", "--preset", "separate-maps", "--out", str(out), "--json"))
+    assert len(exported["files"]) == 16  # type: ignore[arg-type]
+    picture = np.asarray(Image.open(out / "Crate_Wood_base_color.png"))
+    assert (picture == [0, 0, 255]).all(axis=2).sum() > 100
+    again = tmp_path / "again"
+    ruvelt(data, "export", "Crate", "--preset", "separate-maps", "--out", str(again))
+    for file in out.iterdir():
+        assert file.read_bytes() == (again / file.name).read_bytes()
+    text = ruvelt(data, "info", "Crate")
+    assert "history: 1" in text.stdout
+
+
+@pytest.mark.parametrize(
+    ("words", "match"),
+    [
+        (["import", "nothing.obj"], "no file"),
+        (["import", "MESH", "--resolution", "5"], "5 texels"),
+        (["info", "Barrel"], "no project 'Barrel'"),
+        (["replay", "Barrel", "MESH"], "is not JSON"),
+        (["export", "Barrel", "--out", "x"], "no project"),
+        (["import", "MESH", "--sheets", "colours"], "Invalid value"),
+        (["explode"], "No such command"),
+    ],
+)
+def test_errors_exit_with_2(tmp_path: Path, mesh: Path, words: list[str], match: str) -> None:
+    result = ruvelt(tmp_path / "data", *[str(mesh) if w == "MESH" else w for w in words])
+    assert result.exit_code == 2
+    assert match in result.output
+    assert "Traceback" not in result.output
+
+
+def test_errors_in_json(tmp_path: Path) -> None:
+    result = ruvelt(tmp_path / "data", "info", "Barrel", "--json")
+    assert (result.exit_code, json.loads(result.stdout)) == (2, {"error": "There is no project 'Barrel'."})
+
+
+def free_port() -> int:
+    with socket.socket() as s:
+        s.bind(("127.0.0.1", 0))
+        return int(s.getsockname()[1])
+
+
+def test_serve_listens_on_this_machine_only_and_stops(tmp_path: Path) -> None:
+    port = free_port()
+    command = [sys.executable, "-m", "ruvelt.cli.main", "serve", "--data", str(tmp_path), "--port", str(port), "--json"]
+    process = subprocess.Popen(command, stdout=subprocess.PIPE, text=True, env={**os.environ, "PYTHONUNBUFFERED": "1"})
+    try:
+        assert process.stdout is not None
+        assert json.loads(process.stdout.readline())["url"] == f"http://127.0.0.1:{port}"
+        for _ in range(50):
+            try:
+                answer = urllib.request.urlopen(f"http://127.0.0.1:{port}/api/projects", timeout=5)
+                break
+            except OSError:
+                time.sleep(0.1)
+        assert json.load(answer) == {"projects": []}
+        listening = Path("/proc/net/tcp").read_text()
+        assert f"0100007F:{port:04X}" in listening
+        assert f"00000000:{port:04X}" not in listening
+        taken = CliRunner().invoke(main, ["serve", "--data", str(tmp_path), "--port", str(port)])
+        assert taken.exit_code == 2
+        assert "Choose another with --port" in taken.output
+    finally:
+        process.send_signal(signal.SIGINT)
+        process.wait(10)
