@@ -51,7 +51,7 @@ export function NamedSlider({ label, title, value, low, high, step, unit, log, o
         value={typed ?? show(value, unit)}
         onFocus={(e) => {
           setTyped(show(value, unit).replace(/[^\d.,-]/g, ""));
-          requestAnimationFrame(() => e.target.select());
+          e.target.select();
         }}
         onChange={(e) => setTyped(e.target.value)}
         onBlur={finish}

@@ -329,7 +329,8 @@ export function currentPaint(erase: boolean, otherHeld = false): Paint {
 }
 
 export function chooseTarget(target: Target | null): void {
-  set({ target });
+  const order = get().project?.document.channels.map((c) => c.id) ?? [];
+  set({ target: target && { ...target, channels: order.filter((id) => target.channels.includes(id)) } });
 }
 
 export function swapColours(): void {

@@ -17,7 +17,7 @@ export class Orbit {
     this.target.addVectors(a, b).multiplyScalar(0.5);
     this.yaw = 0.5;
     this.pitch = 0.22;
-    this.distance = this.size * 1.5;
+    this.distance = fitDistance(this.yaw, this.pitch, b.sub(a).multiplyScalar(0.5), this.camera.fov);
     this.place();
   }
 
@@ -69,6 +69,20 @@ export class Orbit {
     const t = this.target;
     return { eye: [p.x, p.y, p.z], target: [t.x, t.y, t.z], up: [0, 1, 0], fov_deg: this.camera.fov, width, height };
   }
+}
+
+/** How far away a box of half sides fills nine tenths of a square view: the farthest demand of its eight corners. */
+export function fitDistance(yaw: number, pitch: number, half: THREE.Vector3, fov: number): number {
+  const back = new THREE.Vector3(Math.sin(yaw) * Math.cos(pitch), Math.sin(pitch), Math.cos(yaw) * Math.cos(pitch));
+  const right = new THREE.Vector3(Math.cos(yaw), 0, -Math.sin(yaw));
+  const up = back.clone().cross(right);
+  const slope = 0.9 * Math.tan((fov * Math.PI) / 360);
+  let distance = 0;
+  for (let i = 0; i < 8; i++) {
+    const corner = new THREE.Vector3(i & 1 ? half.x : -half.x, i & 2 ? half.y : -half.y, i & 4 ? half.z : -half.z);
+    distance = Math.max(distance, Math.max(Math.abs(corner.dot(up)), Math.abs(corner.dot(right))) / slope + corner.dot(back));
+  }
+  return distance || 1;
 }
 
 /** The flat sheet's place in its view. `scale`: pixels a sheet's side. */

@@ -1,0 +1,69 @@
+import { afterEach, describe, expect, it, vi } from "vitest";
+import { workshop } from "../state/workshop";
+import { COMMANDS, handleKey, hint, keyOf, keyText, pressed, rebind, resetKeys } from "./commands";
+
+const press = (key: string, more: Partial<KeyboardEvent> = {}): KeyboardEvent =>
+  ({ key, ctrlKey: false, shiftKey: false, metaKey: false, target: { closest: () => null }, preventDefault: vi.fn(), ...more }) as unknown as KeyboardEvent;
+
+describe("commands", () => {
+  afterEach(resetKeys);
+
+  it("have names, groups and keys of their own", () => {
+    expect(new Set(COMMANDS.map((c) => c.id)).size).toBe(COMMANDS.length);
+    const keys = COMMANDS.map((c) => c.key);
+    expect(new Set(keys).size).toBe(keys.length);
+    expect(COMMANDS.every((c) => c.label && c.group)).toBe(true);
+  });
+
+  it("are run by their keys", () => {
+    expect(handleKey(press("e"))).toBe(true);
+    expect(workshop.getState().tool).toBe("erase");
+    expect(handleKey(press("B".toLowerCase()))).toBe(true);
+    expect(workshop.getState().tool).toBe("brush");
+    expect(handleKey(press("j"))).toBe(false);
+  });
+
+  it("leave typing alone", () => {
+    const typing = press("e", { target: { closest: (s: string) => (s.includes("input") ? {} : null) } as unknown as EventTarget });
+    expect(handleKey(typing)).toBe(false);
+  });
+
+  it("change the brush within its range", () => {
+    for (let i = 0; i < 80; i++) handleKey(press("d"));
+    expect(workshop.getState().brush.size).toBe(600);
+    for (let i = 0; i < 80; i++) handleKey(press("a"));
+    expect(workshop.getState().brush.size).toBe(2);
+    for (let i = 0; i < 20; i++) handleKey(press("A", { shiftKey: true }));
+    expect(workshop.getState().brush.hardness).toBe(0);
+    handleKey(press("x"));
+    expect(workshop.getState().brush.mirror).toEqual({ x: true, y: false, z: false });
+    handleKey(press("x"));
+  });
+
+  it("swap colours, or mask values when a mask is the target", () => {
+    const { colours } = workshop.getState();
+    handleKey(press("s"));
+    expect(workshop.getState().colours).toEqual([colours[1], colours[0]]);
+    workshop.setState({ target: { sheet: "s", layer: "l", channels: [], mask: "m" }, maskValues: [1, 0] });
+    handleKey(press("s"));
+    expect(workshop.getState().maskValues).toEqual([0, 1]);
+    workshop.setState({ target: null });
+  });
+
+  it("can be rebound; the command that had the key loses it", () => {
+    expect(rebind("erase", "b")?.id).toBe("brush");
+    expect(keyOf("brush")).toBe("");
+    handleKey(press("b"));
+    expect(workshop.getState().tool).toBe("erase");
+    resetKeys();
+    expect(keyOf("brush")).toBe("b");
+  });
+
+  it("are written as people read them", () => {
+    expect(keyText("Ctrl+Shift+z")).toBe("Ctrl+Shift+Z");
+    expect(keyText("ArrowUp")).toBe("↑");
+    expect(pressed(press("Z", { ctrlKey: true, shiftKey: true }))).toBe("Ctrl+Shift+z");
+    expect(hint("Brush", "brush")).toBe("Brush (B)");
+    expect(hint("Just words")).toBe("Just words");
+  });
+});

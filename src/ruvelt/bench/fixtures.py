@@ -1,0 +1,68 @@
+"""A textured sphere on one sheet, in memory: what the benchmarks paint on."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+import numpy as np
+
+from ruvelt.core.mesh.model import Material, Model, UVLayout
+from ruvelt.core.mesh.sheets import plan_sheets
+from ruvelt.core.output.display import SheetDisplay
+from ruvelt.core.output.normal import NormalField
+from ruvelt.core.planes.cache import BoundedCache
+from ruvelt.core.planes.plane import U16, MemoryChunks, Plane
+from ruvelt.core.samples.sheet import SheetSamples
+from ruvelt.core.stack.document import AnyLayer, Document, Sheet
+from ruvelt.core.stack.evaluate import SheetEvaluator
+from ruvelt.core.stack.faces import FaceIndex
+from ruvelt.core.stack.lookup import StoredPlanes
+from ruvelt.core.workers import Workers
+
+
+def sphere(segments: int = 120, rings: int = 60) -> Model:
+    """A sphere of quads over nine tenths of the sheet."""
+    u, v = np.meshgrid(np.linspace(0, 1, segments + 1), np.linspace(0.02, 0.98, rings + 1))
+    theta, phi = u * 2 * np.pi, (v - 0.5) * np.pi
+    points = np.stack([np.cos(phi) * np.sin(theta), np.sin(phi), np.cos(phi) * np.cos(theta)], -1).reshape(-1, 3).astype(np.float32)
+    i = np.arange(rings)[:, None] * (segments + 1) + np.arange(segments)
+    quads = np.stack([i, i + 1, i + segments + 2, i + segments + 1], -1).reshape(-1).astype(np.int32)
+    count = segments * rings
+    uvs = (np.stack([u, v], -1).reshape(-1, 2) * 0.94 + 0.03).astype(np.float32)
+    return Model(
+        "Sphere",
+        points,
+        np.arange(0, 4 * count + 1, 4, dtype=np.int32),
+        quads,
+        ("Sphere",),
+        np.zeros(count, np.int32),
+        (Material("Paint"),),
+        np.zeros(count, np.int32),
+        uv_layouts=(UVLayout("UV", uvs, quads.copy()),),
+    )
+
+
+class BenchScene:
+    """One sheet with layers on two threads."""
+
+    def __init__(self, side: int, layers: tuple[AnyLayer, ...]) -> None:
+        self.workers = Workers(2)
+        self.model = sphere()
+        self.samples = SheetSamples(self.model, plan_sheets(self.model)[0], side, self.workers)
+        self.faces, self.cache, self.store = FaceIndex(self.model), BoundedCache(8 << 30), MemoryChunks()
+        self.planes: dict[str, Plane] = {}
+        self.document = Document(sheets=(Sheet(id="s", name="S", plan=0, resolution=side, layers=layers),))
+        self.field = NormalField(self.samples)
+
+    def put(self, name: str, chunks: Sequence[U16]) -> None:
+        self.planes[name] = Plane(len(chunks[0]), {c: self.store.put(values) for c, values in enumerate(chunks)})
+
+    @property
+    def lookup(self) -> StoredPlanes:
+        return StoredPlanes(self.planes, self.store)
+
+    def evaluator(self) -> SheetEvaluator:
+        return SheetEvaluator(self.document, self.document.sheets[0], self.samples, self.faces, self.lookup, self.cache)
+
+    def display(self) -> SheetDisplay:
+        return SheetDisplay(self.evaluator(), self.lookup, self.cache, self.field)

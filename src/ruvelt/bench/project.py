@@ -1,0 +1,103 @@
+"""Opening a large project, and the first stroke after a start."""
+
+from __future__ import annotations
+
+import json
+import subprocess
+import sys
+import tempfile
+import time
+from pathlib import Path
+
+import numpy as np
+
+from ruvelt.bench.fixtures import sphere
+from ruvelt.bench.timing import Row, at_most, best
+from ruvelt.core.planes.cache import BoundedCache
+from ruvelt.core.samples.chunks import CHUNK
+from ruvelt.core.stack.document import Document, PaintLayer, Sheet, plane_id
+from ruvelt.core.workers import Workers
+from ruvelt.store.project_store import ProjectStore
+from ruvelt.studio.session import Session
+
+UID = "benchbench00"
+CACHE = 2 << 30
+
+
+def make_project(folder: Path, side: int, layers: int) -> None:
+    """A project whose layers all have paint over the middle half of the sheet, soft as strokes are."""
+    chunks = (side // 256) ** 2
+    document = Document(
+        sheets=(Sheet(id="s", name="S", plan=0, resolution=side, layers=tuple(PaintLayer(id=f"l{i}", name=f"l{i}") for i in range(layers))),)
+    )
+    store = ProjectStore.create(folder, UID, "Bench", sphere().to_bytes(), "auto", document, BoundedCache(1 << 20), time.time)
+    y, x = np.mgrid[0:256, 0:256]
+    random = np.random.default_rng(4)
+    changes: dict[str, dict[int, str | None]] = {}
+    for i in range(layers):
+        keys: dict[int, str | None] = {}
+        for c in range(chunks):
+            if (c + i) % 2:
+                continue
+            cx, cy, r = random.uniform(0, 256, 3)
+            soft = np.clip(1.4 - np.hypot(x - cx, y - cy) / (60 + r / 2), 0, 1)
+            values = np.empty((4, CHUNK), np.uint16)
+            values[:3] = random.integers(0, 65536, 3)[:, None]
+            values[3] = (soft * 65535).astype(np.uint16).ravel()
+            keys[c] = store.blobs.put(values)
+        changes[plane_id("s", f"l{i}", "base_color")] = keys
+    store.commit("Fill", changes=changes, components={p: 4 for p in changes})
+    store.close()
+
+
+def open_to_picture(side: int, layers: int) -> list[Row]:
+    """From a closed file to every tile of the base colour, against reading and decompressing the same chunks."""
+    rows = []
+    with tempfile.TemporaryDirectory() as name:
+        folder = Path(name)
+        make_project(folder, side, layers)
+        workers = Workers(2)
+
+        def read() -> None:
+            store = ProjectStore(folder, BoundedCache(64 << 30), time.time)
+            keys = [k for plane in store.planes.values() for k in plane.chunks.values()]
+            store.blobs.prefetch(keys, workers)
+            store.close()
+
+        held = []
+
+        def picture() -> None:
+            session = Session(folder, BoundedCache(CACHE), workers, time.time)
+            display = session.display("s")
+            session.prefetch("s")
+            workers.map(lambda c: display.tile("colour", c).tobytes(), range(display.samples.chunk_count))
+            held.append(session.cache.held)
+            session.close()
+
+        theirs, ours = best(read, 3), best(picture, 3)
+        rows.append(at_most(f"open {layers} layers of {side}² to a first picture", ours * 1e3, theirs * 1e3, "reading its chunks", 2))
+        rows.append(at_most("memory of the cache while doing so", max(held) / 2**20, CACHE / 2**20, "setting", 1, "MiB"))
+    return rows
+
+
+FIRST = """
+import json, sys, time
+from pathlib import Path
+start = time.perf_counter()
+from ruvelt.bench.strokes import batches, painted_scene
+import ruvelt.web.app
+ready = time.perf_counter() - start
+scene = painted_scene(int(sys.argv[1]), 2, 1)
+print(json.dumps({"ready": ready, "strokes": [sum(batches(scene, "l1", 12, h)) for h in (0.1, -0.4, 0.5, -0.1)]}))
+"""
+
+
+def first_stroke(side: int) -> list[Row]:
+    """A fresh process: how soon it is ready, and whether its first stroke is as quick as later ones."""
+    done = subprocess.run([sys.executable, "-c", FIRST, str(side)], capture_output=True, text=True, check=True)
+    told = json.loads(done.stdout)
+    later = float(np.median(told["strokes"][1:]))
+    return [
+        at_most("first stroke after a start, 12 batches", told["strokes"][0] * 1e3, later * 1e3, "later ones", 3),
+        at_most("warm start, kernels from their cache", told["ready"] * 1e3, 3000.0, "about 3 s", 1),
+    ]

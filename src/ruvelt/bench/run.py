@@ -1,0 +1,38 @@
+"""All benchmarks in one run."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from typing import Any
+
+from ruvelt.bench.blending import twenty_layers
+from ruvelt.bench.project import first_stroke, open_to_picture
+from ruvelt.bench.strokes import against_scipy, more_layers
+from ruvelt.bench.timing import Row
+
+
+def run_all(quick: bool, say: Callable[[str], None]) -> dict[str, Any]:
+    """Every figure as JSON: name, ours, baseline, ratio, unit."""
+    side = 512 if quick else 2048
+    jobs: list[tuple[str, Callable[[], list[Row]]]] = [
+        ("blending", lambda: twenty_layers(side)),
+        ("strokes", lambda: [against_scipy(side)]),
+        ("layers", lambda: more_layers(side)),
+        ("opening", lambda: open_to_picture(side * 2, 4 if quick else 20)),
+        ("first stroke", lambda: first_stroke(side)),
+    ]
+    rows: list[Row] = []
+    for name, job in jobs:
+        say(f"{name}…")
+        rows += job()
+    return {"threads": 2, "quick": quick, "rows": [r.as_json() for r in rows]}
+
+
+def table(results: dict[str, Any]) -> str:
+    lines = [f"{'':2} {'what':58} {'ours':>10} {'baseline':>10}  {'ratio':>7}  goal"]
+    for r in results["rows"]:
+        mark = "ok" if r["met"] else "--"
+        lines.append(
+            f"{mark} {r['name'][:58]:58} {r['ours']:>7.1f} {r['unit']:2} {r['baseline']:>7.1f} {r['unit']:2}  {r['ratio']:>7.2f}  {r['goal']} ({r['baseline_name']})"
+        )
+    return "\n".join(lines)

@@ -1,0 +1,113 @@
+"""A stroke's batch from dabs to encoded patches: against SciPy and NumPy, and against itself with more layers."""
+
+from __future__ import annotations
+
+import time
+
+import numpy as np
+from scipy.spatial import cKDTree
+
+from ruvelt.bench.fixtures import BenchScene
+from ruvelt.bench.timing import Row, at_most, best, faster
+from ruvelt.core.brush.live import LiveStroke
+from ruvelt.core.brush.path import Point, SurfacePath
+from ruvelt.core.brush.settings import Brush
+from ruvelt.core.brush.target import Paint, Target, resolve_target
+from ruvelt.core.output.display import LiveDisplay
+from ruvelt.core.samples.chunks import CHUNK
+from ruvelt.core.stack.document import Mask, PaintedSource, PaintLayer, mask_plane_id, plane_id
+
+#: Radius of 5 % of the model's width.
+BRUSH = Brush(size=0.1, size_unit="object", hardness=0.5, flow=0.5, spacing=0.12)
+DABS = 8
+
+
+def painted_scene(side: int, layers: int, masked: int) -> BenchScene:
+    """Layers with pixels everywhere, the last `masked` of them with painted masks."""
+    stack = tuple(
+        PaintLayer(id=f"l{i}", name=f"l{i}", strength=0.6, mask=Mask(sources=(PaintedSource(id="m"),)) if i >= layers - masked else None)
+        for i in range(layers)
+    )
+    scene = BenchScene(side, stack)
+    random = np.random.default_rng(2)
+    colours = [random.integers(0, 65536, (4, CHUNK), np.uint16) for _ in range(4)]
+    masks = [random.integers(0, 65536, (2, CHUNK), np.uint16) for _ in range(4)]
+    for i in range(layers):
+        scene.put(plane_id("s", f"l{i}", "base_color"), [colours[(i + c) % 4] for c in range(scene.samples.chunk_count)])
+        if i >= layers - masked:
+            scene.put(mask_plane_id("s", f"l{i}", "m"), [masks[(i + c) % 4] for c in range(scene.samples.chunk_count)])
+    _ = scene.samples.grid, scene.samples.screen_gutter
+    return scene
+
+
+def batches(scene: BenchScene, target: str, count: int = 24, height: float = 0.1) -> list[float]:
+    """Seconds of each batch of eight dabs along one stroke round the sphere at a height, patches included."""
+    aim = Target(sheet="s", layer=target, channels=("base_color",))
+    display = scene.display()
+    live = LiveStroke(
+        resolve_target(scene.document, aim, Paint(values={"base_color": (0.8, 0.3, 0.1)})), display.evaluator, scene.lookup, workers=scene.workers
+    )
+    follow = LiveDisplay(display, live, ("colour", "data", "normal"))
+    path = SurfacePath(BRUSH, scene.samples)
+    step = DABS * BRUSH.spacing * BRUSH.size * 2
+    times = []
+    for i in range(count):
+        angle = 0.3 + i * step
+        points = [Point((float(np.sin(a)), height, float(np.cos(a)))) for a in np.linspace(angle, angle + step, 5)[1:]]
+        start = time.perf_counter()
+        for patch in follow.update(live.dabs(path.extend(points))):
+            patch.pixels.tobytes()
+        times.append(time.perf_counter() - start)
+    return times
+
+
+def against_scipy(side: int) -> Row:
+    """The same batch with a ball query of SciPy's k-d tree, NumPy for weights, blending and 8-bit encoding of what changed."""
+    scene = painted_scene(side, 2, 1)
+    samples = scene.samples
+    slots = samples.grid.slot
+    positions, normals = samples.positions[slots], samples.normals[slots]
+    tree = cKDTree(positions)
+    plane = np.concatenate([scene.store.get(k) for _, k in sorted(scene.planes[plane_id("s", "l1", "base_color")].chunks.items())], axis=1)
+    over = np.concatenate([scene.store.get(k) for _, k in sorted(scene.planes[plane_id("s", "l0", "base_color")].chunks.items())], axis=1)
+    mask = np.concatenate([scene.store.get(k) for _, k in sorted(scene.planes[mask_plane_id("s", "l1", "m")].chunks.items())], axis=1)
+    coverage = np.zeros(samples.slot_count, np.float32)
+    radius = BRUSH.size / 2 * samples.model.width
+
+    def batch() -> None:
+        touched = []
+        for a in 0.3 + np.arange(DABS) * BRUSH.spacing * BRUSH.size:
+            centre = np.array([np.sin(a), 0.1, np.cos(a)])
+            near = np.asarray(tree.query_ball_point(centre, radius, workers=2), np.int64)
+            if not len(near):
+                continue
+            d = np.linalg.norm(positions[near] - centre, axis=1) / radius
+            t = np.clip((d - 0.5) / 0.5, 0, 1)
+            weight = (1 - t * t * (3 - 2 * t)) * np.clip(normals[near] @ centre / 0.25, 0, 1)
+            s = slots[near]
+            coverage[s] += (1 - coverage[s]) * 0.5 * weight
+            touched.append(s)
+        s = np.unique(np.concatenate(touched))
+        c = coverage[s]
+        under = plane[3, s] / 65535
+        alpha = c + under * (1 - c)
+        painted = (c * np.array([[0.8], [0.3], [0.1]]) + (1 - c) * under * (plane[:3, s] / 65535)) / np.maximum(alpha, 1e-6)
+        shown = np.full((3, len(s)), 0.5)
+        shown += (painted - shown) * (alpha * 0.6 * (mask[0, s] / 65535) * (mask[1, s] / 65535))
+        shown += (over[:3, s] / 65535 - shown) * (over[3, s] / 65535 * 0.6)
+        np.rint(shown.T * 255).astype(np.uint8).tobytes()
+
+    theirs = best(batch, 3)
+    ours = float(np.median(batches(scene, "l1")))
+    return faster(f"stroke batch, {DABS} dabs, {side}²", ours * 1e3, theirs * 1e3, "cKDTree and NumPy", 10)
+
+
+def more_layers(side: int) -> list[Row]:
+    """The same batches with 40 layers, 20 of them masked, for targets in front, in the middle and at the back."""
+    few = float(np.median(batches(painted_scene(side, 2, 1), "l1")))
+    many = painted_scene(side, 40, 20)
+    rows = []
+    for place, layer in (("back", "l39"), ("middle", "l20"), ("front", "l0")):
+        batches(many, layer, 2)
+        rows.append(at_most(f"stroke batch, 40 layers, target at the {place}", float(np.median(batches(many, layer))) * 1e3, few * 1e3, "2 layers", 1.3))
+    return rows

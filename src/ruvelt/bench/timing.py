@@ -1,0 +1,47 @@
+"""Timing that a noisy machine disturbs little: the best of several goes."""
+
+from __future__ import annotations
+
+import time
+from collections.abc import Callable
+from dataclasses import asdict, dataclass
+from typing import Any
+
+
+@dataclass(frozen=True)
+class Row:
+    """One figure. `ours` and `baseline` in `unit`; `ratio` as the goal states it; `goal` for orientation."""
+
+    name: str
+    ours: float
+    baseline: float
+    baseline_name: str
+    ratio: float
+    unit: str
+    goal: str
+    met: bool
+
+    def as_json(self) -> dict[str, Any]:
+        return asdict(self)
+
+
+def best(work: Callable[[], object], goes: int = 5) -> float:
+    """Seconds of the fastest of some goes."""
+    times = []
+    for _ in range(goes):
+        start = time.perf_counter()
+        work()
+        times.append(time.perf_counter() - start)
+    return min(times)
+
+
+def faster(name: str, ours: float, baseline: float, baseline_name: str, least: float, unit: str = "ms") -> Row:
+    """A figure where ours should take at most 1/least of the baseline's time."""
+    ratio = baseline / ours
+    return Row(name, ours, baseline, baseline_name, round(ratio, 2), unit, f"at least {least:g}x as fast", ratio >= least)
+
+
+def at_most(name: str, ours: float, baseline: float, baseline_name: str, most: float, unit: str = "ms") -> Row:
+    """A figure where ours should take at most `most` times the baseline."""
+    ratio = ours / baseline
+    return Row(name, ours, baseline, baseline_name, round(ratio, 2), unit, f"at most {most:g}x", ratio <= most)
