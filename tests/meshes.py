@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 
-from ruvelt.core.mesh.model import Material, Model, UVLayout
+from ruvelt.core.mesh.model import Material, Model, TextureCoords
 
 
 def model_of(
@@ -15,7 +15,7 @@ def model_of(
     starts = np.concatenate([[0], np.cumsum([len(f) for f in faces])]).astype(np.int32)
     layouts = ()
     if uvs is not None:
-        layouts = (UVLayout("UV", np.asarray(uvs, np.float32), np.array(corner_uv if corner_uv is not None else corner_vertex, np.int32)),)
+        layouts = (TextureCoords("UV", np.asarray(uvs, np.float32), np.array(corner_uv if corner_uv is not None else corner_vertex, np.int32)),)
     values: dict[str, object] = {
         "parts": ("Part",),
         "face_part": np.zeros(len(faces), np.int32),
@@ -52,9 +52,7 @@ def two_walls(gap: float = 0.02) -> Model:
     front = [[-1, -1, g], [1, -1, g], [1, 1, g], [-1, 1, g]]
     back = [[-1, -1, -g], [-1, 1, -g], [1, 1, -g], [1, -1, -g]]
     uv = [[0.02, 0.02], [0.48, 0.02], [0.48, 0.48], [0.02, 0.48], [0.52, 0.02], [0.52, 0.48], [0.98, 0.48], [0.98, 0.02]]
-    return model_of(
-        np.array(front + back), [[0, 1, 2, 3], [4, 5, 6, 7]], np.array(uv), parts=("Front", "Back"), face_part=np.array([0, 1], np.int32)
-    )
+    return model_of(np.array(front + back), [[0, 1, 2, 3], [4, 5, 6, 7]], np.array(uv), parts=("Front", "Back"), face_part=np.array([0, 1], np.int32))
 
 
 def globe(segments: int = 48, rings: int = 24, radius: float = 1.0) -> Model:

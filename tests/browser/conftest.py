@@ -47,7 +47,7 @@ class Server:
         assert self.process.stdout is not None
         assert self.url in self.process.stdout.readline()
 
-    def stop(self, sign: signal.Signals = signal.SIGINT) -> None:
+    def stop(self, sign: signal.Signals = signal.SIGTERM) -> None:
         if self.process is not None:
             self.process.send_signal(sign)
             self.process.wait(15)

@@ -48,7 +48,10 @@ def test_a_new_project_from_a_dropped_file(page: Page, server: Server) -> None:
     expect(page.get_by_role("article")).to_have_count(0)
 
 
-@pytest.mark.parametrize(("name", "content", "match"), [("a.obj", b"v 0 0 0\nf 1 2 3\n", "names vertex 2"), ("a.glb", b"glTF\2\0\0\0", "cut off"), ("a.docx", b"x", "not a mesh format")])
+@pytest.mark.parametrize(
+    ("name", "content", "match"),
+    [("a.obj", b"v 0 0 0\nf 1 2 3\n", "names vertex 2"), ("a.glb", b"glTF\2\0\0\0", "cut off"), ("a.docx", b"x", "not a mesh format")],
+)
 def test_a_bad_file_says_what_to_do(page: Page, server: Server, name: str, content: bytes, match: str) -> None:
     page.goto(server.url)
     settled(page)
@@ -214,7 +217,8 @@ def test_every_button_has_a_name_and_text_is_legible(page: Page, server: Server,
         if (ratio < 4.5) bad.push(`${e.textContent.trim().slice(0, 30)}: ${ratio.toFixed(2)}`);
       }
       const nameless = [...document.querySelectorAll('button, [role=slider], input:not([type=hidden]), select')]
-        .filter(e => !(e.getAttribute('aria-label') || e.textContent.trim() || e.labels?.length || e.title || e.closest('[aria-hidden=true]'))).length;
+        .filter(e => !(e.getAttribute('aria-label') || e.textContent.trim() || e.labels?.length || e.title ||
+          e.closest('[aria-hidden=true]'))).length;
       return { bad, nameless };
     }"""
     for _ in range(2):

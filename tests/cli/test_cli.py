@@ -125,5 +125,5 @@ def test_serve_listens_on_this_machine_only_and_stops(tmp_path: Path) -> None:
         assert taken.exit_code == 2
         assert "Choose another with --port" in taken.output
     finally:
-        process.send_signal(signal.SIGINT)
-        process.wait(10)
+        process.send_signal(signal.SIGTERM)
+        assert process.wait(10) == 0

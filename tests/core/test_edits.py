@@ -54,14 +54,18 @@ def edits(draw: st.DrawFn) -> AnyEdit:
     index = st.integers(0, 4)
     match draw(st.integers(0, 8)):
         case 0:
-            new = draw(st.sampled_from([PaintLayer(id="n1", name="New"), GroupLayer(id="n2", name="Group", layers=(PaintLayer(id="n3", name="In"),))]))
+            new = draw(
+                st.sampled_from([PaintLayer(id="n1", name="New"), GroupLayer(id="n2", name="Group", layers=(PaintLayer(id="n3", name="In"),))])
+            )
             return AddLayer(sheet="body", layer=new, into=draw(into), index=draw(index))
         case 1:
             return RemoveLayer(sheet="body", layer=draw(layer))
         case 2:
             return MoveLayer(sheet="body", layer=draw(layer), into=draw(into), index=draw(index))
         case 3:
-            values = draw(st.sampled_from([{"name": "Other"}, {"strength": 0.25}, {"blend": "hue"}, {"visible": False, "locked": True}, {"strength": 7}]))
+            values = draw(
+                st.sampled_from([{"name": "Other"}, {"strength": 0.25}, {"blend": "hue"}, {"visible": False, "locked": True}, {"strength": 7}])
+            )
             return SetLayer(sheet="body", layer=draw(layer), values=values)
         case 4:
             return SetLayer(sheet="body", layer=draw(layer), values={"mask": Mask(sources=(PaintedSource(id="m"),)).model_dump()})

@@ -47,9 +47,7 @@ def test_painted_layers_with_masks_against_numpy() -> None:
             masks.append(np.rint((0.25 + (values[0] / 65535 - 0.25) * covered) * 65535))
         else:
             masks.append(None)
-    scene.document = scene.document.model_copy(
-        update={"sheets": (scene.document.sheets[0].model_copy(update={"layers": tuple(reversed(layers))}),)}
-    )
+    scene.document = scene.document.model_copy(update={"sheets": (scene.document.sheets[0].model_copy(update={"layers": tuple(reversed(layers))}),)})
     got = scene.evaluator.composite("base_color", 0) / 65535
     np.testing.assert_allclose(got, lerp_stack(planes, masks, strengths), atol=3e-5)
 
@@ -159,7 +157,10 @@ def test_a_stamp_changes_with_its_inputs_and_only_then() -> None:
 
 
 def test_faces_mask_reveals_its_faces_only() -> None:
-    scene = Scene(two_walls(), (fill_layer("f", {"base_color": (1.0, 0.0, 0.0)}, mask=Mask(sources=(FacesSource(id="m", picks=(FacePick(by="part", index=0),)),))),))
+    scene = Scene(
+        two_walls(),
+        (fill_layer("f", {"base_color": (1.0, 0.0, 0.0)}, mask=Mask(sources=(FacesSource(id="m", picks=(FacePick(by="part", index=0),)),))),),
+    )
     assert scene.value("base_color", 0, 0, 0.01)[0] == 65535
     assert scene.value("base_color", 0, 0, -0.01)[0] == 32768
 

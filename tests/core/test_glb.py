@@ -13,11 +13,11 @@ import pytest
 from numpy.testing import assert_allclose, assert_array_equal
 from PIL import Image
 
+from ruvelt.core.mesh.rays import RayCaster
 from ruvelt.core.mesh.readers import read_mesh
 from ruvelt.core.output.glb import build_glb
-from ruvelt.core.output.preview import card_camera, render
-from ruvelt.core.mesh.rays import RayCaster
 from ruvelt.core.output.presets import BUILT_IN
+from ruvelt.core.output.preview import card_camera, render
 from tests.core.scene import Scene, fill_layer
 from tests.meshes import globe, split_square
 
@@ -93,7 +93,9 @@ def test_the_same_bytes_twice() -> None:
 def test_the_card_shows_the_painted_colour() -> None:
     """A red ball on the card: red where the light falls, and the ground around it left grey."""
     model = globe(48, 24)
-    picture = render(model, [Scene(model, (fill_layer("f", {"base_color": (0.9, 0.05, 0.05)}),)).display], RayCaster(model), card_camera(model, 96, 64))
+    picture = render(
+        model, [Scene(model, (fill_layer("f", {"base_color": (0.9, 0.05, 0.05)}),)).display], RayCaster(model), card_camera(model, 96, 64)
+    )
     assert picture.shape == (64, 96, 3)
     middle, corner = picture[28, 44].astype(int), picture[2, 2].astype(int)
     assert middle[0] > 2 * middle[1]

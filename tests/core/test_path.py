@@ -60,7 +60,7 @@ def test_rays_against_a_sphere() -> None:
     assert_array_equal(caster.cast(5 * ways, ways).triangle, -1)
 
 
-def test_rays_pass_through_hidden_faces() -> None:
+def test_rays_ignore_hidden_faces() -> None:
     walls = two_walls()
     seen = RayCaster(walls, np.array([False, True]))
     hits = seen.cast(np.array([[0.1, 0.2, 3.0]]), np.array([[0.0, 0.0, -1.0]]))
@@ -126,7 +126,7 @@ def test_the_steadied_tip_trails_on_its_leash() -> None:
     # Half steadying is a leash of 40 pixels: the first 40 move nothing.
     assert dabs[-1, 0] == pytest.approx(90, abs=1.01)
     wobble = SheetPath(Brush(size=4, spacing=0.25, steadying=0.5), 1.0, 0.01, 2.0)
-    shaky = wobble.extend([Point((float(x), 6.0 * (-1) ** x), 1.0) for x in range(0, 200)])
+    shaky = wobble.extend([Point((float(x), 6.0 * (-1) ** x), 1.0) for x in range(200)])
     assert np.abs(shaky[len(shaky) // 2 :, 1]).max() < 1.5
 
 
@@ -190,7 +190,9 @@ def test_any_brush_and_path_gives_a_bounded_number_of_finite_dabs(size: float, s
         assert len(dabs) <= MAX_DABS + 1
 
 
-@pytest.mark.parametrize(("end", "wanted"), [((10, 1), (np.hypot(10, 1), 0)), ((7, 8), (np.hypot(7, 8) * 0.7071068, np.hypot(7, 8) * 0.7071068)), ((0, 0), (0, 0))])
+@pytest.mark.parametrize(
+    ("end", "wanted"), [((10, 1), (np.hypot(10, 1), 0)), ((7, 8), (np.hypot(7, 8) * 0.7071068, np.hypot(7, 8) * 0.7071068)), ((0, 0), (0, 0))]
+)
 def test_lines_lock_to_steps_of_fifteen_degrees(end: tuple[float, float], wanted: tuple[float, float]) -> None:
     assert_allclose(lock_angle((0, 0), end), wanted, atol=1e-5)
 

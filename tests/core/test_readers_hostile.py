@@ -23,6 +23,10 @@ GOOD = {
 }
 
 
+SOUP = ["v 0 0 0", "v 1 0 0", "v 0 1 0", "v nan 1 inf", "vt 0 1", "vt", "f 1 2 3", "f 1/1 2/1 3/1", "f 0 0 0", "f 1//1 2//2 3//3"]
+SOUP += ["g a b", "o", "usemtl", "mtllib x.mtl", "f -1 -2 -3", "f 1 1 1 1 1 1", "s 1"]
+
+
 def read_or_words(data: bytes, name: str) -> None:
     try:
         model = read_mesh(data, name)
@@ -52,7 +56,6 @@ def test_cut_off(name: str, share: float) -> None:
 
 
 @settings(max_examples=80, deadline=None)
-@given(lines=st.lists(st.sampled_from(["v 0 0 0", "v 1 0 0", "v 0 1 0", "v nan 1 inf", "vt 0 1", "vt", "f 1 2 3", "f 1/1 2/1 3/1", "f 0 0 0",
-                                       "f 1//1 2//2 3//3", "g a b", "o", "usemtl", "mtllib x.mtl", "f -1 -2 -3", "f 1 1 1 1 1 1", "s 1"]), max_size=25))  # fmt: skip
+@given(lines=st.lists(st.sampled_from(SOUP), max_size=25))
 def test_obj_line_soup(lines: list[str]) -> None:
     read_or_words("\n".join(lines).encode(), "soup.obj")

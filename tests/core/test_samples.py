@@ -182,6 +182,11 @@ def test_a_strange_resolution_is_refused() -> None:
 
 
 def test_uvs_that_are_missing_cover_nothing() -> None:
-    model = model_of(np.array([[0, 0, 0], [1, 0, 0], [1, 1, 0], [0, 1, 0]]), [[0, 1, 2], [0, 2, 3]], np.array([[0.1, 0.1], [0.9, 0.1], [0.9, 0.9]]), [0, 1, 2, -1, -1, -1])
+    model = model_of(
+        np.array([[0, 0, 0], [1, 0, 0], [1, 1, 0], [0, 1, 0]]),
+        [[0, 1, 2], [0, 2, 3]],
+        np.array([[0.1, 0.1], [0.9, 0.1], [0.9, 0.9]]),
+        [0, 1, 2, -1, -1, -1],
+    )
     s = sheet(model)
     assert set(np.unique(s.face)) == {-1, 0}

@@ -47,7 +47,9 @@ def test_wrong_fields_are_named(content: object, match: str) -> None:
 
 json_like = st.recursive(
     st.none() | st.booleans() | st.integers() | st.floats() | st.text(max_size=8),
-    lambda inner: st.lists(inner, max_size=3) | st.dictionaries(st.sampled_from(["do", "steps", "format", "version", "surface", "brush"]), inner, max_size=4),
+    lambda inner: (
+        st.lists(inner, max_size=3) | st.dictionaries(st.sampled_from(["do", "steps", "format", "version", "surface", "brush"]), inner, max_size=4)
+    ),
     max_leaves=20,
 )
 

@@ -228,7 +228,13 @@ def test_what_a_stroke_shows_is_what_evaluation_gives_later(position: int) -> No
     """In a stack with groups, masks and modes, the live composite equals the composite after storing."""
     stack = [
         paint_layer("a", blend="screen", strength=0.5),
-        GroupLayer(id="g", name="g", blend="overlay", channels={}, layers=(paint_layer("b", blend="multiply"), fill_layer("c", {"base_color": (0.4, 0.5, 0.6)}))),
+        GroupLayer(
+            id="g",
+            name="g",
+            blend="overlay",
+            channels={},
+            layers=(paint_layer("b", blend="multiply"), fill_layer("c", {"base_color": (0.4, 0.5, 0.6)})),
+        ),
         paint_layer("d", mask=Mask(sources=(PaintedSource(id="m", base=1.0),))),
         fill_layer("e", {"base_color": (0.7, 0.3, 0.2)}),
     ]

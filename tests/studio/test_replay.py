@@ -80,7 +80,9 @@ def test_undo_in_a_script(studio: Studio) -> None:
     session = crate(studio)
     replay(session, script(*STEPS[:5]))  # type: ignore[arg-type]
     before = pixels(session)
-    replay(session, script({"do": "target", "layer": "Mud"}, {"do": "paint", "paint": {"values": {"roughness": [1.0]}}}, {"do": "flood"}, {"do": "undo"}))  # type: ignore[arg-type]
+    replay(
+        session, script({"do": "target", "layer": "Mud"}, {"do": "paint", "paint": {"values": {"roughness": [1.0]}}}, {"do": "flood"}, {"do": "undo"})
+    )  # type: ignore[arg-type]
     assert pixels(session) == before | {"wood/l3/roughness": b""}
 
 

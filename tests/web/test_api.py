@@ -191,7 +191,12 @@ WRONG: list[tuple[str, object, int, str]] = [
     ("edit", {"revision": 1, "label": "x", "edit": {"edit": "explode"}}, 400, "edit"),
     ("edit", {"revision": "one", "label": "x", "edit": {}}, 400, "revision"),
     ("edit", {"revision": 1, "label": "x", "edit": {"edit": "remove-layer", "sheet": "wood", "layer": "gone"}}, 404, "gone"),
-    ("edit", {"revision": 1, "label": "x", "edit": {"edit": "set-layer", "sheet": "wood", "layer": "l2", "values": {"strength": 9}}}, 400, "strength"),
+    (
+        "edit",
+        {"revision": 1, "label": "x", "edit": {"edit": "set-layer", "sheet": "wood", "layer": "l2", "values": {"strength": 9}}},
+        400,
+        "strength",
+    ),
     ("display", {"sheet": "lid", "textures": ["colour"]}, 404, "no sheet"),
     ("display", {"sheet": "wood", "textures": ["glitter"]}, 404, "glitter"),
     ("display", {"sheet": "wood", "textures": []}, 400, "textures"),
@@ -228,8 +233,12 @@ def test_what_is_not_json_at_all(client: FlaskClient, cube: str) -> None:
 
 json_like = st.recursive(
     st.none() | st.booleans() | st.integers() | st.floats() | st.text(max_size=10),
-    lambda inner: st.lists(inner, max_size=3)
-    | st.dictionaries(st.sampled_from(["revision", "edit", "sheet", "layer", "stroke", "begin", "points", "target", "x", "y", "parts"]), inner, max_size=5),
+    lambda inner: (
+        st.lists(inner, max_size=3)
+        | st.dictionaries(
+            st.sampled_from(["revision", "edit", "sheet", "layer", "stroke", "begin", "points", "target", "x", "y", "parts"]), inner, max_size=5
+        )
+    ),
     max_leaves=15,
 )
 

@@ -6,7 +6,7 @@ from collections.abc import Sequence
 
 import numpy as np
 
-from ruvelt.core.mesh.model import Material, Model, UVLayout
+from ruvelt.core.mesh.model import Material, Model, TextureCoords
 from ruvelt.core.mesh.sheets import plan_sheets
 from ruvelt.core.output.display import SheetDisplay
 from ruvelt.core.output.normal import NormalField
@@ -38,7 +38,7 @@ def sphere(segments: int = 120, rings: int = 60) -> Model:
         np.zeros(count, np.int32),
         (Material("Paint"),),
         np.zeros(count, np.int32),
-        uv_layouts=(UVLayout("UV", uvs, quads.copy()),),
+        uv_layouts=(TextureCoords("UV", uvs, quads.copy()),),
     )
 
 

@@ -46,7 +46,7 @@ def make_project(folder: Path, side: int, layers: int) -> None:
             values[3] = (soft * 65535).astype(np.uint16).ravel()
             keys[c] = store.blobs.put(values)
         changes[plane_id("s", f"l{i}", "base_color")] = keys
-    store.commit("Fill", changes=changes, components={p: 4 for p in changes})
+    store.commit("Fill", changes=changes, components=dict.fromkeys(changes, 4))
     store.close()
 
 

@@ -33,6 +33,7 @@ def table(results: dict[str, Any]) -> str:
     for r in results["rows"]:
         mark = "ok" if r["met"] else "--"
         lines.append(
-            f"{mark} {r['name'][:58]:58} {r['ours']:>7.1f} {r['unit']:2} {r['baseline']:>7.1f} {r['unit']:2}  {r['ratio']:>7.2f}  {r['goal']} ({r['baseline_name']})"
+            f"{mark} {r['name'][:58]:58} {r['ours']:>7.1f} {r['unit']:2} {r['baseline']:>7.1f} {r['unit']:2}  {r['ratio']:>7.2f}  "
+            f"{r['goal']} ({r['baseline_name']})"
         )
     return "\n".join(lines)

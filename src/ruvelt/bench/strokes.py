@@ -109,5 +109,7 @@ def more_layers(side: int) -> list[Row]:
     rows = []
     for place, layer in (("back", "l39"), ("middle", "l20"), ("front", "l0")):
         batches(many, layer, 2)
-        rows.append(at_most(f"stroke batch, 40 layers, target at the {place}", float(np.median(batches(many, layer))) * 1e3, few * 1e3, "2 layers", 1.3))
+        rows.append(
+            at_most(f"stroke batch, 40 layers, target at the {place}", float(np.median(batches(many, layer))) * 1e3, few * 1e3, "2 layers", 1.3)
+        )
     return rows

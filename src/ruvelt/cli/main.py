@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import json
 import logging
+import signal
 import sys
 from collections.abc import Callable
 from functools import wraps
@@ -175,6 +176,7 @@ def serve(data: Path, port: int, cache_mib: int, threads: int | None, as_json: b
     except OSError as error:
         _fail(f"Cannot start on port {port}: {error.strerror}. Choose another with --port.", as_json)
         return
+    signal.signal(signal.SIGTERM, lambda number, frame: sys.exit(0))
     where = f"http://127.0.0.1:{port}"
     click.echo(json.dumps({"url": where}) if as_json else f"Ruvelt is at {where}  (Ctrl+C stops it)")
     try:

@@ -10,6 +10,7 @@ from numba.extending import intrinsic
 
 Function = Callable[..., Any]
 
+
 def kernel(*signatures: Any, **options: Any) -> Callable[[Function], Function]:
     """Compile a loop at import from its signatures; later imports read it from the cache beside the module."""
 

@@ -7,8 +7,8 @@ from collections.abc import Callable
 from ruvelt.core.brush.script import parse_script
 from ruvelt.demo.lantern import MTL, high_obj, low_obj
 from ruvelt.demo.paint_lantern import enamel_script, fittings_script
-from ruvelt.studio.replay import replay
 from ruvelt.studio.repaint import change_resolution
+from ruvelt.studio.replay import replay
 from ruvelt.studio.studio import Studio
 
 NAME = "Storm lantern"

@@ -67,7 +67,17 @@ def build(detail: int = 1) -> Shape:
         path = tube_path(3 * detail) * [sign, 1, 1]
         s.add(name, ENAMEL, *tube(path if sign > 0 else path[::-1], 0.06, around), group=name.lower().replace(" ", "_"))
     # Chimney with its vents' collar.
-    chimney = [(0.30, 1.405), (0.365, 1.41), (0.388, 1.425), (0.388, 1.45), (0.365, 1.475), (0.31, 1.495), (0.292, 1.51), (0.292, 1.57), (0.292, 1.64)]
+    chimney = [
+        (0.30, 1.405),
+        (0.365, 1.41),
+        (0.388, 1.425),
+        (0.388, 1.45),
+        (0.365, 1.475),
+        (0.31, 1.495),
+        (0.292, 1.51),
+        (0.292, 1.57),
+        (0.292, 1.64),
+    ]
     band("Chimney", ENAMEL, [*chimney, (0.292, 1.70), (0.30, 1.735)], group="chimney")
     # Burner.
     burner = [(0.215, 0.56), (0.215, 0.60), (0.208, 0.61), (0.208, 0.66), (0.215, 0.67), (0.215, 0.70)]

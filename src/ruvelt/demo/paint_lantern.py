@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import itertools
 from typing import Any
 
 import numpy as np
@@ -69,7 +70,7 @@ def _lettering(text: str) -> Steps:
         advance, lines = LETTERS[c]
         for line in lines:
             p = np.array(line)
-            dense = np.concatenate([np.linspace(a, b, 8) for a, b in zip(p[:-1], p[1:], strict=True)])
+            dense = np.concatenate([np.linspace(a, b, 8) for a, b in itertools.pairwise(p)])
             steps.append(stroke(_on_tank((at + dense[:, 0] * height) / radius + 0.42, y0 + dense[:, 1] * height)))
         at += advance * height + gap
     return steps
@@ -122,7 +123,10 @@ def enamel_script() -> dict[str, Any]:
     for a in np.linspace(0, 2 * np.pi, 12):
         steps.append(stroke(_on_tank(np.linspace(a, a + 0.8, 6), np.full(6, 0.17 + 0.02 * np.sin(5 * a)))))
 
-    steps += [layer("paint", "Lettering and bands", sheet, "letters"), {"do": "target", "layer": "letters", "channels": ["base_color", "roughness", "height"]}]
+    steps += [
+        layer("paint", "Lettering and bands", sheet, "letters"),
+        {"do": "target", "layer": "letters", "channels": ["base_color", "roughness", "height"]},
+    ]
     steps += [brush(0.0115, hardness=0.85, flow=1.0, spacing=0.08), paint(base_color=CREAM, roughness=0.3, height=0.06)]
     steps += _lettering("TERN POINT")
     steps.append(brush(0.0055, hardness=0.8, flow=1.0, spacing=0.1))
@@ -136,7 +140,10 @@ def enamel_script() -> dict[str, Any]:
     for mark in chips:
         size = r.uniform(0.012, 0.03)
         steps += [brush(size, hardness=0.9, flow=1.0, spacing=0.25, jitter_place=0.3, jitter_size=0.6, seed=int(r.integers(1, 9999))), stroke(mark)]
-    steps += [layer("paint", "Bare steel", sheet, "steel"), {"do": "target", "layer": "steel", "channels": ["base_color", "roughness", "metallic", "height"]}]
+    steps += [
+        layer("paint", "Bare steel", sheet, "steel"),
+        {"do": "target", "layer": "steel", "channels": ["base_color", "roughness", "metallic", "height"]},
+    ]
     steps.append(paint(base_color=STEEL, roughness=0.42, metallic=0.9, height=-0.14))
     for mark in chips:
         size = r.uniform(0.006, 0.018)
@@ -151,24 +158,48 @@ def enamel_script() -> dict[str, Any]:
                 stroke(mark),
             ]
 
-    steps += [layer("paint", "Rust runs", sheet, "runs", blend="multiply", strength=0.8), {"do": "target", "layer": "runs", "channels": ["base_color", "roughness"]}]
-    steps += [paint(base_color=(0.72, 0.5, 0.33), roughness=0.7), brush(0.009, hardness=0.1, flow=0.22, strength=0.7, spacing=0.2, pressure_size={"on": True})]
+    steps += [
+        layer("paint", "Rust runs", sheet, "runs", blend="multiply", strength=0.8),
+        {"do": "target", "layer": "runs", "channels": ["base_color", "roughness"]},
+    ]
+    steps += [
+        paint(base_color=(0.72, 0.5, 0.33), roughness=0.7),
+        brush(0.009, hardness=0.1, flow=0.22, strength=0.7, spacing=0.2, pressure_size={"on": True}),
+    ]
     for a in r.uniform(0, 2 * np.pi, 44):
         top, length = r.choice([0.385, 0.385, 0.09]), r.uniform(0.05, 0.2)
         y = np.linspace(top, max(top - length, 0.05), 9)
         steps.append(stroke(_on_tank(a + 0.006 * np.sin(y * 40), y), np.linspace(1, 0.25, 9).tolist()))
-    steps += [layer("paint", "Salt streaks", sheet, "salt", blend="screen", strength=0.45), {"do": "target", "layer": "salt", "channels": ["base_color", "roughness"]}]
-    steps += [paint(base_color=SALT, roughness=0.8), brush(0.016, hardness=0.0, flow=0.16, strength=0.8, spacing=0.2, pressure_size={"on": True, "low": 0.3})]
+    steps += [
+        layer("paint", "Salt streaks", sheet, "salt", blend="screen", strength=0.45),
+        {"do": "target", "layer": "salt", "channels": ["base_color", "roughness"]},
+    ]
+    steps += [
+        paint(base_color=SALT, roughness=0.8),
+        brush(0.016, hardness=0.0, flow=0.16, strength=0.8, spacing=0.2, pressure_size={"on": True, "low": 0.3}),
+    ]
     for a in r.uniform(0, 2 * np.pi, 40):
         y = np.linspace(0.37, 0.37 - r.uniform(0.08, 0.24), 9)
         steps.append(stroke(_on_tank(a + 0.004 * np.sin(y * 30), y), np.linspace(0.4, 1, 9).tolist()))
-    steps += [layer("paint", "Soot near the vents", sheet, "soot", blend="multiply"), {"do": "target", "layer": "soot", "channels": ["base_color", "roughness"]}]
-    steps += [paint(base_color=SOOT, roughness=0.92), brush(0.08, hardness=0.0, flow=0.2, strength=0.9, spacing=0.15, jitter_place=0.3, jitter_strength=0.7)]
+    steps += [
+        layer("paint", "Soot near the vents", sheet, "soot", blend="multiply"),
+        {"do": "target", "layer": "soot", "channels": ["base_color", "roughness"]},
+    ]
+    steps += [
+        paint(base_color=SOOT, roughness=0.92),
+        brush(0.08, hardness=0.0, flow=0.2, strength=0.9, spacing=0.15, jitter_place=0.3, jitter_strength=0.7),
+    ]
     for y, radius, turns in ((1.67, 0.292, 2), (1.58, 0.292, 1), (1.49, 0.32, 1)):
         ring = np.linspace(0, 2 * np.pi * turns, 60)
         steps.append(stroke(np.column_stack([np.sin(ring) * radius, y + 0.015 * np.sin(7 * ring), np.cos(ring) * radius]).tolist()))
-    steps += [layer("paint", "Grime at the foot", sheet, "grime", blend="multiply", strength=0.75), {"do": "target", "layer": "grime", "channels": ["base_color", "roughness"]}]
-    steps += [paint(base_color=GRIME, roughness=0.85), brush(0.05, hardness=0.0, flow=0.18, strength=0.8, spacing=0.2, jitter_place=0.4, jitter_strength=0.6)]
+    steps += [
+        layer("paint", "Grime at the foot", sheet, "grime", blend="multiply", strength=0.75),
+        {"do": "target", "layer": "grime", "channels": ["base_color", "roughness"]},
+    ]
+    steps += [
+        paint(base_color=GRIME, roughness=0.85),
+        brush(0.05, hardness=0.0, flow=0.18, strength=0.8, spacing=0.2, jitter_place=0.4, jitter_strength=0.6),
+    ]
     for y, radius in ((0.045, 0.615), (0.075, 0.632), (0.15, 0.62)):
         ring = np.linspace(0, 2 * np.pi, 70)
         steps.append(stroke(_on_tank(ring, np.full(70, y), radius)))
@@ -195,8 +226,14 @@ def fittings_script() -> dict[str, Any]:
     for y, radius in ((1.75, 0.4), (1.755, 0.33), (1.772, 0.475)):
         ring = np.linspace(0, 2 * np.pi, 70)
         steps.append(stroke(np.column_stack([np.sin(ring) * radius, np.full(70, y), np.cos(ring) * radius]).tolist()))
-    steps += [layer("paint", "Wire rust", sheet, "wire-rust"), {"do": "target", "layer": "wire-rust", "channels": ["base_color", "roughness", "metallic"]}]
-    steps += [paint(base_color=RUST, roughness=0.85, metallic=0.1), brush(0.03, hardness=0.1, flow=0.5, strength=0.85, spacing=0.3, jitter_strength=0.7, facing=False)]
+    steps += [
+        layer("paint", "Wire rust", sheet, "wire-rust"),
+        {"do": "target", "layer": "wire-rust", "channels": ["base_color", "roughness", "metallic"]},
+    ]
+    steps += [
+        paint(base_color=RUST, roughness=0.85, metallic=0.1),
+        brush(0.03, hardness=0.1, flow=0.5, strength=0.85, spacing=0.3, jitter_strength=0.7, facing=False),
+    ]
     path = bail_path(120)
     for start in r.integers(0, 110, 12):
         steps.append(stroke(path[start : start + int(r.integers(3, 8))].round(5).tolist()))
@@ -204,8 +241,14 @@ def fittings_script() -> dict[str, Any]:
         ring = np.linspace(a, a + 0.25, 5)
         y, radius = (0.90, 0.475) if a > 3 else (1.22, 0.478)
         steps.append(stroke(np.column_stack([np.sin(ring) * radius, np.full(5, y), np.cos(ring) * radius]).tolist()))
-    steps += [layer("paint", "Soot on the glass", sheet, "glass-soot"), {"do": "target", "layer": "glass-soot", "channels": ["base_color", "roughness", "opacity"]}]
-    steps += [paint(base_color=(0.2, 0.18, 0.16), roughness=0.5, opacity=0.55), brush(0.12, hardness=0.0, flow=0.12, strength=0.5, spacing=0.2, jitter_strength=0.6)]
+    steps += [
+        layer("paint", "Soot on the glass", sheet, "glass-soot"),
+        {"do": "target", "layer": "glass-soot", "channels": ["base_color", "roughness", "opacity"]},
+    ]
+    steps += [
+        paint(base_color=(0.2, 0.18, 0.16), roughness=0.5, opacity=0.55),
+        brush(0.12, hardness=0.0, flow=0.12, strength=0.5, spacing=0.2, jitter_strength=0.6),
+    ]
     ring = np.linspace(0, 2 * np.pi, 60)
     steps.append(stroke(np.column_stack([np.sin(ring) * 0.3, 1.4 + 0.02 * np.sin(5 * ring), np.cos(ring) * 0.3]).tolist()))
     return {"format": "ruvelt-strokes", "version": 1, "steps": steps}

@@ -7,8 +7,6 @@ from contextlib import contextmanager
 from pathlib import Path
 from typing import Any
 
-from alembic import command
-from alembic.config import Config
 from sqlalchemy import Connection, Engine, create_engine, event, text
 from sqlalchemy.exc import DatabaseError, OperationalError
 
@@ -39,6 +37,10 @@ def migrate(engine: Engine) -> None:
         return
     if current is not None and current > HEAD:
         raise InputError("This project was saved by a newer Ruvelt. Update Ruvelt to open it.")
+    # Imported where it is used: most starts have nothing to migrate.
+    from alembic import command
+    from alembic.config import Config
+
     config = Config()
     config.set_main_option("script_location", str(Path(__file__).parent / "migrations"))
     with engine.begin() as connection:

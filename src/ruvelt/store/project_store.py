@@ -225,9 +225,7 @@ class ProjectStore:
     def scripts(self) -> list[tuple[int, dict[str, Any] | None, dict[str, dict[int, str | None]]]]:
         """Every step that holds and touched pixels, oldest first: its number, its script, and plane → chunk → key after."""
         with self.engine.connect() as connection:
-            entries = connection.execute(
-                select(HistoryRow.seq, HistoryRow.script).where(HistoryRow.seq <= self.head).order_by(HistoryRow.seq)
-            ).all()
+            entries = connection.execute(select(HistoryRow.seq, HistoryRow.script).where(HistoryRow.seq <= self.head).order_by(HistoryRow.seq)).all()
             chunks = connection.execute(select(HistoryChunkRow).where(HistoryChunkRow.seq <= self.head)).all()
         after: dict[int, dict[str, dict[int, str | None]]] = {}
         for row in chunks:

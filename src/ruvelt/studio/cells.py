@@ -89,4 +89,3 @@ def _url(colour: NDArray[np.float64], alpha: NDArray[np.float64]) -> str:
     mixed = mean * shown + _GROUND * (1 - shown)
     _, data = cv2.imencode(".png", np.rint(mixed[..., ::-1]).astype(np.uint8))
     return "data:image/png;base64," + base64.b64encode(data.tobytes()).decode()
-

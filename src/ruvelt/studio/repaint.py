@@ -150,4 +150,3 @@ def set_normal_map(session: Session, sheet_id: str, image: U16 | None, revision:
         edit = SetSheet(sheet=sheet.id, values={"normal_map": image is not None})
         label = "Take the normal map away" if image is None else "Bring a normal map in"
         session.store.commit(label, edit=edit, changes=difference({name: old}, {name: plane}), components={name: 4})
-

@@ -73,9 +73,7 @@ class _Player:
             if use.blend is None and known.kind == "height":
                 use = use.model_copy(update={"blend": "height-add"})
             uses[channel] = use
-        layer = _KINDS[step.kind](
-            id=IdMaker(sheet).new(), name=step.name, blend=step.blend, strength=step.strength, channels=uses, mask=step.mask
-        )
+        layer = _KINDS[step.kind](id=IdMaker(sheet).new(), name=step.name, blend=step.blend, strength=step.strength, channels=uses, mask=step.mask)
         into = self.layer(sheet, step.into).id if step.into else None
         self.session.edit(AddLayer(sheet=sheet.id, layer=layer, into=into), f"Add {step.name}")
         if step.ref:

@@ -349,4 +349,3 @@ def difference(old: Mapping[str, Plane], new: Mapping[str, Plane]) -> Changes:
         if changed:
             changes[name] = changed
     return changes
-

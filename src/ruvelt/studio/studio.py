@@ -34,9 +34,7 @@ UID = re.compile(r"^[a-z0-9]{12}$")
 OPEN_PROJECTS = 4
 CARD = (480, 320)
 #: The first palette of a project: weathered harbour paints, sRGB.
-HARBOUR_PAINTS = (
-    "26302f 3b3833 545a58 868a86 bdbcb2 ded3ba b39a6b a07f42 b27a2b b0593a 8b4234 653528 565e3d 2c4c3f 1f4f4e 3d5f72 263c52 5a4d63"
-)
+HARBOUR_PAINTS = "26302f 3b3833 545a58 868a86 bdbcb2 ded3ba b39a6b a07f42 b27a2b b0593a 8b4234 653528 565e3d 2c4c3f 1f4f4e 3d5f72 263c52 5a4d63"
 
 
 @dataclass(frozen=True)
@@ -53,9 +51,7 @@ class ProjectCard:
 
 
 def _swatches() -> tuple[tuple[float, float, float], ...]:
-    return tuple(
-        (int(h[0:2], 16) / 255, int(h[2:4], 16) / 255, int(h[4:6], 16) / 255) for h in HARBOUR_PAINTS.split()
-    )
+    return tuple((int(h[0:2], 16) / 255, int(h[2:4], 16) / 255, int(h[4:6], 16) / 255) for h in HARBOUR_PAINTS.split())
 
 
 class Studio:
@@ -104,9 +100,7 @@ class Studio:
         store = kept[0].store if kept else ProjectStore(folder, self.cache, self._clock)
         try:
             layers = sum(1 for s in store.document.sheets for _ in s.walk())
-            return ProjectCard(
-                store.uid, store.name, store.created_at, store.updated_at, store.revision, len(store.document.sheets), layers
-            )
+            return ProjectCard(store.uid, store.name, store.created_at, store.updated_at, store.revision, len(store.document.sheets), layers)
         finally:
             if kept is None:
                 store.close()

@@ -69,9 +69,7 @@ def stroke(path: s.ProjectPath, body: StrokeMessage):  # type: ignore[no-untyped
     entries, blocks, at = [], [], 0
     for patch in answer.patches:
         height, width = patch.pixels.shape[:2]
-        entries.append(
-            s.PatchEntry(texture=patch.texture, x=patch.x, y=patch.y, width=width, height=height, offset=at, length=patch.pixels.nbytes)
-        )
+        entries.append(s.PatchEntry(texture=patch.texture, x=patch.x, y=patch.y, width=width, height=height, offset=at, length=patch.pixels.nbytes))
         blocks.append(patch.pixels.tobytes())
         at += patch.pixels.nbytes
     header = s.StrokeHeader(

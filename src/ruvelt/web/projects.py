@@ -46,7 +46,13 @@ def create_project():  # type: ignore[no-untyped-def]
 
     def work(job: Job) -> dict[str, object]:
         uid = here.create(
-            files[main], main, name=name, resolution=resolution, rule=rule, companions=beside, progress=job.progress  # type: ignore[arg-type]
+            files[main],
+            main,
+            name=name,
+            resolution=resolution,
+            rule=rule,
+            companions=beside,
+            progress=job.progress,  # type: ignore[arg-type]
         )
         return {"project": uid}
 
@@ -126,9 +132,7 @@ def model_facts(path: s.ProjectPath):  # type: ignore[no-untyped-def]
         notes=list(model.notes),
         sheets=[s.SheetFacts(id=x.id, **sheet_facts(session, x.id)) for x in session.document.sheets],
         findings=[
-            s.FindingAnswer(
-                kind=f.kind, title=f.title, advice=f.advice, level=f.level, count=len(f.faces), faces=f.faces[:FINDING_FACES].tolist()
-            )  # type: ignore[arg-type]
+            s.FindingAnswer(kind=f.kind, title=f.title, advice=f.advice, level=f.level, count=len(f.faces), faces=f.faces[:FINDING_FACES].tolist())  # type: ignore[arg-type]
             for f in session.findings
         ],
     ).model_dump()

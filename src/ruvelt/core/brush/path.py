@@ -86,9 +86,7 @@ class _Leash:
         return self.tip
 
 
-def _stops(
-    points: list[Point], leash: _Leash, spacer: _Spacer, step_at: Callable[[float], float]
-) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
+def _stops(points: list[Point], leash: _Leash, spacer: _Spacer, step_at: Callable[[float], float]) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
     """(n, 2 or 3) places where pointer samples lay dabs and (n,) pressures there, at most MAX_DABS of them."""
     stops: list[tuple[NDArray[np.float64], float]] = []
     for point in points:
@@ -193,9 +191,7 @@ class ViewPath:
         right = np.broadcast_to(self.camera.axes[0], position.shape)
         return _ball_dabs(self.brush, position[hit], normal[hit], right[hit], radius[hit], pressure[hit], chance[hit])
 
-    def _cast(
-        self, view: NDArray[np.float64]
-    ) -> tuple[NDArray[np.bool_], NDArray[np.float64], NDArray[np.float64], NDArray[np.float64]]:
+    def _cast(self, view: NDArray[np.float64]) -> tuple[NDArray[np.bool_], NDArray[np.float64], NDArray[np.float64], NDArray[np.float64]]:
         origins, ways = self.camera.rays(view)
         hits = self.caster.cast(origins, ways)
         hit = hits.triangle >= 0

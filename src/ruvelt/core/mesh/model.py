@@ -39,7 +39,7 @@ class FaceGroup:
 
 
 @dataclass(frozen=True, eq=False)
-class UVLayout:
+class TextureCoords:
     """`uvs`: (u, 2) float32, UV space with v up; `corner_uv`: (c,) int32 into `uvs`, -1 where a corner has none."""
 
     name: str
@@ -68,7 +68,7 @@ class Model:
     materials: tuple[Material, ...]
     face_material: I32
     groups: tuple[FaceGroup, ...] = ()
-    uv_layouts: tuple[UVLayout, ...] = ()
+    uv_layouts: tuple[TextureCoords, ...] = ()
     vertex_colors: F32 | None = None
     file_normals: F32 | None = None
     notes: tuple[str, ...] = field(default=())
@@ -187,7 +187,7 @@ class Model:
                 materials=tuple(Material(n, (c[0], c[1], c[2], c[3]), r, m) for n, c, r, m in header["materials"]),
                 face_material=z["face_material"],
                 groups=tuple(FaceGroup(n, z[f"group_{i}"]) for i, n in enumerate(header["groups"])),
-                uv_layouts=tuple(UVLayout(n, z[f"uvs_{i}"], z[f"corner_uv_{i}"]) for i, n in enumerate(header["uv_layouts"])),
+                uv_layouts=tuple(TextureCoords(n, z[f"uvs_{i}"], z[f"corner_uv_{i}"]) for i, n in enumerate(header["uv_layouts"])),
                 vertex_colors=z["vertex_colors"] if "vertex_colors" in z else None,
                 file_normals=z["file_normals"] if "file_normals" in z else None,
                 notes=tuple(header["notes"]),

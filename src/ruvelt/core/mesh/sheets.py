@@ -9,7 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ruvelt.core.errors import InputError
-from ruvelt.core.mesh.model import Model, UVLayout
+from ruvelt.core.mesh.model import Model, TextureCoords
 from ruvelt.core.tolerances import UV_SLACK
 
 SheetRule = Literal["auto", "materials", "parts", "tiles"]
@@ -28,7 +28,7 @@ class SheetPlan:
         return 1001 + self.tile[0] + 10 * self.tile[1]
 
 
-def face_tiles(model: Model, layout: UVLayout) -> NDArray[np.int32]:
+def face_tiles(model: Model, layout: TextureCoords) -> NDArray[np.int32]:
     """(f, 2) int32: the UV square that holds each face's mean UV."""
     uv = layout.uvs[np.maximum(layout.corner_uv, 0)].astype(np.float64)
     sums = np.add.reduceat(uv, model.face_starts[:-1].astype(np.intp), axis=0)
@@ -58,7 +58,7 @@ def plan_sheets(model: Model, rule: SheetRule = "auto") -> list[SheetPlan]:
     return [p for p in plans if len(p.faces)]
 
 
-def _faces_fit_tiles(model: Model, layout: UVLayout, tiles: NDArray[np.int32]) -> bool:
+def _faces_fit_tiles(model: Model, layout: TextureCoords, tiles: NDArray[np.int32]) -> bool:
     """Whether faces keep to their own square, as numbered tiles do and repeating UVs do not."""
     corner_tile = np.repeat(tiles, np.diff(model.face_starts), axis=0)
     local = layout.uvs[np.maximum(layout.corner_uv, 0)] - corner_tile

@@ -7,7 +7,7 @@ from numpy.typing import NDArray
 from scipy.sparse import coo_matrix
 from scipy.sparse.csgraph import connected_components
 
-from ruvelt.core.mesh.model import Model, UVLayout
+from ruvelt.core.mesh.model import Model, TextureCoords
 
 
 def _components(face_of_corner: NDArray[np.int32], node_of_corner: NDArray[np.integer], faces: int) -> NDArray[np.int32]:
@@ -29,7 +29,7 @@ def connected_pieces(model: Model) -> NDArray[np.int32]:
     return _components(face_of_corner(model), model.welded[model.corner_vertex], model.face_count)
 
 
-def islands(model: Model, layout: UVLayout | None) -> NDArray[np.int32]:
+def islands(model: Model, layout: TextureCoords | None) -> NDArray[np.int32]:
     """(f,) int32: the island each face belongs to (faces that share a vertex with the same UV); -1 without UVs."""
     if layout is None:
         return np.full(model.face_count, -1, np.int32)

@@ -96,9 +96,7 @@ def build_glb(displays: list[SheetDisplay], name: str, preset: ExportPreset) -> 
         attributes = {
             key: binary.accessor(np.ascontiguousarray(rows[:, a:b]), f"VEC{b - a}", _FLOAT, _ARRAY, key == "POSITION") for key, (a, b) in cut.items()
         }
-        primitives.append(
-            {"attributes": attributes, "indices": binary.accessor(indices, "SCALAR", _UINT, _ELEMENTS), "material": len(materials) - 1}
-        )
+        primitives.append({"attributes": attributes, "indices": binary.accessor(indices, "SCALAR", _UINT, _ELEMENTS), "material": len(materials) - 1})
     document = {
         "asset": {"version": "2.0", "generator": "Ruvelt"},
         "scene": 0,

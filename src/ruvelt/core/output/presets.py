@@ -35,7 +35,7 @@ class MapSpec(Frozen):
 
     @property
     def colour_space(self) -> str:
-        """"srgb" for maps that hold a colour channel, else "data"."""
+        """ "srgb" for maps that hold a colour channel, else "data"."""
         return "srgb" if self.components[0].startswith(("base_color.", "emission.")) else "data"
 
 
@@ -105,7 +105,7 @@ BUILT_IN: tuple[ExportPreset, ...] = (
 
 
 def with_own_channels(preset: ExportPreset, document: Document) -> ExportPreset:
-    """"Separate maps" also writes the channels an artist added."""
+    """ "Separate maps" also writes the channels an artist added."""
     if preset.id != "separate-maps":
         return preset
     known = {c.split(".")[0] for m in preset.maps for c in m.components}

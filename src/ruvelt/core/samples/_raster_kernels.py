@@ -116,9 +116,7 @@ def mark_overlaps(uv, side, y0, y1, owner, gap, marks):
 
 
 @kernel(
-    numba.void(
-        i32[::1], f32[:, :, ::1], f32[:, :, ::1], f32[:, :, ::1], i32[::1], i32, numba.int64, numba.int64, f32[:, ::1], f32[:, ::1], i32[::1]
-    )
+    numba.void(i32[::1], f32[:, :, ::1], f32[:, :, ::1], f32[:, :, ::1], i32[::1], i32, numba.int64, numba.int64, f32[:, ::1], f32[:, ::1], i32[::1])
 )
 def fill_samples(owner, uv, corners, normals, face_of, side, first, last, out_pos, out_nrm, out_face):
     """Position, normal and face of slots first … last; a centre outside its triangle moves to the triangle's nearest point."""

@@ -36,9 +36,7 @@ class SampleGrid:
         """`positions`, `normals`: (slots, 3) float32 object space; `slots`: the (n,) int32 samples to hold."""
         if not len(slots):
             empty = np.zeros((0, 3), np.float32)
-            return SampleGrid(
-                np.zeros(3, np.float32), 1.0, np.ones(3, np.int32), np.zeros(2, np.int32), slots, empty, np.zeros((0, 3), np.int8)
-            )
+            return SampleGrid(np.zeros(3, np.float32), 1.0, np.ones(3, np.int32), np.zeros(2, np.int32), slots, empty, np.zeros((0, 3), np.int8))
         low, high = np.full(3, np.inf, np.float32), np.full(3, -np.inf, np.float32)
         _bounds(positions, slots, low, high)
         extent = np.maximum((high - low).astype(np.float64), 1e-9)

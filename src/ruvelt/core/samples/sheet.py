@@ -118,9 +118,7 @@ class SheetSamples(SurfaceSamples):
         corners, corner_nrm = self.triangle_positions, self.triangle_normals
 
         def fill(chunk: int) -> None:
-            fill_samples(
-                self.owner, self.uv, corners, corner_nrm, face_of, self.side, chunk * CHUNK, (chunk + 1) * CHUNK, positions, normals, face
-            )
+            fill_samples(self.owner, self.uv, corners, corner_nrm, face_of, self.side, chunk * CHUNK, (chunk + 1) * CHUNK, positions, normals, face)
 
         self._workers.map(fill, range(self.chunk_count))
         return positions, normals, face

@@ -326,11 +326,7 @@ def evaluate_runs(
 REPLACE, MULTIPLY, ADD, SUBTRACT, MAX, MIN = 0, 1, 2, 3, 4, 5
 
 
-@kernel(
-    numba.void(
-        i64[::1], i64[::1], f32[::1], i32[::1], f32[::1], numba.boolean[::1], numba.boolean, i32[::1], i32[::1], numba.uint16[::1]
-    )
-)
+@kernel(numba.void(i64[::1], i64[::1], f32[::1], i32[::1], f32[::1], numba.boolean[::1], numba.boolean, i32[::1], i32[::1], numba.uint16[::1]))
 def mask_runs(values, covers, bases, combines, strengths, inverts, invert_all, starts, counts, out):
     """Combine mask sources bottom to top over runs of a chunk into (65536,) uint16, 65535 reveals.
 

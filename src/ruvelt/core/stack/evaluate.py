@@ -94,9 +94,7 @@ def execute(steps: Resolved, runs: Runs, *, state: State | None = None, out: U16
 class SheetEvaluator:
     """Composites of one sheet of one document. Make a new one when the document changes; the cache is shared and outlives it."""
 
-    def __init__(
-        self, document: Document, sheet: Sheet, samples: SurfaceSamples, faces: FaceIndex, planes: PlaneLookup, cache: BoundedCache
-    ) -> None:
+    def __init__(self, document: Document, sheet: Sheet, samples: SurfaceSamples, faces: FaceIndex, planes: PlaneLookup, cache: BoundedCache) -> None:
         self.document, self.sheet, self.samples = document, sheet, samples
         self._faces, self._planes, self._cache = faces, planes, cache
         self._programs: dict[tuple[str, str | None], tuple[Program, int]] = {}
@@ -205,16 +203,16 @@ class SheetEvaluator:
 
     def _faces_chunk(self, source: FacesSource, chunk: int) -> U16:
         where = ("faces", self.sheet.id, self.samples.slot_count, source.picks, chunk)
-        found = self._cache.get(where)
+        found: U16 | None = self._cache.get(where)
         if found is None:
             marks = self.samples.slots_of_faces(self._faces.mark(source.picks))
             for c in range(self.samples.chunk_count):
-                codes = np.where(marks[c * CHUNK : (c + 1) * CHUNK], np.uint16(65535), np.uint16(0))
+                codes = np.where(marks[c * CHUNK : (c + 1) * CHUNK], 65535, 0).astype(np.uint16)
                 self._cache.put(("faces", self.sheet.id, self.samples.slot_count, source.picks, c), codes, codes.nbytes)
                 if c == chunk:
                     found = codes
-        result: U16 = found
-        return result
+        assert found is not None
+        return found
 
     # -- composites -------------------------------------------------------------------------------------------------------------
 

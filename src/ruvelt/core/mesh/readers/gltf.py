@@ -15,7 +15,7 @@ from pydantic import BaseModel, Field, ValidationError
 
 from ruvelt.core.color.encoding import linear_to_srgb_float
 from ruvelt.core.errors import InputError
-from ruvelt.core.mesh.model import MAX_FACES, Material, Model, UVLayout
+from ruvelt.core.mesh.model import MAX_FACES, Material, Model, TextureCoords
 
 _COMPONENT = {5120: np.int8, 5121: np.uint8, 5122: np.int16, 5123: np.uint16, 5125: np.uint32, 5126: np.float32}
 _WIDTH = {"SCALAR": 1, "VEC2": 2, "VEC3": 3, "VEC4": 4}
@@ -327,7 +327,7 @@ def _local_matrix(node: _Node) -> NDArray[np.float64]:
     return out
 
 
-def _layout(key: str, found: dict[int, NDArray[np.float32]], count: int, corner_vertex: NDArray[np.int32]) -> UVLayout:
+def _layout(key: str, found: dict[int, NDArray[np.float32]], count: int, corner_vertex: NDArray[np.int32]) -> TextureCoords:
     """One UV layout over all vertices; vertices of primitives that lack the set have no UV."""
     uvs = np.zeros((count, 2), np.float32)
     has = np.zeros(count, bool)
@@ -335,7 +335,7 @@ def _layout(key: str, found: dict[int, NDArray[np.float32]], count: int, corner_
         uvs[base : base + len(values)] = values
         has[base : base + len(values)] = True
     number = int(key.rsplit("_", 1)[1]) if key.rsplit("_", 1)[1].isdigit() else 0
-    return UVLayout("UV" if number == 0 else f"UV {number + 1}", uvs, np.where(has[corner_vertex], corner_vertex, -1).astype(np.int32))
+    return TextureCoords("UV" if number == 0 else f"UV {number + 1}", uvs, np.where(has[corner_vertex], corner_vertex, -1).astype(np.int32))
 
 
 def _stack_colors(colors: list[NDArray[np.float32] | None], counts: list[int]) -> NDArray[np.float32] | None:

@@ -8,7 +8,7 @@ import numpy as np
 
 from ruvelt.core.color.encoding import linear_to_srgb_float
 from ruvelt.core.errors import InputError
-from ruvelt.core.mesh.model import FaceGroup, Material, Model, UVLayout
+from ruvelt.core.mesh.model import FaceGroup, Material, Model, TextureCoords
 
 
 def _bad(line_number: int, line: str, why: str) -> InputError:
@@ -109,7 +109,7 @@ def read(data: bytes, name: str, companions: Mapping[str, bytes]) -> Model:
         materials=tuple(known.get(m, Material(m)) for m in materials.index),
         face_material=np.array(face_material, np.int32),
         groups=tuple(FaceGroup(g, np.array(f, np.int32)) for g, f in groups.items() if g != "default" or len(groups) > 1),
-        uv_layouts=(UVLayout("UV", np.array(vt, np.float32).reshape(-1, 2), corner_uv),) if (corner_uv >= 0).any() else (),
+        uv_layouts=(TextureCoords("UV", np.array(vt, np.float32).reshape(-1, 2), corner_uv),) if (corner_uv >= 0).any() else (),
         vertex_colors=_vertex_colors(colors, count),
         file_normals=_corner_normals(vn, normal_of),
         notes=notes,

@@ -9,7 +9,7 @@ import numpy as np
 from plyfile import PlyData, PlyElementParseError, PlyHeaderParseError
 
 from ruvelt.core.errors import InputError
-from ruvelt.core.mesh.model import Material, Model, UVLayout
+from ruvelt.core.mesh.model import Material, Model, TextureCoords
 
 
 def _check_counts(data: bytes) -> None:
@@ -53,7 +53,7 @@ def read(data: bytes, name: str, companions: Mapping[str, bytes]) -> Model:
     if joined.size and (joined.min() < 0 or joined.max() >= len(positions)):
         raise InputError(f"A PLY face points at a vertex that does not exist (there are {len(positions)}). Export it again.")
     corner_vertex = joined.astype(np.int32)
-    layouts = (UVLayout("UV", np.stack([vertex[a] for a in uv], axis=1).astype(np.float32), corner_vertex.copy()),) if uv else ()
+    layouts = (TextureCoords("UV", np.stack([vertex[a] for a in uv], axis=1).astype(np.float32), corner_vertex.copy()),) if uv else ()
     return Model(
         name=name,
         positions=positions,

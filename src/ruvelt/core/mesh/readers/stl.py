@@ -7,7 +7,6 @@ import struct
 from collections.abc import Mapping
 
 import numpy as np
-from trimesh.exchange.stl import load_stl_ascii, load_stl_binary
 
 from ruvelt.core.errors import InputError
 from ruvelt.core.mesh.model import Material, Model
@@ -42,6 +41,9 @@ def _binary(data: bytes) -> np.ndarray | None:
     """(n, 3, 3) float32 when the length fits the declared count exactly, else None."""
     if len(data) < 84 or len(data) != 84 + 50 * struct.unpack_from("<I", data, 80)[0]:
         return None
+    # Imported where it is used: it would cost every start most of a second.
+    from trimesh.exchange.stl import load_stl_binary
+
     loaded = load_stl_binary(io.BytesIO(data))
     soup: np.ndarray = np.asarray(loaded["vertices"], np.float32)[np.asarray(loaded["faces"])]
     return soup
@@ -50,6 +52,8 @@ def _binary(data: bytes) -> np.ndarray | None:
 def _text(data: bytes) -> np.ndarray:
     if not data.lstrip()[:5].lower() == b"solid" or b"facet" not in data[:100_000]:
         raise InputError("This is not an STL file, or it is cut off (its size does not fit its triangle count). Export it again.")
+    from trimesh.exchange.stl import load_stl_ascii
+
     try:
         loaded = load_stl_ascii(io.BytesIO(data))
         geometry = list(loaded["geometry"].values()) if "geometry" in loaded else [loaded]
