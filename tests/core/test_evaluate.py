@@ -205,3 +205,30 @@ def test_coverage_finds_what_nothing_painted() -> None:
     sheet = scene.document.sheets[0].model_copy(update={"layers": (inside,)})
     scene.document = scene.document.model_copy(update={"sheets": (sheet,)})
     assert scene.evaluator.coverage("base_color", 0)[550] == pytest.approx(0.5, abs=1e-4)
+
+
+def test_solo_shows_one_layer_inside_its_groups() -> None:
+    stack = (
+        fill_layer("front", {"base_color": (0.0, 0.0, 1.0)}),
+        GroupLayer(
+            id="g",
+            name="g",
+            strength=0.5,
+            channels={},
+            layers=(fill_layer("a", {"base_color": (1.0, 0.0, 0.0)}), fill_layer("b", {"base_color": (0.0, 1.0, 0.0)})),
+        ),
+        fill_layer("back", {"base_color": (1.0, 1.0, 1.0)}),
+    )
+
+    def colour(solo: str | None) -> list[float]:
+        scene = Scene_cache.get()
+        sheet = scene.document.sheets[0].model_copy(update={"layers": stack, "solo": solo})
+        scene.document = scene.document.model_copy(update={"sheets": (sheet,)})
+        return [round(float(v) / 65535, 2) for v in scene.evaluator.composite("base_color", 0)[:, 9]]
+
+    assert colour(None) == [0.0, 0.0, 1.0]
+    # Over the start value of 0.5, at the group's strength.
+    assert colour("b") == [0.25, 0.75, 0.25]
+    assert colour("g") == [0.75, 0.25, 0.25]
+    assert colour("back") == [1.0, 1.0, 1.0]
+    assert colour("gone") == colour(None)

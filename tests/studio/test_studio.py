@@ -60,8 +60,9 @@ def test_a_new_project_is_ready_to_paint(studio: Studio, cube: str) -> None:
     session = studio.session(cube)
     assert [(s.id, s.name, s.resolution) for s in session.document.sheets] == [("wood", "Wood", 256), ("iron", "Iron", 256)]
     assert [x.name for x in session.document.sheets[0].layers] == ["Paint", "Ground"]
-    assert session.unpainted("wood", "base_color") == 0
-    assert session.unpainted("wood", "height") == session.samples(session.sheet("wood")).covered_count
+    assert session.unpainted("wood", "base_color")[0] == 0
+    count, faces = session.unpainted("wood", "height")
+    assert (count, faces.tolist()) == (session.samples(session.sheet("wood")).covered_count, [0, 1, 2, 3])
     # The ground starts in the material's colour: linear 0.2 is 0.485 encoded.
     assert colour_at_centre(session)[0] == pytest.approx(0.4845, abs=1e-3)
     card = studio.projects()[0]

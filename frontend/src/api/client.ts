@@ -99,8 +99,8 @@ export const api = {
   undo: (uid: string) => json<ProjectState>(`${project(uid)}/undo`, body({})),
   redo: (uid: string) => json<ProjectState>(`${project(uid)}/redo`, body({})),
   hide: (uid: string, parts: number[]) => json<ProjectState>(`${project(uid)}/hidden`, body({ parts })),
-  duplicate: (uid: string, revision: number, sheet: string, layer: string) =>
-    json<{ layer: string }>(`${project(uid)}/duplicate`, body({ revision, sheet, layer })),
+  duplicate: (uid: string, revision: number, sheet: string, layer: string, toSheet: string | null = null) =>
+    json<{ layer: string }>(`${project(uid)}/duplicate`, body({ revision, sheet, layer, to_sheet: toSheet })),
   flood: (uid: string, revision: number, target: Target, paint: Paint, picks: FacePick[] | null, strength: number) =>
     json<ProjectState>(`${project(uid)}/flood`, body({ revision, target, paint, picks, strength })),
   probe: (uid: string, at: ProbeBody) => json<Probe>(`${project(uid)}/probe`, body(at)),
@@ -112,7 +112,7 @@ export const api = {
   bringNormalMap: (uid: string, sheet: string, form: FormData) =>
     json<ProjectState>(`${project(uid)}/normal-map/${sheet}`, { method: "POST", body: form }),
   dropNormalMap: (uid: string, sheet: string) => json<ProjectState>(`${project(uid)}/normal-map/${sheet}`, { method: "DELETE" }),
-  unpainted: (uid: string, sheet: string) => json<{ covered: number; unpainted: number }>(`${project(uid)}/unpainted/${sheet}`),
+  unpainted: (uid: string, sheet: string) => json<{ covered: number; unpainted: number; faces: number[] }>(`${project(uid)}/unpainted/${sheet}`),
   script: async (uid: string, since: number) => (await send(`${project(uid)}/script?since=${since}`)).text(),
   replay: (uid: string, script: string) =>
     json<Job>(`${project(uid)}/replay`, { method: "POST", headers: { "Content-Type": "application/json" }, body: script }),

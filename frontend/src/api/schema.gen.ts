@@ -1849,7 +1849,7 @@ export interface components {
         };
         /**
          * SetSheet
-         * @description Replace a sheet's name, resolution or normal map flag; pixels are the caller's to bring along.
+         * @description Replace a sheet's name, resolution, normal map flag or solo layer; pixels are the caller's to bring along.
          */
         SetSheet: {
             /**
@@ -1898,7 +1898,9 @@ export interface components {
         };
         /**
          * Sheet
-         * @description One UV square: `plan` counts the model's sheet plans; `layers` front first; `normal_map`: plane of a supplied normal map.
+         * @description One UV square: `plan` counts the model's sheet plans; `layers` front first; `normal_map`: whether a normal map was supplied.
+         *
+         *     `solo`: the one layer that shows (with what it holds, inside its groups), or None.
          */
         Sheet: {
             /** Id */
@@ -1919,6 +1921,11 @@ export interface components {
             plan: number;
             /** Resolution */
             resolution: number;
+            /**
+             * Solo
+             * @default null
+             */
+            solo: string | null;
         };
         /** SheetFacts */
         SheetFacts: {
@@ -2077,10 +2084,15 @@ export interface components {
             /** Texture */
             texture: string;
         };
-        /** UnpaintedAnswer */
+        /**
+         * UnpaintedAnswer
+         * @description Texels that nothing has painted in base colour, and the faces they lie on (20 000 at most).
+         */
         UnpaintedAnswer: {
             /** Covered */
             covered: number;
+            /** Faces */
+            faces: number[];
             /** Unpainted */
             unpainted: number;
         };

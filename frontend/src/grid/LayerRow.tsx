@@ -3,10 +3,10 @@ import { Menu, MenuItem, Slider, Tooltip } from "@mui/material";
 import { useState } from "react";
 import type { Channel, Layer, Sheet } from "../api/types";
 import { useWorkshop } from "../state/hooks";
-import type { Row } from "../state/layers";
-import { chooseTarget } from "../state/workshop";
+import { shownIds, type Row } from "../state/layers";
+import { chooseTarget, duplicateLayer } from "../state/workshop";
 import { Icon } from "../theme/icons";
-import { nudgeLayer, setLayer } from "./actions";
+import { nudgeLayer, removeLayer, setLayer, soloLayer } from "./actions";
 import { ChannelCell } from "./ChannelCell";
 import { MaskCell } from "./MaskCell";
 
@@ -27,7 +27,10 @@ export function LayerRow({ row, sheet, channels, closed, over, onFold }: Props) 
   const drag = useDraggable({ id: layer.id });
   const drop = useDroppable({ id: layer.id });
   const inside = useDroppable({ id: `into:${layer.id}`, disabled: layer.kind !== "group" });
-  const classes = ["gr", selected && "sel", !layer.visible && "dim", over === layer.id && "drop", drag.isDragging && "lift"].filter(Boolean).join(" ");
+  const [menu, setMenu] = useState<HTMLElement | null>(null);
+  const solo = sheet.solo === layer.id;
+  const shows = layer.visible && shownIds(sheet).has(layer.id);
+  const classes = ["gr", selected && "sel", !shows && "dim", over === layer.id && "drop", drag.isDragging && "lift"].filter(Boolean).join(" ");
   return (
     <div className={classes} role="row" aria-label={layer.name} aria-selected={selected} ref={drop.setNodeRef}>
       <span role="cell" style={{ padding: 0, justifyContent: "center" }}>
@@ -37,7 +40,16 @@ export function LayerRow({ row, sheet, channels, closed, over, onFold }: Props) 
           </button>
         </Tooltip>
       </span>
-      <span role="rowheader" className="name" style={{ paddingLeft: 6 + depth * 16, background: over === `into:${layer.id}` ? "var(--on)" : undefined }} ref={inside.setNodeRef}>
+      {menu && <RowMenu layer={layer} sheet={sheet} anchor={menu} onClose={() => setMenu(null)} />}
+      <span
+        role="rowheader"
+        className="name"
+        onContextMenu={(e) => {
+          e.preventDefault();
+          setMenu(e.currentTarget);
+        }}
+        style={{ paddingLeft: 6 + depth * 16, background: over === `into:${layer.id}` ? "var(--on)" : undefined }} ref={inside.setNodeRef}
+      >
         {layer.kind === "group" && (
           <button className="iconbtn small" style={{ width: 14 }} aria-label={`${closed ? "Open" : "Close"} ${layer.name}`} aria-expanded={!closed} onClick={onFold}>
             <Icon name={closed ? "right" : "down"} />
@@ -47,6 +59,13 @@ export function LayerRow({ row, sheet, channels, closed, over, onFold }: Props) 
           <Icon name={GLYPHS[layer.kind]} />
         </span>
         <LayerName layer={layer} sheet={sheet} channels={channels} />
+        {solo && (
+          <Tooltip title="Only this layer shows: press to show all again">
+            <button className="src" onClick={() => void soloLayer(layer)}>
+              solo
+            </button>
+          </Tooltip>
+        )}
       </span>
       <span role="cell" style={{ padding: 0 }}>
         <Tooltip title={layer.locked ? "Unlock this layer" : "Lock this layer against strokes"}>
@@ -73,6 +92,29 @@ export function LayerRow({ row, sheet, channels, closed, over, onFold }: Props) 
   );
 }
 
+/** Right press on a layer's name. */
+function RowMenu({ layer, sheet, anchor, onClose }: { layer: Layer; sheet: Sheet; anchor: HTMLElement; onClose: () => void }) {
+  const sheets = useWorkshop((s) => s.project?.document.sheets) ?? [];
+  const act = (run: () => Promise<void>) => () => {
+    onClose();
+    void run();
+  };
+  return (
+    <Menu anchorEl={anchor} open onClose={onClose}>
+      <MenuItem onClick={act(() => soloLayer(layer))}>{sheet.solo === layer.id ? "Show all layers" : "Show only this layer (solo)"}</MenuItem>
+      <MenuItem onClick={act(() => duplicateLayer(layer.id))}>Duplicate</MenuItem>
+      {sheets
+        .filter((s) => s.id !== sheet.id)
+        .map((s) => (
+          <MenuItem key={s.id} onClick={act(() => duplicateLayer(layer.id, s.id))}>
+            Copy onto {s.name}
+          </MenuItem>
+        ))}
+      <MenuItem onClick={act(() => removeLayer(layer.id))}>Delete</MenuItem>
+    </Menu>
+  );
+}
+
 function LayerName({ layer, sheet, channels }: { layer: Layer; sheet: Sheet; channels: readonly Channel[] }) {
   const [editing, setEditing] = useState(false);
   if (editing) {
@@ -85,7 +127,7 @@ function LayerName({ layer, sheet, channels }: { layer: Layer; sheet: Sheet; cha
   return (
     <button
       className="text"
-      title="Press to target, twice to rename, Alt+↑ or ↓ to move"
+      title="Press to target, twice to rename, right press for more, Alt+↑ or ↓ to move"
       onDoubleClick={() => setEditing(true)}
       onKeyDown={(e) => {
         if (e.altKey && (e.key === "ArrowUp" || e.key === "ArrowDown")) {

@@ -57,6 +57,14 @@ export async function removeLayer(layerId: string): Promise<void> {
   if (sheet && layer) await edit(`Delete ${layer.name}`, { edit: "remove-layer", sheet: sheet.id, layer: layerId });
 }
 
+/** Show one layer alone, or all again. */
+export async function soloLayer(layer: Layer): Promise<void> {
+  const sheet = here();
+  if (!sheet) return;
+  const solo = sheet.solo === layer.id ? null : layer.id;
+  await edit(solo ? `Show only ${layer.name}` : "Show all layers", { edit: "set-sheet", sheet: sheet.id, values: { solo } });
+}
+
 export async function setLayer(layer: Layer, values: Partial<Layer>, label: string): Promise<void> {
   const sheet = here();
   if (sheet) await edit(label, { edit: "set-layer", sheet: sheet.id, layer: layer.id, values: values as Record<string, unknown> });

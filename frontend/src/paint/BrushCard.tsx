@@ -32,6 +32,7 @@ export function BrushCard() {
       <BrushPreview brush={brush} />
       {parameters
         ?.filter((p) => more || EVERYDAY.includes(p.id))
+        .map((p) => (p.id === "size" && brush.size_unit === "object" ? { ...p, low: 0.002, high: 1, unit: "percent" as const, hint: "Diameter as a share of the model" } : p))
         .map((p) => (
           <NamedSlider
             key={p.id}
@@ -60,6 +61,25 @@ export function BrushCard() {
         PRESSURES.filter(([id]) => brush[id].on).map(([id, name]) => (
           <NamedSlider key={id} label={`Least ${name}`} title={`Share of the ${name} at no pressure`} value={brush[id].low} low={0} high={1} step={0.01} unit="percent" onChange={(low) => setBrush({ [id]: { ...brush[id], low } })} />
         ))}
+      {more &&
+        PRESSURES.filter(([id]) => brush[id].on).map(([id, name]) => (
+          <NamedSlider key={`${id}-gamma`} label={`${name[0]?.toUpperCase()}${name.slice(1)} curve`} title="Above 1 the pen must be pressed harder, below 1 less hard" value={brush[id].gamma} low={0.2} high={5} step={0.1} unit="number" onChange={(gamma) => setBrush({ [id]: { ...brush[id], gamma } })} />
+        ))}
+      {more && (
+        <div className="prow" role="group" aria-label="What the size counts">
+          <span className="label">Size of the</span>
+          <Tooltip title="The brush keeps its size on screen">
+            <button className="tog" aria-pressed={brush.size_unit === "view"} onClick={() => brush.size_unit !== "view" && setBrush({ size_unit: "view", size: 40 })}>
+              view
+            </button>
+          </Tooltip>
+          <Tooltip title="The brush keeps its size on the model, however near the view is">
+            <button className="tog" aria-pressed={brush.size_unit === "object"} onClick={() => brush.size_unit !== "object" && setBrush({ size_unit: "object", size: 0.05 })}>
+              object
+            </button>
+          </Tooltip>
+        </div>
+      )}
       {more && (
         <div className="prow">
           <span className="label">Reach</span>
@@ -77,7 +97,7 @@ export function BrushCard() {
 /** A stroke as this brush would lay it: pressure rises and falls along it. */
 function BrushPreview({ brush }: { brush: Brush }) {
   const dabs = useMemo(() => {
-    const r = Math.min(24, 5 + Math.sqrt(brush.size) * 0.9);
+    const r = Math.min(24, 5 + Math.sqrt(brush.size_unit === "view" ? brush.size : brush.size * 600) * 0.9);
     const step = Math.max(brush.spacing * 2 * r, 1.2);
     const out: { x: number; y: number; r: number; o: number }[] = [];
     for (let x = 18; x <= 222; x += step) {

@@ -15,7 +15,7 @@ interface Props {
 }
 
 function show(value: number, unit: Props["unit"]): string {
-  if (unit === "percent") return `${Math.round(value * 100)}%`;
+  if (unit === "percent") return value < 0.1 && value > 0 ? `${(value * 100).toFixed(1)}%` : `${Math.round(value * 100)}%`;
   if (unit === "px") return `${Math.round(value)} px`;
   if (unit === "degrees") return `${Math.round(value)}°`;
   return value.toFixed(2);
@@ -25,7 +25,7 @@ function show(value: number, unit: Props["unit"]): string {
 export function NamedSlider({ label, title, value, low, high, step, unit, log, onChange }: Props) {
   const [typed, setTyped] = useState<string | null>(null);
   const put = (v: number): number => (log ? Math.log(v) : v);
-  const take = (v: number): number => (log ? Math.round(Math.exp(v)) : v);
+  const take = (v: number): number => (!log ? v : unit === "px" ? Math.round(Math.exp(v)) : Math.round(Math.exp(v) * 1000) / 1000);
   const finish = (): void => {
     const number = typed === null ? NaN : parseFloat(typed.replace(",", "."));
     if (Number.isFinite(number)) onChange(Math.min(high, Math.max(low, unit === "percent" ? number / 100 : number)));

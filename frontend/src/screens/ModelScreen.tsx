@@ -1,4 +1,5 @@
 import { Button, MenuItem, TextField, Tooltip } from "@mui/material";
+import { useQuery } from "@tanstack/react-query";
 import { useEffect, useRef } from "react";
 import { Group, Panel, Separator } from "react-resizable-panels";
 import { api } from "../api/client";
@@ -139,6 +140,19 @@ function Parts() {
   );
 }
 
+/** Whether a fill left anything out: texels that no layer has painted in base colour. */
+function Unpainted({ uid, sheet }: { uid: string; sheet: string }) {
+  const revision = useWorkshop((s) => s.project?.revision);
+  const { data } = useQuery({ queryKey: ["unpainted", uid, sheet, revision], queryFn: () => api.unpainted(uid, sheet) });
+  if (!data) return null;
+  if (!data.unpainted) return <div className="note">Every texel is painted.</div>;
+  return (
+    <button className="vbtn" onClick={() => workshop.setState({ highlight: new Set(data.faces) })}>
+      {data.unpainted.toLocaleString()} texels unpainted: show where
+    </button>
+  );
+}
+
 function SheetEntry({ sheet }: { sheet: Sheet }) {
   const facts = useWorkshop((s) => s.model?.sheets.find((x) => x.id === sheet.id));
   const resolutions = useWorkshop((s) => s.registries?.resolutions);
@@ -172,6 +186,7 @@ function SheetEntry({ sheet }: { sheet: Sheet }) {
           {facts.faces.toLocaleString()} faces · {facts.islands} islands · {facts.covered.toLocaleString()} texels · {facts.density.toFixed(0)} per unit
         </div>
       )}
+      <Unpainted uid={uid} sheet={sheet.id} />
       <div className="prow" style={{ marginTop: 6 }}>
         <TextField select label="Resolution" value={sheet.resolution} onChange={(e) => void resize(Number(e.target.value))} sx={{ width: 130 }}>
           {resolutions?.map((r) => (

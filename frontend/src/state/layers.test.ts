@@ -1,7 +1,7 @@
 import { describe, expect, it } from "vitest";
 import type { Target } from "../api/types";
 import { documentOf, fill, group, paint, sheetOf } from "../testing/documents";
-import { findLayer, firstTarget, freshId, newUses, partIn, rows, targetTrouble } from "./layers";
+import { findLayer, firstTarget, freshId, newUses, partIn, rows, shownIds, targetTrouble } from "./layers";
 
 const tree = [paint("soot"), group("enamel", [fill("coat"), group("inner", [paint("chips")])]), fill("ground")];
 const aim = (layer: string, more: Partial<Target> = {}): Target => ({ sheet: "body", layer, channels: ["base_color"], mask: null, ...more });
@@ -47,6 +47,14 @@ describe("targetTrouble", () => {
     [aim("soot", { channels: [] }), "No channel"],
   ])("names what is wrong with %o", (target, words) => {
     expect(targetTrouble(document, target)).toContain(words);
+  });
+
+  it("knows which layers solo lets show", () => {
+    const alone = { ...sheetOf(...tree), solo: "inner" };
+    expect([...shownIds(alone)].sort()).toEqual(["chips", "enamel", "inner"]);
+    expect(shownIds({ ...alone, solo: "gone" }).size).toBe(6);
+    expect(targetTrouble({ ...document, sheets: [alone] }, aim("soot"))).toBe("Another layer is shown alone");
+    expect(targetTrouble({ ...document, sheets: [alone] }, aim("chips"))).toBeNull();
   });
 
   it("looks at the groups around a layer", () => {

@@ -48,6 +48,20 @@ export function newUses(channels: readonly Channel[]): Record<string, ChannelUse
 
 export const SOURCE_NAMES: Record<MaskSource["kind"], string> = { painted: "Painted", faces: "Faces" };
 
+/** Layers that solo lets show: all without it, else the layer, what it holds, and the groups around it. */
+export function shownIds(sheet: Sheet): ReadonlySet<string> {
+  const list = rows(sheet);
+  const all = new Set(list.map((r) => r.layer.id));
+  const solo = sheet.solo;
+  if (!solo || !all.has(solo)) return all;
+  const parent = new Map(list.map((r) => [r.layer.id, r.parent]));
+  const above = (id: string): string[] => {
+    const up = parent.get(id);
+    return up ? [up, ...above(up)] : [];
+  };
+  return new Set([solo, ...above(solo), ...[...all].filter((id) => above(id).includes(solo))]);
+}
+
 /** What is wrong with a target, or null when the next stroke may land there. */
 export function targetTrouble(document: Document, target: Target | null): string | null {
   if (!target) return "No target: choose a cell in the layer grid";
@@ -66,6 +80,7 @@ export function targetTrouble(document: Document, target: Target | null): string
   if (locked) return `${locked.name} is locked`;
   const hidden = chain.find((l) => !l.visible);
   if (hidden) return `${hidden.name} is hidden`;
+  if (!shownIds(sheet).has(target.layer)) return "Another layer is shown alone";
   if (target.mask) return null;
   if (row.layer.kind !== "paint") return `${row.layer.name} is a ${row.layer.kind} layer: choose its mask, or a paint layer`;
   return target.channels.length ? null : "No channel chosen";

@@ -295,11 +295,15 @@ export async function hideParts(parts: number[]): Promise<void> {
   if (answer) accept(answer);
 }
 
-export async function duplicateLayer(layer: string): Promise<void> {
+/** Copy a layer in front of itself, or onto another sheet (its settings and masks; paint belongs to its own surface). */
+export async function duplicateLayer(layer: string, toSheet: string | null = null): Promise<void> {
   const { uid, project, sheet } = get();
   if (!uid || !project || !sheet) return;
-  const answer = await attempt(() => api.duplicate(uid, project.revision, sheet, layer));
-  if (answer) {
+  const answer = await attempt(() => api.duplicate(uid, project.revision, sheet, layer, toSheet));
+  if (answer && toSheet) {
+    await refresh();
+    say(`Copied onto ${findSheet(project.document, toSheet)?.name ?? "the other sheet"}.`);
+  } else if (answer) {
     await refresh();
     const t = get().target;
     if (t) set({ target: { ...t, layer: answer.layer, mask: t.mask } });

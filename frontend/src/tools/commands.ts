@@ -18,6 +18,11 @@ const get = workshop.getState;
 const tool = (name: Tool) => () => workshop.setState({ tool: name });
 const limit = (v: number, low: number, high: number): number => Math.min(high, Math.max(low, Math.round(v * 1000) / 1000));
 
+function resize(factor: number): void {
+  const { size, size_unit } = get().brush;
+  setBrush({ size: size_unit === "view" ? limit(size * factor, 2, 600) : limit(size * factor, 0.002, 1) });
+}
+
 function stepRow(by: number): void {
   const { project, target, sheet } = get();
   const home = project && sheet && findSheet(project.document, sheet);
@@ -58,8 +63,8 @@ export const COMMANDS: Command[] = [
   { id: "erase", label: "Erase", group: "Tools", key: "e", run: tool("erase") },
   { id: "fill", label: "Fill", group: "Tools", key: "f", run: tool("fill") },
   { id: "pick", label: "Pick", group: "Tools", key: "p", run: tool("pick") },
-  { id: "smaller", label: "Smaller brush", group: "Brush", key: "a", run: () => setBrush({ size: limit(get().brush.size / 1.15, 2, 600) }) },
-  { id: "larger", label: "Larger brush", group: "Brush", key: "d", run: () => setBrush({ size: limit(get().brush.size * 1.15, 2, 600) }) },
+  { id: "smaller", label: "Smaller brush", group: "Brush", key: "a", run: () => resize(1 / 1.15) },
+  { id: "larger", label: "Larger brush", group: "Brush", key: "d", run: () => resize(1.15) },
   { id: "softer", label: "Softer edge", group: "Brush", key: "Shift+a", run: () => setBrush({ hardness: limit(get().brush.hardness - 0.1, 0, 1) }) },
   { id: "harder", label: "Harder edge", group: "Brush", key: "Shift+d", run: () => setBrush({ hardness: limit(get().brush.hardness + 0.1, 0, 1) }) },
   { id: "weaker", label: "Less strength", group: "Brush", key: "q", run: () => setBrush({ strength: limit(get().brush.strength - 0.1, 0, 1) }) },

@@ -98,7 +98,8 @@ function drawRing(group: SVGGElement | null, x: number | null, y: number, painta
   const other = target && hit.sheet !== target.sheet ? (project?.document.sheets.find((s) => s.id === hit.sheet)?.name ?? null) : null;
   setForeign(other);
   const round = tool === "brush" || tool === "erase";
-  const radius = round ? (brush.size / 2) * stage.pixelSize(hit.position) : 5 * stage.pixelSize(hit.position);
+  const brushRadius = brush.size_unit === "view" ? (brush.size / 2) * stage.pixelSize(hit.position) : (brush.size / 2) * stage.width;
+  const radius = round ? brushRadius : 5 * stage.pixelSize(hit.position);
   const lines: string[] = [];
   const add = (at: THREE.Vector3, normal: THREE.Vector3, share: number, faint: boolean): void => {
     const u = new THREE.Vector3(Math.abs(normal.x) < 0.9 ? 1 : 0, 0, Math.abs(normal.x) < 0.9 ? 0 : 1).cross(normal).normalize();

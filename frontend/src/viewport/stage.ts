@@ -338,6 +338,11 @@ export class Stage {
     });
   }
 
+  /** The model's longest side, object units. */
+  get width(): number {
+    return this.bounds?.width ?? 1;
+  }
+
   /** Object units a pixel spans at a point. */
   pixelSize(at: THREE.Vector3): number {
     const box = this.solidView?.getBoundingClientRect();

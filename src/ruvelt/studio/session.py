@@ -259,15 +259,18 @@ class Session:
             found[channel.id] = [round(float(v), 6) for v in decode(channel, codes)]
         return found
 
-    def unpainted(self, sheet_id: str, channel_id: str) -> int:
-        """How many covered texels no layer says anything about in a channel."""
+    def unpainted(self, sheet_id: str, channel_id: str) -> tuple[int, NDArray[np.int32]]:
+        """How many covered texels no layer says anything about in a channel, and the (k,) faces they lie on."""
         display = self.display(sheet_id)
-        covered = display.samples.covered.reshape(display.samples.chunk_count, -1)
+        faces = display.samples.face.reshape(display.samples.chunk_count, -1)
 
-        def count(chunk: int) -> int:
-            return int((covered[chunk] & (display.evaluator.coverage(channel_id, chunk) <= 0)).sum())
+        def find(chunk: int) -> NDArray[np.int32]:
+            bare = (faces[chunk] >= 0) & (display.evaluator.coverage(channel_id, chunk) <= 0)
+            found: NDArray[np.int32] = faces[chunk][bare]
+            return found
 
-        return sum(self.workers.map(count, range(display.samples.chunk_count)))
+        everywhere = np.concatenate(self.workers.map(find, range(display.samples.chunk_count)))
+        return len(everywhere), np.unique(everywhere).astype(np.int32)
 
     def close(self) -> None:
         self.store.close()
@@ -332,7 +335,7 @@ def _position(sheet: Sheet, layer_id: str) -> tuple[str | None, int]:
 
 def _visible_planes(sheet: Sheet) -> set[str]:
     """Ids of layers whose pixels show."""
-    hidden: set[str] = set()
+    hidden: set[str] = {layer.id for layer, _ in sheet.walk()} - sheet.shown()
     for layer, above in sheet.walk():
         if not layer.visible or any(a in hidden for a in above):
             hidden.add(layer.id)

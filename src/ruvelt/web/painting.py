@@ -103,7 +103,8 @@ def unpainted(path: s.SheetPath):  # type: ignore[no-untyped-def]
     session = studio().session(path.uid)
     with session.lock:
         covered = int(session.samples(session.sheet(path.sheet)).covered.sum())
-        return {"covered": covered, "unpainted": session.unpainted(path.sheet, "base_color")}
+        count, faces = session.unpainted(path.sheet, "base_color")
+        return {"covered": covered, "unpainted": count, "faces": faces[:20_000].tolist()}
 
 
 @api.post("/projects/<uid>/replay", responses={200: s.JobAnswer})

@@ -359,5 +359,8 @@ class ScriptQuery(BaseModel):
 
 
 class UnpaintedAnswer(BaseModel):
+    """Texels that nothing has painted in base colour, and the faces they lie on (20 000 at most)."""
+
     covered: int
     unpainted: int
+    faces: list[int]

@@ -83,6 +83,10 @@ def resolve_target(document: Document, target: Target, paint: Paint) -> Resolved
             raise Conflict(f"'{place.name}' is locked, so nothing was painted. Unlock it or choose another target.")
         if place is not None and not place.visible:
             raise Conflict(f"'{place.name}' is hidden, so nothing was painted. Show it or choose another target.")
+    if layer.id not in sheet.shown():
+        raise Conflict(
+            f"Another layer is shown alone, so nothing was painted. Take that back or choose a target that shows ('{layer.name}' does not)."
+        )
     if target.mask is not None:
         source = next((s for s in (layer.mask.sources if layer.mask else ()) if s.id == target.mask), None)
         if not isinstance(source, PaintedSource):

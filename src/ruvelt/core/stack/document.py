@@ -126,7 +126,10 @@ GroupLayer.model_rebuild()
 
 
 class Sheet(Frozen):
-    """One UV square: `plan` counts the model's sheet plans; `layers` front first; `normal_map`: plane of a supplied normal map."""
+    """One UV square: `plan` counts the model's sheet plans; `layers` front first; `normal_map`: whether a normal map was supplied.
+
+    `solo`: the one layer that shows (with what it holds, inside its groups), or None.
+    """
 
     id: Id
     name: Name
@@ -134,6 +137,15 @@ class Sheet(Frozen):
     resolution: int
     layers: Annotated[tuple[Layer, ...], Field(max_length=1000)] = ()
     normal_map: bool = False
+    solo: Id | None = None
+
+    def shown(self) -> set[str]:
+        """Ids of layers that solo lets show: all without solo, else the layer, what it holds, and the groups around it."""
+        every = list(self.walk())
+        if self.solo is None or all(layer.id != self.solo for layer, _ in every):
+            return {layer.id for layer, _ in every}
+        around = next(above for layer, above in every if layer.id == self.solo)
+        return {self.solo, *around, *(layer.id for layer, above in every if self.solo in above)}
 
     def walk(self) -> Iterator[tuple[AnyLayer, tuple[str, ...]]]:
         """Every layer front first with the ids of the groups around it."""

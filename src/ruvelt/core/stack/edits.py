@@ -53,7 +53,7 @@ class SetLayer(Frozen):
 
 
 class SetSheet(Frozen):
-    """Replace a sheet's name, resolution or normal map flag; pixels are the caller's to bring along."""
+    """Replace a sheet's name, resolution, normal map flag or solo layer; pixels are the caller's to bring along."""
 
     edit: Literal["set-sheet"] = "set-sheet"
     sheet: Id
@@ -145,7 +145,7 @@ def _edit_sheet(document: Document, edit: AddLayer | RemoveLayer | MoveLayer | S
     inverse: AnyEdit
     match edit:
         case SetSheet():
-            allowed = {"name", "resolution", "normal_map"}
+            allowed = {"name", "resolution", "normal_map", "solo"}
             if not set(edit.values) <= allowed:
                 raise InputError(f"A sheet's {', '.join(sorted(set(edit.values) - allowed))} cannot be set.")
             old = {k: getattr(sheet, k) for k in edit.values}

@@ -53,6 +53,7 @@ def compile_channel(document: Document, sheet: Sheet, channel: Channel, always: 
     linear = document.settings.blend_space == "linear" and channel.kind == "colour"
     ops = [Op(CONST, "", value=working_value(channel, channel.start, linear))]
     deepest = 1
+    shown = sheet.shown()
 
     def visit(layers: tuple[AnyLayer, ...], level: int) -> None:
         nonlocal deepest
@@ -60,9 +61,10 @@ def compile_channel(document: Document, sheet: Sheet, channel: Channel, always: 
         for layer in reversed(layers):
             use = layer.channels.get(channel.id, ChannelUse(on=not isinstance(layer, FillLayer)))
             strength = layer.strength * use.strength
-            if (not layer.visible or not use.on or strength <= 0) and layer.id != always:
+            visible = layer.visible and layer.id in shown
+            if (not visible or not use.on or strength <= 0) and layer.id != always:
                 continue
-            if not layer.visible or not use.on:
+            if not visible or not use.on:
                 strength = 0.0
             mode = mode_code(use.blend or layer.blend, channel)
             mask = layer.mask if layer.mask is not None and layer.mask.on and any(s.on for s in layer.mask.sources) else None
