@@ -109,9 +109,9 @@ def test_several_channels_in_one_stroke_and_the_grid_shows_the_target(page: Page
     assert at(look(page, "solid"), *FRONT)[0] > 200
     page.get_by_label("Channel shown").select_option("height")
     settled(page)
-    # Raised by 0.15: lighter than the middle grey around it.
-    picture = look(page, "flat")
-    assert picture[..., 0].max() < 200
+    # Raised by 0.15: lighter than the flat grey beside it on the same face.
+    picture = look(page, "solid")
+    assert at(picture, *FRONT)[0] - at(picture, FRONT[0], FRONT[1] + 0.15)[0] > 8
     assert found["hit"] is True
     assert set(page.evaluate("Object.keys(document.documentElement.dataset)")) >= {"idle", "mode"}
 

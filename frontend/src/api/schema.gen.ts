@@ -1719,7 +1719,7 @@ export interface components {
         };
         /**
          * ProjectState
-         * @description A project as the interface needs it. `revision` goes back with every change.
+         * @description A project as the interface needs it. `revision` goes back with every change; `painted`: ids of planes that hold pixels.
          */
         ProjectState: {
             /** Can Redo */
@@ -1731,6 +1731,8 @@ export interface components {
             head: number;
             /** Name */
             name: string;
+            /** Painted */
+            painted: string[];
             /** Redo Label */
             redo_label: string | null;
             /** Revision */

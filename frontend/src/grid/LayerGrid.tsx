@@ -2,8 +2,8 @@ import { DndContext, PointerSensor, useSensor, useSensors, type DragEndEvent, ty
 import { Menu, MenuItem, Tooltip } from "@mui/material";
 import { useState } from "react";
 import { useDocument, useSheet, useWorkshop } from "../state/hooks";
-import { rows, partIn } from "../state/layers";
-import { duplicateLayer, edit, workshop } from "../state/workshop";
+import { rows } from "../state/layers";
+import { duplicateLayer, edit, uses } from "../state/workshop";
 import { Icon } from "../theme/icons";
 import { hint } from "../tools/commands";
 import { addLayer, groupLayer, moveLayer, removeLayer } from "./actions";
@@ -26,10 +26,9 @@ export function LayerGrid() {
 
   const all = rows(sheet, find ? new Set() : closed);
   const shown = find ? all.filter((r) => r.layer.name.toLowerCase().includes(find.toLowerCase())) : all;
-  const used = (id: string): boolean => rows(sheet).some((r) => (r.layer.kind === "fill" ? partIn(r.layer, id).value != null : `${r.layer.id}/${id}` in workshop.getState().cells));
   const channels = document.channels.filter((c) => !hiddenColumns.has(c.id));
   // A channel that no layer of the sheet uses keeps a narrow column.
-  const wide = new Set(channels.filter((c) => used(c.id) || target?.channels.includes(c.id)).map((c) => c.id));
+  const wide = new Set(channels.filter((c) => uses(sheet, c.id) || target?.channels.includes(c.id)).map((c) => c.id));
   const cols = `28px minmax(150px, 210px) 22px 82px 92px minmax(120px, 176px) ${channels.map((c) => (wide.has(c.id) ? "66px" : "58px")).join(" ")}`;
   const drop = (e: DragEndEvent): void => {
     setOver(null);

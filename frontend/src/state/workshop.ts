@@ -259,10 +259,11 @@ async function syncOnce(): Promise<void> {
 }
 
 /** Whether any layer of a sheet says anything in a channel. */
-function uses(sheet: Parameters<typeof rows>[0], channel: string): boolean {
+export function uses(sheet: Parameters<typeof rows>[0], channel: string): boolean {
+  const painted = get().project?.painted ?? [];
   return rows(sheet).some(({ layer }) => {
-    const use = partIn(layer, channel);
-    return layer.kind === "fill" ? use.on && use.value != null : layer.kind === "paint" && use.on;
+    const part = partIn(layer, channel);
+    return part.on && (layer.kind === "fill" ? part.value != null : painted.includes(`${sheet.id}/${layer.id}/${channel}`));
   });
 }
 
@@ -389,6 +390,16 @@ export function showPatches(sheet: string, header: StrokeHeader, bytes: Uint8Arr
 
 export async function strokeEnded(): Promise<void> {
   await attempt(refresh);
+}
+
+/** Textures the next stroke may change: those at hand, and emission once the stroke lights it. */
+export function strokeTextures(target: Target): string[] {
+  const project = get().project;
+  const side = project && findSheet(project.document, target.sheet)?.resolution;
+  if (!stage || !side) return [];
+  const textures = stage.textures(target.sheet, side);
+  const names = textures.names();
+  return target.channels.includes("emission") && !names.includes("emission") ? [...names, "emission"] : names;
 }
 
 export function strokeFailed(error: unknown): void {

@@ -3,7 +3,7 @@ import { useEffect, useRef } from "react";
 import type { FacePick, PointerSample, StrokeBegin } from "../api/types";
 import { api } from "../api/client";
 import { findSheet, targetTrouble } from "../state/layers";
-import { currentPaint, flood, pickAt, say, showPatches, strokeEnded, strokeFailed, strokeSender, theStage, workshop } from "../state/workshop";
+import { currentPaint, flood, pickAt, say, showPatches, strokeEnded, strokeFailed, strokeSender, strokeTextures, theStage, workshop } from "../state/workshop";
 import { pointerOver, probeAt } from "../tools/pointer";
 
 type Kind = "solid" | "flat";
@@ -148,14 +148,13 @@ class Hand {
     }
     const home = s.target.sheet;
     const side = findSheet(s.project.document, home)?.resolution ?? 0;
-    const textures = stage.textures(home, side).names();
     const box = this.element.getBoundingClientRect();
     const begin: StrokeBegin = {
       revision: s.project.revision,
       target: s.target,
       brush: { ...s.brush, seed: Math.floor(Math.random() * 2 ** 31) },
       paint: currentPaint(s.tool === "erase", held.other),
-      textures,
+      textures: strokeTextures(s.target),
       camera: this.kind === "solid" ? stage.orbit.describe(box.width, box.height) : null,
       texels_per_pixel: this.kind === "flat" ? side / stage.pan.scale : 1,
       lock_angle: e.shiftKey && e.ctrlKey,

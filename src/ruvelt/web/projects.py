@@ -79,6 +79,7 @@ def state_of(session: Session) -> dict[str, object]:
             undo_label=undo,
             redo_label=redo,
             head=store.head,
+            painted=sorted(name for name, plane in store.planes.items() if plane.chunks),
         ).model_dump(mode="json")
 
 

@@ -125,7 +125,7 @@ class ModelFacts(BaseModel):
 
 
 class ProjectState(BaseModel):
-    """A project as the interface needs it. `revision` goes back with every change."""
+    """A project as the interface needs it. `revision` goes back with every change; `painted`: ids of planes that hold pixels."""
 
     uid: str
     name: str
@@ -137,6 +137,7 @@ class ProjectState(BaseModel):
     undo_label: str | None
     redo_label: str | None
     head: int
+    painted: list[str]
 
 
 class RevisionAnswer(BaseModel):

@@ -1,0 +1,75 @@
+"""Take the pictures of docs/screenshots from the demo project. Usage: screenshots.py URL"""
+
+from __future__ import annotations
+
+import json
+import sys
+import urllib.request
+from pathlib import Path
+
+from playwright.sync_api import Page, sync_playwright
+
+OUT = Path(__file__).parent.parent / "docs" / "screenshots"
+FLAGS = ["--no-sandbox", "--use-gl=angle", "--use-angle=swiftshader", "--enable-unsafe-swiftshader", "--ignore-gpu-blocklist"]
+
+
+def settled(page: Page) -> None:
+    page.wait_for_selector('html[data-idle="true"]', state="attached", timeout=120_000)
+
+
+def shot(page: Page, name: str) -> None:
+    settled(page)
+    page.evaluate("document.fonts.ready")
+    page.screenshot(path=OUT / f"{name}.png")
+
+
+def take(page: Page, url: str, uid: str) -> None:
+    page.goto(url)
+    page.get_by_role("img").first.wait_for()
+    shot(page, "projects")
+
+    page.goto(f"{url}/#/{uid}/paint")
+    page.get_by_label("Flat sheet", exact=True).wait_for()
+    settled(page)
+    solid = page.get_by_test_id("solid").bounding_box()
+    assert solid is not None
+    page.get_by_role("button", name="Rust, Base colour").click()
+    page.get_by_role("button", name="Rust, Roughness").click(modifiers=["Control"])
+    page.mouse.move(solid["x"] + 0.42 * solid["width"], solid["y"] + 0.8 * solid["height"])
+    shot(page, "paint")
+
+    page.get_by_role("button", name="Mask of Chips to primer: Painted").click()
+    page.mouse.move(solid["x"] + 0.62 * solid["width"], solid["y"] + 0.82 * solid["height"])
+    shot(page, "mask")
+
+    page.get_by_role("button", name="Bare steel, Height").click()
+    page.get_by_role("button", name="Channel", exact=True).click()
+    page.get_by_label("Channel shown").select_option("normal")
+    page.mouse.move(640, 20)
+    shot(page, "channel")
+
+    page.get_by_role("button", name="Lit", exact=True).click()
+    page.get_by_role("button", name="Light or dark").click()
+    page.get_by_role("button", name="All settings").click()
+    page.mouse.move(640, 20)
+    shot(page, "light")
+    page.get_by_role("button", name="Light or dark").click()
+
+    page.goto(f"{url}/#/{uid}/model")
+    page.get_by_text("Every texel is painted.").first.wait_for()
+    shot(page, "model")
+
+    page.goto(f"{url}/#/{uid}/export")
+    page.get_by_role("img", name="Opacity of Fittings").wait_for(timeout=120_000)
+    shot(page, "export")
+
+
+if __name__ == "__main__":
+    where = sys.argv[1].rstrip("/")
+    with urllib.request.urlopen(f"{where}/api/projects") as answer:
+        project = next(p["uid"] for p in json.load(answer)["projects"] if p["name"] == "Storm lantern")
+    OUT.mkdir(parents=True, exist_ok=True)
+    with sync_playwright() as playwright:
+        browser = playwright.chromium.launch(executable_path="/usr/bin/chromium", args=FLAGS)
+        take(browser.new_page(viewport={"width": 1280, "height": 800}), where, project)
+        browser.close()
