@@ -111,6 +111,8 @@ def test_flat_height_is_exact_and_values_clamp() -> None:
 def test_workers_keep_order_and_raise() -> None:
     workers = Workers(2)
     assert workers.map(lambda i: i * i, range(20)) == [i * i for i in range(20)]
+    # Workers that ask for workers do not wait for each other.
+    assert workers.map(lambda i: sum(workers.map(lambda j: i * j, range(5))), range(8)) == [10 * i for i in range(8)]
     with pytest.raises(ZeroDivisionError):
         workers.map(lambda i: 1 // i, [1, 0, 2])
     workers.close()

@@ -68,9 +68,8 @@ def open_to_picture(side: int, layers: int) -> list[Row]:
 
         def picture() -> None:
             session = Session(folder, BoundedCache(CACHE), workers, time.time)
-            display = session.display("s")
-            session.prefetch("s")
-            workers.map(lambda c: display.tile("colour", c).tobytes(), range(display.samples.chunk_count))
+            for tile in session.tiles("s", [("colour", c) for c in range((side // 256) ** 2)]):
+                tile.tobytes()
             held.append(session.cache.held)
             session.close()
 

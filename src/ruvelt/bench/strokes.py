@@ -72,6 +72,8 @@ def against_scipy(side: int) -> Row:
     over = np.concatenate([scene.store.get(k) for _, k in sorted(scene.planes[plane_id("s", "l0", "base_color")].chunks.items())], axis=1)
     mask = np.concatenate([scene.store.get(k) for _, k in sorted(scene.planes[mask_plane_id("s", "l1", "m")].chunks.items())], axis=1)
     coverage = np.zeros(samples.slot_count, np.float32)
+    display = np.zeros((samples.slot_count, 4), np.uint8)
+    gutter = samples.screen_gutter
     radius = BRUSH.size / 2 * samples.model.width
 
     def batch() -> None:
@@ -95,7 +97,18 @@ def against_scipy(side: int) -> Row:
         shown = np.full((3, len(s)), 0.5)
         shown += (painted - shown) * (alpha * 0.6 * (mask[0, s] / 65535) * (mask[1, s] / 65535))
         shown += (over[:3, s] / 65535 - shown) * (over[3, s] / 65535 * 0.6)
-        np.rint(shown.T * 255).astype(np.uint8).tobytes()
+        display[s, :3] = np.rint(shown.T * 255)
+        # The same answer: rectangles of what changed in each chunk, with the gutter that repeats it.
+        mark = np.zeros(samples.slot_count, bool)
+        mark[s] = True
+        repeats = mark[gutter.src]
+        display[gutter.dst[repeats]] = display[gutter.src[repeats]]
+        changed = np.concatenate([s, gutter.dst[repeats]])
+        for chunk in np.unique(changed >> 16):
+            local = changed[changed >> 16 == chunk] & 65535
+            x, y = local & 255, local >> 8
+            square = display[chunk * CHUNK : (chunk + 1) * CHUNK].reshape(256, 256, 4)
+            square[y.min() : y.max() + 1, x.min() : x.max() + 1].tobytes()
 
     theirs = best(batch, 3)
     ours = float(np.median(batches(scene, "l1")))

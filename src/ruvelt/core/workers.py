@@ -5,6 +5,7 @@ from __future__ import annotations
 import os
 from collections.abc import Callable, Iterable
 from concurrent.futures import ThreadPoolExecutor
+from threading import local
 from typing import TypeVar
 
 T = TypeVar("T")
@@ -16,12 +17,16 @@ class Workers:
 
     def __init__(self, threads: int | None = None) -> None:
         self.threads = max(1, threads if threads is not None else min(8, os.cpu_count() or 1))
-        self._pool = ThreadPoolExecutor(self.threads, thread_name_prefix="ruvelt-kernel") if self.threads > 1 else None
+        self._inside = local()
+        self._pool = ThreadPoolExecutor(self.threads, initializer=self._enter) if self.threads > 1 else None
+
+    def _enter(self) -> None:
+        self._inside.yes = True
 
     def map(self, function: Callable[[T], R], items: Iterable[T]) -> list[R]:
-        """Results in the order of `items`; the first error is raised. Never call it from inside a worker."""
+        """Results in the order of `items`; the first error is raised. Asked from inside a worker it runs there, or all would wait for all."""
         work = list(items)
-        if self._pool is None or len(work) < 2:
+        if self._pool is None or len(work) < 2 or getattr(self._inside, "yes", False):
             return [function(item) for item in work]
         return list(self._pool.map(function, work))
 

@@ -33,6 +33,9 @@ from ruvelt.core.stack.lookup import StoredPlanes
 from ruvelt.core.workers import Workers
 from ruvelt.store.project_store import Changes, ProjectStore
 
+#: Chunks read and evaluated together when many tiles are asked for.
+GROUP = 16
+
 
 @dataclass(frozen=True)
 class Limits:
@@ -130,6 +133,19 @@ class Session:
             if wanted is None or chunk in wanted
         ]
         self.store.blobs.prefetch(keys, self.workers)
+
+    def tiles(self, sheet_id: str, wanted: list[tuple[str, int]]) -> list[NDArray[np.uint8]]:
+        """Display tiles by (texture, chunk), read, evaluated and let go in groups, so that pixels are used while they are warm."""
+        display = self.display(sheet_id)
+        _ = display.samples.screen_gutter
+        made: dict[tuple[str, int], NDArray[np.uint8]] = {}
+        chunks = sorted({chunk for _, chunk in wanted})
+        for first in range(0, len(chunks), GROUP):
+            group = set(chunks[first : first + GROUP])
+            self.prefetch(sheet_id, group)
+            mine = [w for w in wanted if w[1] in group]
+            made.update(zip(mine, self.workers.map(lambda w: display.tile(*w), mine), strict=True))
+        return [made[w] for w in wanted]
 
     @property
     def hidden_faces(self) -> NDArray[np.bool_] | None:

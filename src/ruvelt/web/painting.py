@@ -49,8 +49,7 @@ def display(path: s.ProjectPath, body: s.DisplayBody):  # type: ignore[no-untype
                 stamp = stamp_text(shown.stamp(texture, chunk))
                 if chunk >= len(have) or have[chunk] != stamp:
                     wanted.append((texture, chunk, stamp))
-        session.prefetch(body.sheet, {c for _, c, _ in wanted})
-        tiles = session.workers.map(lambda w: shown.tile(w[0], w[1]), wanted)
+        tiles = session.tiles(body.sheet, [(t, c) for t, c, _ in wanted])
     entries, blocks, at = [], [], 0
     for (texture, chunk, stamp), tile in zip(wanted, tiles, strict=True):
         words = tile.view(np.uint32)

@@ -99,7 +99,9 @@ class LiveStroke:
         first = int(np.clip(np.floor(low) - 1, 0, grid.dims[2] - 1)) if np.isfinite(low) else 0
         last = int(np.clip(np.floor(high) + 1, 0, grid.dims[2] - 1)) if np.isfinite(high) else int(grid.dims[2]) - 1
         # Each thread takes layers of the grid, so that no sample is raised by two and the order of dabs is kept.
-        slabs = min(4 * self._workers.threads, last - first + 1) if self._workers.threads > 1 else 1
+        # A batch of few samples is done sooner than a thread is woken.
+        samples_met = float((np.pi * (dabs[:, 3].astype(np.float64) / samples.spacing) ** 2).sum())
+        slabs = min(2 * self._workers.threads, last - first + 1) if self._workers.threads > 1 and samples_met > 120_000 else 1
         edges = np.linspace(first, last + 1, slabs + 1).astype(int)
 
         def lay(slab: int) -> None:

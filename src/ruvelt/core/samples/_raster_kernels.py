@@ -144,21 +144,16 @@ def fill_samples(owner, uv, corners, normals, face_of, side, first, last, out_po
         out_face[s] = face_of[t]
 
 
-@kernel(numba.int64(i32[::1], i32, i32, i32[::1], i32[::1]))
-def spread_gutter(owner, side, reach, out_dst, out_src):
-    """List the texels within `reach` texels of an island with the island texel each repeats (the nearest, found ring by ring)."""
+@kernel(numba.int64(i32[::1], i32, i32, i32, i32[::1]))
+def island_rim(owner, side, y0, y1, out):
+    """List texels (y · side + x) of rows y0 … y1 that an island covers and that have an uncovered neighbour; returns how many."""
     chunks = side // 256
-    source = np.full(len(owner), -1, np.int32)
-    ring = np.empty(len(out_dst), np.int32)
-    nxt = np.empty(len(out_dst), np.int32)
     count = 0
-    # Island texels with an uncovered neighbour start the spread.
-    for y in range(side):
+    for y in range(y0, y1):
         for x in range(side):
             s = _slot(x, y, chunks)
             if owner[s] < 0:
                 continue
-            source[s] = y * side + x
             edge = False
             if 0 < (x & 255) < 255 and 0 < (y & 255) < 255:
                 # Inside a chunk neighbours lie at fixed distances; nearly every texel is such a one.
@@ -172,9 +167,28 @@ def spread_gutter(owner, side, reach, out_dst, out_src):
                         u, v = x + dx, y + dy
                         if 0 <= u < side and 0 <= v < side and owner[_slot(u, v, chunks)] < 0:
                             edge = True
-            if edge and count < len(ring):
-                ring[count] = y * side + x
+            if edge:
+                out[count] = y * side + x
                 count += 1
+    return count
+
+
+@inline
+def _source_at(owner, source, x, y, side, chunks):
+    """The island texel a texel shows: itself when covered, what it repeats when settled, else negative."""
+    s = _slot(x, y, chunks)
+    return np.int32(y * side + x) if owner[s] >= 0 else source[s]
+
+
+@kernel(numba.int64(i32[::1], i32, i32, i32[::1], i32[::1], i32[::1]))
+def spread_gutter(owner, side, reach, rim, out_dst, out_src):
+    """List the texels within `reach` texels of an island with the island texel each repeats (the nearest, found ring by ring)."""
+    chunks = side // 256
+    source = np.full(len(owner), -1, np.int32)
+    ring = np.empty(max(len(out_dst), len(rim)), np.int32)
+    nxt = np.empty(len(ring), np.int32)
+    ring[: len(rim)] = rim
+    count = len(rim)
     total = 0
     limit = (reach + 0.5) ** 2
     for _ in range(reach + 1):
@@ -187,7 +201,7 @@ def spread_gutter(owner, side, reach, out_dst, out_src):
                     if not (0 <= u < side and 0 <= v < side):
                         continue
                     s = _slot(u, v, chunks)
-                    if source[s] != -1:
+                    if owner[s] >= 0 or source[s] != -1:
                         continue
                     # Of the neighbours' sources take the nearest to this texel.
                     best, best_d = -1, limit
@@ -196,7 +210,7 @@ def spread_gutter(owner, side, reach, out_dst, out_src):
                             p, q = u + ex, v + ey
                             if not (0 <= p < side and 0 <= q < side):
                                 continue
-                            c = source[_slot(p, q, chunks)]
+                            c = _source_at(owner, source, p, q, side, chunks)
                             if c < 0:
                                 continue
                             d = float((c % side - u) ** 2 + (c // side - v) ** 2)

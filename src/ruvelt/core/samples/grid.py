@@ -54,7 +54,14 @@ class SampleGrid:
     def nearest(self, points: NDArray[np.float64], reach: float) -> NDArray[np.int32]:
         """(n,) int32 slot of the sample nearest to each (n, 3) point within `reach` object units, else -1."""
         out = np.full(len(points), -1, np.int32)
-        _nearest(np.ascontiguousarray(points, np.float32), np.float32(reach), self.low, self.cell, self.dims, self.start, self.slot, self.xyz, out)
+        places = np.ascontiguousarray(points, np.float32)
+        # Most points lie on the surface: a small ball finds their sample at once; only the others are looked for further off.
+        for ball in (min(reach, self.cell / 4), reach):
+            left = np.flatnonzero(out < 0)
+            if len(left):
+                found = np.full(len(left), -1, np.int32)
+                _nearest(places[left], np.float32(ball), self.low, self.cell, self.dims, self.start, self.slot, self.xyz, found)
+                out[left] = found
         return out
 
 

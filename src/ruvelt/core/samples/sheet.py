@@ -13,7 +13,7 @@ from ruvelt.core.mesh.model import Model
 from ruvelt.core.mesh.normals import corner_normals
 from ruvelt.core.mesh.sheets import SheetPlan
 from ruvelt.core.mesh.tangents import corner_tangents
-from ruvelt.core.samples._raster_kernels import fill_samples, mark_overlaps, raster_band, spread_gutter
+from ruvelt.core.samples._raster_kernels import fill_samples, island_rim, mark_overlaps, raster_band, spread_gutter
 from ruvelt.core.samples.chunks import CHUNK, CHUNK_SIDE
 from ruvelt.core.samples.surface import SurfaceSamples
 from ruvelt.core.workers import SERIAL, Workers
@@ -166,9 +166,14 @@ class SheetSamples(SurfaceSamples):
 
     def gutter(self, reach: int) -> Gutter:
         """Texels within `reach` texels of an island and the island texel each repeats."""
-        room = int((self.owner < 0).sum()) + int((self.owner >= 0).sum() // 2) + 64
+        bands = _bands(self.side, self._workers)
+        buffers = [np.empty((y1 - y0) * self.side, np.int32) for y0, y1 in bands]
+        counts = self._workers.map(lambda i: island_rim(self.owner, self.side, bands[i][0], bands[i][1], buffers[i]), range(len(bands)))
+        rim = np.concatenate([b[:n] for b, n in zip(buffers, counts, strict=True)])
+        # A ring is never longer than the rim plus its corners, but no longer than what is uncovered either.
+        room = min(int((self.owner < 0).sum()), (len(rim) + 64) * 3 * max(reach, 1)) + 64
         dst, src = np.empty(room, np.int32), np.empty(room, np.int32)
-        count = spread_gutter(self.owner, self.side, reach, dst, src) if reach > 0 else 0
+        count = spread_gutter(self.owner, self.side, reach, rim, dst, src) if reach > 0 else 0
         order = np.argsort(src[:count] >> 16, kind="stable")
         dst, src = dst[:count][order], src[:count][order]
         start = np.searchsorted(src >> 16, np.arange(self.chunk_count + 1))
