@@ -78,7 +78,7 @@ def against_scipy(side: int) -> Row:
 
     def batch() -> None:
         touched = []
-        for a in 0.3 + np.arange(DABS) * BRUSH.spacing * BRUSH.size:
+        for a in 0.3 + np.arange(DABS) * BRUSH.spacing * BRUSH.size * 2:
             centre = np.array([np.sin(a), 0.1, np.cos(a)])
             near = np.asarray(tree.query_ball_point(centre, radius, workers=2), np.int64)
             if not len(near):
