@@ -54,6 +54,7 @@ def take(page: Page, url: str, uid: str) -> None:
     page.mouse.move(640, 20)
     shot(page, "light")
     page.get_by_role("button", name="Light or dark").click()
+    page.mouse.move(640, 20)
 
     page.goto(f"{url}/#/{uid}/model")
     page.get_by_text("Every texel is painted.").first.wait_for()
