@@ -434,3 +434,15 @@ def test_two_threads_never_mix_their_strokes(studio: Studio, cube: str) -> None:
     assert session.store.head == 12
     assert len(set(colour_at_centre(session))) == 1
     assert CUBE_MTL
+
+
+def test_tiles_come_in_the_order_asked_for_and_in_groups(studio: Studio) -> None:
+    session = studio.session(studio.create(cube_obj(), "cube.obj", resolution=2048, companions={"cube.mtl": CUBE_MTL}))
+    session.flood(WOOD, RED, (FacePick(by="face", index=0),), 1.0)
+    wanted = [(t, c) for c in (63, 0, 40, 56) for t in ("normal", "colour")]
+    tiles = session.tiles("wood", wanted)
+    display = session.display("wood")
+    for (texture, chunk), tile in zip(wanted, tiles, strict=True):
+        assert np.array_equal(tile, display.tile(texture, chunk))
+    assert (tiles[7][:, 0] == 255).all()
+    assert len(session.tiles("wood", [("colour", c) for c in range(64)])) == 64

@@ -1,0 +1,69 @@
+"""Coverage of whole strokes against a k-d tree of SciPy and plain NumPy, written without looking at the kernels."""
+
+from __future__ import annotations
+
+import numpy as np
+import pytest
+from numpy.testing import assert_allclose
+from scipy.spatial import cKDTree
+
+from ruvelt.core.brush.path import Point, SurfacePath
+from ruvelt.core.brush.settings import Brush, Mirror
+from ruvelt.core.brush.target import Paint
+from ruvelt.core.stack.document import plane_id
+from ruvelt.core.workers import Workers
+from tests.core.scene import Scene, paint_layer, target
+from tests.meshes import globe
+
+WHITE = Paint(values={"base_color": (1.0, 1.0, 1.0)})
+
+
+def expected(scene: Scene, dabs: np.ndarray) -> np.ndarray:
+    """Coverage by dab after dab: c += max(cap - c, 0) · flow · falloff(distance) · facing."""
+    samples = scene.samples
+    slots = np.flatnonzero(samples.covered)
+    tree = cKDTree(samples.positions[slots].astype(np.float64))
+    coverage = np.zeros(samples.slot_count)
+    for dab in dabs.astype(np.float64):
+        centre, normal, u, v = dab[0:3], dab[4:7], dab[7:10], dab[10:13]
+        radius = max(dab[3], 0.6 * samples.spacing)
+        hardness = max(0.0, min(dab[14], 1 - samples.spacing / radius))
+        near = slots[tree.query_ball_point(centre, radius)]
+        gap = samples.positions[near].astype(np.float64) - centre
+        along, across, off = gap @ u / radius, gap @ v / (radius * dab[13]), gap @ normal / radius
+        distance = np.sqrt(along**2 + across**2 + off**2)
+        t = np.clip((distance - hardness) / max(1 - hardness, 1e-9), 0, 1)
+        weight = np.where(distance < 1, 1 - t * t * (3 - 2 * t), 0.0)
+        if dab[17]:
+            weight = weight * np.clip(samples.normals[near].astype(np.float64) @ normal / 0.25, 0, 1)
+        coverage[near] += np.maximum(dab[16] - coverage[near], 0) * dab[15] * weight
+    return coverage
+
+
+@pytest.mark.parametrize(
+    "brush",
+    [
+        Brush(size=0.2, size_unit="object", hardness=0.4, flow=0.5),
+        Brush(size=0.3, size_unit="object", hardness=0.0, flow=0.2, strength=0.6, spacing=0.05),
+        Brush(size=0.25, size_unit="object", roundness=0.3, angle=35, hardness=0.7),
+        Brush(size=0.2, size_unit="object", jitter_place=0.6, jitter_size=0.5, jitter_angle=1, jitter_strength=0.5, seed=5),
+        Brush(size=0.15, size_unit="object", mirror=Mirror(x=True, z=True), facing=False),
+    ],
+    ids=["plain", "soft and weak", "oval", "by chance", "mirrored"],
+)
+def test_a_stroke_covers_what_a_tree_finds(brush: Brush) -> None:
+    scene = Scene(globe(48, 24), (paint_layer(),), side=512, workers=Workers(2))
+    path = SurfacePath(brush, scene.samples)
+    points = [Point((float(np.sin(a)), 0.2 * float(np.sin(3 * a)), float(np.cos(a))), 0.3 + 0.1 * i) for i, a in enumerate(np.linspace(0, 1.2, 7))]
+    dabs = path.extend(points)
+    assert len(dabs) > 10
+    live = scene.live(target("base_color"), WHITE)
+    for first in range(0, len(dabs), 9):
+        live.dabs(dabs[first : first + 9])
+    alpha = np.zeros(scene.samples.slot_count)
+    for chunk, values in live.changes[plane_id("s", "p", "base_color")].items():
+        alpha[chunk * 65536 : (chunk + 1) * 65536] = values[3] / 65535
+    # The grid keeps normals in eight bits, so facing near the horizon differs by a little.
+    assert_allclose(alpha, expected(scene, dabs), atol=0.02)
+    assert np.abs(alpha - expected(scene, dabs)).mean() < 1e-3
+    scene.workers.close()

@@ -1,0 +1,65 @@
+"""The demo's meshes: closed enough to paint, unwrapped evenly, and the high one lies on the low one."""
+
+from __future__ import annotations
+
+import numpy as np
+import pytest
+from scipy.spatial import cKDTree
+
+from ruvelt.core.inspect.findings import find_problems, triangle_areas, triangle_uvs, uv_areas
+from ruvelt.core.mesh.model import Model
+from ruvelt.core.mesh.rays import RayCaster
+from ruvelt.core.mesh.readers import read_mesh
+from ruvelt.core.mesh.sheets import plan_sheets
+from ruvelt.demo.lantern import MTL, high_obj, low_obj
+
+PARTS = ("Tank", "Right tube", "Left tube", "Chimney", "Burner", "Globe", "Hood", "Finial", "Filler cap", "Wick wheel", "Cage", "Bail", "Grip")
+
+
+@pytest.fixture(scope="module")
+def low() -> Model:
+    return read_mesh(low_obj(), "storm_lantern.obj", {"storm_lantern.mtl": MTL.encode()})
+
+
+@pytest.fixture(scope="module")
+def high() -> Model:
+    return read_mesh(high_obj(), "storm_lantern_high.obj", {"storm_lantern.mtl": MTL.encode()})
+
+
+def test_two_sheets_named_parts_and_a_fair_size(low: Model) -> None:
+    assert low.parts == PARTS
+    assert [p.name for p in plan_sheets(low)] == ["Enamel", "Fittings"]
+    assert 5_000 <= len(low.triangles) <= 15_000
+    assert np.mean(np.diff(low.face_starts) == 4) > 0.9
+    assert find_problems(low, plan_sheets(low)) == []
+
+
+def test_texel_density_is_even_on_each_sheet(low: Model) -> None:
+    areas, uv = triangle_areas(low), np.abs(uv_areas(triangle_uvs(low)))
+    for plan in plan_sheets(low):
+        mine = np.isin(low.triangle_face, plan.faces) & (areas > 1e-9)
+        density = np.sqrt(uv[mine] / areas[mine])
+        low_end, high_end = np.percentile(density, [5, 95])
+        assert high_end / low_end < 1.6
+
+
+def test_faces_look_outward(low: Model) -> None:
+    """Rays from all around meet the front of what they hit first."""
+    ways = np.random.default_rng(3).normal(size=(600, 3))
+    ways /= np.linalg.norm(ways, axis=1, keepdims=True)
+    centre = np.array([0.0, 1.1, 0.0])
+    hits = RayCaster(low).cast(centre - 5 * ways + np.random.default_rng(4).normal(0, 0.3, (600, 3)), ways)
+    met = hits.triangle >= 0
+    assert met.sum() > 300
+    p = low.positions[low.triangles[hits.triangle[met]]].astype(float)
+    facing = np.einsum("ij,ij->i", np.cross(p[:, 1] - p[:, 0], p[:, 2] - p[:, 0]), ways[met])
+    assert np.mean(facing < 0) > 0.99
+
+
+def test_the_high_mesh_lies_on_the_low_one(low: Model, high: Model) -> None:
+    assert high.parts == PARTS
+    assert len(high.triangles) > 6 * len(low.triangles)
+    centres = low.positions[low.triangles].mean(axis=1)
+    distance, _ = cKDTree(high.positions).query(centres)
+    assert np.percentile(distance, 99) < 0.03 * low.diagonal
+    assert np.abs(np.array(high.bounds) - np.array(low.bounds)).max() < 0.02
