@@ -230,6 +230,14 @@ def test_a_newer_database_is_left_alone(tmp_path: Path) -> None:
         ProjectStore(tmp_path, BoundedCache(), Clock())
 
 
+def test_layers_that_cannot_be_read_get_words(tmp_path: Path) -> None:
+    make(tmp_path).close()
+    with sqlite3.connect(tmp_path / "project.sqlite") as connection:
+        connection.execute("UPDATE project SET document = '{\"strange\": 1}'")
+    with pytest.raises(StorageError, match="layers cannot be read"):
+        ProjectStore(tmp_path, BoundedCache(), Clock())
+
+
 def test_the_database_waits_for_the_disk(tmp_path: Path) -> None:
     with make(tmp_path).engine.connect() as connection:
         assert connection.execute(text("PRAGMA journal_mode")).scalar() == "wal"

@@ -949,15 +949,9 @@ export interface components {
              */
             hidden_parts: number[];
             /**
-             * Next Id
-             * @default 1
-             */
-            next_id: number;
-            /**
              * @default {
              *       "blend_space": "srgb",
              *       "height_range": 0.01,
-             *       "normal_y": "up",
              *       "swatches": []
              *     }
              */
@@ -1882,12 +1876,6 @@ export interface components {
              * @default 0.01
              */
             height_range: number;
-            /**
-             * Normal Y
-             * @default up
-             * @enum {string}
-             */
-            normal_y: "up" | "down";
             /**
              * Swatches
              * @default []

@@ -5,7 +5,7 @@ import { Group, Panel, Separator } from "react-resizable-panels";
 import { api } from "../api/client";
 import type { Finding, Sheet } from "../api/types";
 import { useDocument, useWorkshop } from "../state/hooks";
-import { accept, chooseSheet, hideParts, refresh, runJob, say, workshop } from "../state/workshop";
+import { accept, chooseSheet, edit, hideParts, refresh, runJob, say, workshop } from "../state/workshop";
 import { Icon } from "../theme/icons";
 import { hint } from "../tools/commands";
 import { FlatView } from "../viewport/FlatView";
@@ -24,6 +24,7 @@ export function ModelScreen() {
         <h2>Sheets</h2>
         {document?.sheets.map((s) => <SheetEntry key={s.id} sheet={s} />)}
         {document && !document.sheets.length && <p className="note">No sheet: the model has no UVs.</p>}
+        <ProjectSettings />
         <h2>Numbers</h2>
         {model && (
           <div className="note">
@@ -66,6 +67,37 @@ export function ModelScreen() {
         </Panel>
       </Group>
     </main>
+  );
+}
+
+/** How colours blend and how much relief a height of 1 is; both can be undone. */
+function ProjectSettings() {
+  const settings = useDocument()?.settings;
+  if (!settings) return null;
+  const set = (values: Record<string, unknown>, label: string): void => void edit(label, { edit: "set-settings", values });
+  return (
+    <>
+      <h2>Project</h2>
+      <div className="prow" style={{ gap: 10, marginTop: 8 }}>
+        <TextField select label="Colours blend" value={settings.blend_space} onChange={(e) => set({ blend_space: e.target.value }, "Colour blending")} sx={{ width: 140 }}>
+          <MenuItem value="srgb">as painted</MenuItem>
+          <MenuItem value="linear">in linear light</MenuItem>
+        </TextField>
+        <TextField
+          label="Full height, %"
+          title="Relief of height 1, as a share of the model's size"
+          type="number"
+          key={settings.height_range}
+          defaultValue={Number((settings.height_range * 100).toFixed(3))}
+          onBlur={(e) => {
+            const share = Number(e.target.value) / 100;
+            if (share > 0 && share <= 0.25 && share !== settings.height_range) set({ height_range: share }, "Full height");
+          }}
+          slotProps={{ htmlInput: { min: 0.1, max: 25, step: 0.1 } }}
+          sx={{ width: 120 }}
+        />
+      </div>
+    </>
   );
 }
 

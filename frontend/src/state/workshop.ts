@@ -7,7 +7,7 @@ import type { ViewMode } from "../viewport/materials";
 import { textureOf } from "../viewport/materials";
 import { Stage } from "../viewport/stage";
 import { busy } from "./idle";
-import { findSheet, firstTarget, newUses, rows, targetTrouble, partIn } from "./layers";
+import { findSheet, firstTarget, rows, targetTrouble, partIn } from "./layers";
 
 export type Tool = "brush" | "erase" | "fill" | "pick";
 export type RGB = [number, number, number];
@@ -428,5 +428,3 @@ export async function pickAt(at: Parameters<typeof api.probe>[1]): Promise<void>
   for (const [id, v] of Object.entries(found.values)) if (id !== "base_color" && target?.channels.includes(id)) next[id] = v;
   set({ values: next, colours: rgb ? (slot ? [colours[0], rgb] : [rgb, colours[1]]) : colours });
 }
-
-export { newUses };

@@ -19,5 +19,4 @@ export const documentOf = (...layers: Layer[]): Document =>
     sheets: [sheetOf(...layers)],
     settings: {},
     hidden_parts: [],
-    next_id: 1,
   }) as unknown as Document;

@@ -1,8 +1,5 @@
 """Named tolerances, each with its reason."""
 
-#: Two corners share a vertex when their positions are equal to the bit: readers write the same number twice, never a near one.
-WELD_DISTANCE = 0.0
-
 #: A face is zero-area when its area is below this share of the model's bounding-box diagonal squared (float32 positions carry ~1e-7).
 ZERO_AREA_SHARE = 1e-14
 

@@ -8,10 +8,11 @@ from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
 
+from pydantic import ValidationError
 from sqlalchemy import CompoundSelect, delete, insert, select, text, union, update
 from sqlalchemy.dialects.sqlite import insert as upsert
 
-from ruvelt.core.errors import InputError, NotFound
+from ruvelt.core.errors import InputError, NotFound, StorageError
 from ruvelt.core.planes.cache import BoundedCache
 from ruvelt.core.planes.plane import Plane
 from ruvelt.core.stack.document import Document
@@ -59,7 +60,10 @@ class ProjectStore:
             row = connection.execute(select(ProjectRow)).one()
             self.uid, self.name, self.created_at, self.updated_at = row.uid, row.name, row.created_at, row.updated_at
             self.revision, self.head, self.model_hash, self.sheet_rule = row.revision, row.head, row.model, row.sheet_rule
-            self.document = Document.model_validate_json(row.document)
+            try:
+                self.document = Document.model_validate_json(row.document)
+            except ValidationError:
+                raise StorageError("The project's layers cannot be read; another version of Ruvelt may have written them.") from None
             self.planes = self._read_planes(connection.execute(select(PlaneChunkRow)).all())
 
     @staticmethod

@@ -7,7 +7,6 @@ from collections.abc import Callable
 from dataclasses import dataclass, field
 from typing import Annotated, Any
 
-import numpy as np
 from pydantic import Field
 
 from ruvelt.core.brush.camera import Camera
@@ -18,7 +17,6 @@ from ruvelt.core.brush.settings import Brush
 from ruvelt.core.brush.target import Paint, Target
 from ruvelt.core.errors import Conflict, InputError, NotFound
 from ruvelt.core.output.display import LiveDisplay, Patch
-from ruvelt.core.samples.chunks import CHUNK_SIDE
 from ruvelt.core.stack.document import Frozen, Id, Share
 from ruvelt.studio.session import Session
 
@@ -216,9 +214,3 @@ def play_step(session: Session, live: LiveStroke, brush: Brush, step: StrokeStep
         batch = [Point(p, q) for p, q in zip(points[first : first + 256], pressure[first : first + 256], strict=True)]
         hit = bool(live.dabs(path.extend(batch), brush.mirror).tiles) or hit
     return hit
-
-
-def texel_of(slot: int, across: int) -> tuple[int, int]:
-    """Column and row of a slot on its sheet."""
-    chunk, local = slot >> 16, slot & 65535
-    return int(np.int64(chunk % across) * CHUNK_SIDE + (local & 255)), int(np.int64(chunk // across) * CHUNK_SIDE + (local >> 8))

@@ -8,13 +8,14 @@ import time
 import uuid
 from collections import OrderedDict
 from collections.abc import Callable, Mapping
+from contextlib import suppress
 from dataclasses import dataclass
 from pathlib import Path
 from threading import RLock
 
 import cv2
 
-from ruvelt.core.errors import InputError, NotFound, RuveltError
+from ruvelt.core.errors import InputError, NotFound, RuveltError, StorageError
 from ruvelt.core.mesh.readers import read_mesh
 from ruvelt.core.mesh.sheets import SheetRule, plan_sheets
 from ruvelt.core.output.preview import card_camera, render
@@ -115,6 +116,9 @@ class Studio:
         with self._lock:
             if uid not in self._open:
                 session = Session(self._folder(uid), self.cache, self.workers, self._clock)
+                # What no step or version refers to any more goes; a full disk must not keep a project closed.
+                with suppress(StorageError):
+                    session.store.drop_unused_blobs()
                 self._open[uid] = (session, StrokeDesk(session))
             self._open.move_to_end(uid)
             while len(self._open) > OPEN_PROJECTS:

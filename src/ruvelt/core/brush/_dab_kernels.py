@@ -5,10 +5,11 @@ import numba
 import numpy as np
 
 from ruvelt.core.kernels import inline, kernel, u16_at
+from ruvelt.core.tolerances import FACING_FADE_COS
 
 f32, i32, i64, u8 = numba.float32, numba.int32, numba.int64, numba.uint8
 CHUNK = 65536
-FADE = np.float32(0.25)  # tolerances.FACING_FADE_COS
+FADE = np.float32(FACING_FADE_COS)
 
 
 @inline

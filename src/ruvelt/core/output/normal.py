@@ -10,7 +10,6 @@ from numpy.typing import NDArray
 from ruvelt.core.mesh.topology import islands
 from ruvelt.core.output._pixel_kernels import normal_runs
 from ruvelt.core.planes.plane import U16
-from ruvelt.core.samples.chunks import CHUNK
 from ruvelt.core.samples.sheet import SheetSamples
 from ruvelt.core.stack.evaluate import Runs
 
@@ -88,10 +87,3 @@ class NormalField:
             samples.triangle_tangents,
             out,
         )
-
-
-def flat_normal() -> U16:
-    """(3, 65536) uint16 of the undisturbed surface."""
-    out = np.empty((3, CHUNK), np.uint16)
-    out[:2], out[2] = 32768, 65535
-    return out

@@ -167,7 +167,6 @@ class Settings(Frozen):
 
     blend_space: Literal["srgb", "linear"] = "srgb"
     height_range: Annotated[float, Field(gt=0, le=0.25, allow_inf_nan=False)] = 0.01
-    normal_y: Literal["up", "down"] = "up"
     swatches: Annotated[tuple[Annotated[tuple[float, float, float], Field()], ...], Field(max_length=200)] = ()
 
 
@@ -178,7 +177,6 @@ class Document(Frozen):
     sheets: tuple[Sheet, ...]
     settings: Settings = Settings()
     hidden_parts: tuple[int, ...] = ()
-    next_id: int = 1
 
     def sheet(self, sheet_id: str) -> Sheet | None:
         return next((s for s in self.sheets if s.id == sheet_id), None)
