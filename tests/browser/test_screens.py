@@ -86,12 +86,15 @@ def test_parts_are_hidden_isolated_and_brought_back(page: Page, server: Server, 
     page.get_by_role("button", name="Isolate Upper").click()
     settled(page)
     away(page)
-    assert (np.abs(look(page, "solid") - whole).max(axis=2) > 12).sum() > 2000
+    changed = (np.abs(look(page, "solid") - whole).max(axis=2) > 12).sum()
+    assert changed > 20_000
     expect(page.get_by_text("1 hidden")).to_be_visible()
     page.get_by_role("button", name="Show all").click()
     settled(page)
     away(page)
-    assert np.abs(look(page, "solid") - whole).max() <= 2
+    # Edges and shadow rims are drawn anew and may differ by a sample; whole faces may not.
+    back = (np.abs(look(page, "solid") - whole).max(axis=2) > 12).sum()
+    assert back < 0.05 * changed
 
 
 def test_a_sheets_resolution_is_changed_with_its_paint(page: Page, server: Server, crate: str) -> None:
