@@ -1,25 +1,58 @@
-"""A stroke's batch from dabs to encoded patches: against SciPy and NumPy, and against itself with more layers."""
+"""A stroke's batch from request body to encoded patches: against SciPy and NumPy, and against itself with more layers."""
 
 from __future__ import annotations
 
+import json
 import time
+from dataclasses import dataclass
 
 import numpy as np
 from scipy.spatial import cKDTree
 
 from ruvelt.bench.fixtures import BenchScene
 from ruvelt.bench.timing import Row, at_most, best, faster
+from ruvelt.core.brush.camera import Camera
 from ruvelt.core.brush.live import LiveStroke
-from ruvelt.core.brush.path import Point, SurfacePath
+from ruvelt.core.brush.path import ViewPath
 from ruvelt.core.brush.settings import Brush
 from ruvelt.core.brush.target import Paint, Target, resolve_target
+from ruvelt.core.mesh.rays import RayCaster
 from ruvelt.core.output.display import LiveDisplay
 from ruvelt.core.samples.chunks import CHUNK
 from ruvelt.core.stack.document import Mask, PaintedSource, PaintLayer, mask_plane_id, plane_id
+from ruvelt.studio.strokes import StrokeAnswer, StrokeMessage, path_points
+from ruvelt.web.binary import parts
+from ruvelt.web.stroke_answer import stroke_answer
 
 #: Radius of 5 % of the model's width.
 BRUSH = Brush(size=0.1, size_unit="object", hardness=0.5, flow=0.5, spacing=0.12)
 DABS = 8
+BATCHES_A_ROW = 6
+CAMERA = Camera(eye=(0, 0, 6), target=(0, 0, 0), width=1280, height=800)
+
+
+@dataclass(frozen=True)
+class Load:
+    """One batch: where the hand was in the view, and the same as a request body."""
+
+    view: list[tuple[float, float]]
+    body: bytes
+
+
+def stroke_rows(rows: int) -> list[list[Load]]:
+    """Strokes to and fro over the sphere's near side; each row is one stroke in batches of eight dabs."""
+    px = float(1 / CAMERA.pixel_size(np.array([[0.0, 0.0, 1.0]]))[0])
+    step = DABS * BRUSH.spacing * BRUSH.size * 2 * px
+    found = []
+    for row in range(rows):
+        y, left = CAMERA.height / 2 + (row - rows / 2) * 0.15 * px, CAMERA.width / 2 - step * BATCHES_A_ROW / 2
+        loads = []
+        for b in range(BATCHES_A_ROW):
+            view = [(left + step * (b + k / 4), y) for k in range(1, 5)]
+            points = [{"x": x, "y": y, "pressure": 1.0, "time": 0.1 * b} for x, y in view]
+            loads.append(Load(view, json.dumps({"stroke": "bench", "points": points}).encode()))
+        found.append(loads)
+    return found
 
 
 def painted_scene(side: int, layers: int, masked: int) -> BenchScene:
@@ -40,24 +73,24 @@ def painted_scene(side: int, layers: int, masked: int) -> BenchScene:
     return scene
 
 
-def batches(scene: BenchScene, target: str, count: int = 24, height: float = 0.1) -> list[float]:
-    """Seconds of each batch of eight dabs along one stroke round the sphere at a height, patches included."""
+def batches(scene: BenchScene, target: str, rows: int = 4) -> list[float]:
+    """Seconds of each batch of eight dabs, from the request's body to the answer's bytes; the first of each row lays a row's beginning."""
     aim = Target(sheet="s", layer=target, channels=("base_color",))
-    display = scene.display()
+    display, caster = scene.display(), RayCaster(scene.model)
     live = LiveStroke(
         resolve_target(scene.document, aim, Paint(values={"base_color": (0.8, 0.3, 0.1)})), display.evaluator, scene.lookup, workers=scene.workers
     )
     follow = LiveDisplay(display, live, ("colour", "data", "normal"))
-    path = SurfacePath(BRUSH, scene.samples)
-    step = DABS * BRUSH.spacing * BRUSH.size * 2
     times = []
-    for i in range(count):
-        angle = 0.3 + i * step
-        points = [Point((float(np.sin(a)), height, float(np.cos(a)))) for a in np.linspace(angle, angle + step, 5)[1:]]
-        start = time.perf_counter()
-        for patch in follow.update(live.dabs(path.extend(points))):
-            patch.pixels.tobytes()
-        times.append(time.perf_counter() - start)
+    for row in stroke_rows(rows):
+        path = ViewPath(BRUSH, CAMERA, caster, scene.samples)
+        for load in row:
+            start = time.perf_counter()
+            message = StrokeMessage.model_validate_json(load.body)
+            dabs = path.extend(path_points(message.points))
+            patches = follow.update(live.dabs(dabs))
+            b"".join(parts(*stroke_answer(StrokeAnswer(patches, len(dabs), 0, 0.0), 0)))
+            times.append(time.perf_counter() - start)
     return times
 
 
@@ -75,11 +108,15 @@ def against_scipy(side: int) -> Row:
     display = np.zeros((samples.slot_count, 4), np.uint8)
     gutter = samples.screen_gutter
     radius = BRUSH.size / 2 * samples.model.width
+    caster = RayCaster(scene.model)
+    load = stroke_rows(1)[0][2]
 
     def batch() -> None:
         touched = []
-        for a in 0.3 + np.arange(DABS) * BRUSH.spacing * BRUSH.size * 2:
-            centre = np.array([np.sin(a), 0.1, np.cos(a)])
+        ends = np.array([[p["x"], p["y"]] for p in json.loads(load.body)["points"]])
+        share = np.linspace(0, 1, DABS)[:, None]
+        hits = caster.cast(*CAMERA.rays(ends[0] * (1 - share) + ends[-1] * share))
+        for centre in hits.position:
             near = np.asarray(tree.query_ball_point(centre, radius, workers=2), np.int64)
             if not len(near):
                 continue

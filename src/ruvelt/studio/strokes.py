@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import time
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass, field
 from typing import Annotated, Any
 
@@ -47,6 +47,10 @@ class StrokeBegin(Frozen):
     texels_per_pixel: Annotated[float, Field(gt=0, le=10_000, allow_inf_nan=False)] = 1.0
     #: A straight line from the first point to the last, turned to steps of 15 degrees.
     lock_angle: bool = False
+
+
+def path_points(samples: Sequence[PointerSample]) -> list[Point]:
+    return [Point((p.x, p.y), p.pressure) for p in samples]
 
 
 class StrokeMessage(Frozen):
@@ -135,7 +139,7 @@ class StrokeDesk:
             points = self._line(running) if end and running.points else []
             if points:
                 running.points = points
-        dabs = running.path.extend([Point((p.x, p.y), p.pressure) for p in points])
+        dabs = running.path.extend(path_points(points))
         touched = running.live.dabs(dabs, running.begin.brush.mirror)
         running.touched |= set(touched.tiles)
         patches = running.display.update(touched) if touched.tiles else []

@@ -9,13 +9,14 @@ from flask import Response
 from pydantic import BaseModel
 
 
-def binary(header: BaseModel, blocks: Iterable[bytes]) -> Response:
-    """A binary answer; `blocks` follow the header in the order its offsets count them, and are sent as they come."""
+def parts(header: BaseModel, blocks: Iterable[bytes]) -> Iterable[bytes]:
+    """The body of a binary answer; `blocks` follow the header in the order its offsets count them."""
     text = header.model_dump_json().encode()
     text += b" " * (-len(text) % 4)
+    yield struct.pack("<I", len(text)) + text
+    yield from blocks
 
-    def parts() -> Iterable[bytes]:
-        yield struct.pack("<I", len(text)) + text
-        yield from blocks
 
-    return Response(parts(), mimetype="application/octet-stream", headers={"Cache-Control": "no-store"})
+def binary(header: BaseModel, blocks: Iterable[bytes]) -> Response:
+    """A binary answer, sent as its blocks come."""
+    return Response(parts(header, blocks), mimetype="application/octet-stream", headers={"Cache-Control": "no-store"})

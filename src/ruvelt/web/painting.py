@@ -17,13 +17,9 @@ from ruvelt.web import schemas as s
 from ruvelt.web.binary import binary
 from ruvelt.web.context import blueprint, studio
 from ruvelt.web.projects import job_answer, state_of
+from ruvelt.web.stroke_answer import stamp_text, stroke_answer
 
 api: APIBlueprint = blueprint("painting")
-
-
-def stamp_text(stamp: int) -> str:
-    """A 64-bit version as text: JavaScript numbers would round it."""
-    return f"{stamp & 0xFFFFFFFFFFFFFFFF:016x}"
 
 
 @api.get("/projects/<uid>/geometry", responses={200: s.GeometryHeader})
@@ -65,23 +61,7 @@ def stroke(path: s.ProjectPath, body: StrokeMessage):  # type: ignore[no-untyped
     """Binary: a StrokeHeader, then RGBA patches."""
     here = studio()
     answer = here.desk(path.uid).handle(body)
-    entries, blocks, at = [], [], 0
-    for patch in answer.patches:
-        height, width = patch.pixels.shape[:2]
-        entries.append(s.PatchEntry(texture=patch.texture, x=patch.x, y=patch.y, width=width, height=height, offset=at, length=patch.pixels.nbytes))
-        blocks.append(patch.pixels.tobytes())
-        at += patch.pixels.nbytes
-    header = s.StrokeHeader(
-        patches=entries,
-        dabs=answer.dabs,
-        chunks=answer.chunks,
-        milliseconds=round(answer.seconds * 1000, 2),
-        stored=answer.stored,
-        stamps=[s.StampEntry(texture=t, chunk=c, stamp=stamp_text(v)) for t, c, v in answer.stamps],
-        hit=None if answer.hit is None else list(answer.hit),
-        revision=here.session(path.uid).revision,
-    )
-    return binary(header, blocks)
+    return binary(*stroke_answer(answer, here.session(path.uid).revision))
 
 
 @api.post("/projects/<uid>/flood", responses={200: s.ProjectState})

@@ -36,6 +36,49 @@ def _tile(slot, square):
     return local >> 8
 
 
+#: Dabs taken together: neighbours of a stroke, with their mirror twins.
+GROUP = 16
+#: Samples worked on at once, so that what the dabs of a group share stays in the nearest cache.
+STRETCH = 512
+
+
+@inline
+def _weigh(dab, hardness, xyz, normal, first, n, spacing, weight):
+    """Weights of samples first … first + n under one dab, without a branch in any loop, so that they become vector instructions."""
+    one, zero = np.float32(1), np.float32(0)
+    cx, cy, cz, r = dab[0], dab[1], dab[2], max(dab[3], np.float32(0.6) * spacing)
+    inv_r = one / r
+    x, y, z = xyz[0, first : first + n], xyz[1, first : first + n], xyz[2, first : first + n]
+    if dab[13] >= np.float32(0.999):
+        for i in range(n):
+            dx, dy, dz = x[i] - cx, y[i] - cy, z[i] - cz
+            weight[i] = np.sqrt(dx * dx + dy * dy + dz * dz) * inv_r
+    else:
+        inv_short = inv_r / dab[13]
+        ax, ay, az, bx, by, bz, nx, ny, nz = dab[7], dab[8], dab[9], dab[10], dab[11], dab[12], dab[4], dab[5], dab[6]
+        for i in range(n):
+            dx, dy, dz = x[i] - cx, y[i] - cy, z[i] - cz
+            a, b = (dx * ax + dy * ay + dz * az) * inv_r, (dx * bx + dy * by + dz * bz) * inv_short
+            h = (dx * nx + dy * ny + dz * nz) * inv_r
+            weight[i] = np.sqrt(a * a + b * b + h * h)
+    # 1 up to `hardness`, then a smoothstep down to 0 at one radius.
+    slope = one / (one - hardness)
+    for i in range(n):
+        t = (weight[i] - hardness) * slope
+        t = one if t > one else t
+        t = zero if t < zero else t
+        weight[i] = one - t * t * (np.float32(3) - np.float32(2) * t)
+    if dab[17] > 0:
+        scale = np.float32(1 / 127) / FADE
+        nx, ny, nz = dab[4] * scale, dab[5] * scale, dab[6] * scale
+        p, q, s = normal[0, first : first + n], normal[1, first : first + n], normal[2, first : first + n]
+        for i in range(n):
+            c = np.float32(p[i]) * nx + np.float32(q[i]) * ny + np.float32(s[i]) * nz
+            c = one if c > one else c
+            c = zero if c < zero else c
+            weight[i] *= c
+
+
 @kernel(
     numba.void(
         f32[:, ::1],
@@ -60,69 +103,100 @@ def ball_dabs(dabs, low, cell, dims, start, slot, xyz, normal, allowed, spacing,
 
     dabs : (n, 18), see path.BALL_COLUMNS; allowed : (slots,) 0 for samples no stroke may touch, or size 0
     coverage : (slots,) float32 0–1; dirty : (chunks, 256) marks tiles that changed
+
+    Rows of cells are walked once for a group of dabs: what is sorted by cell is read in order, coverage is fetched and put back once.
     """
-    one = np.float32(1)
-    for d in range(len(dabs)):
-        cx, cy, cz, r = dabs[d, 0], dabs[d, 1], dabs[d, 2], dabs[d, 3]
-        if not (r > 0 and np.isfinite(cx + cy + cz + r)):
-            continue
-        # Never thinner than the samples: a tiny brush still touches the sample under it.
-        r = max(r, np.float32(0.6) * spacing)
-        nx, ny, nz = dabs[d, 4], dabs[d, 5], dabs[d, 6]
-        roundness, flow, cap = dabs[d, 13], dabs[d, 15], dabs[d, 16]
-        # The edge fades over one sample at least, so that a hard edge does not break into stairs.
-        hardness = max(np.float32(0), min(dabs[d, 14], one - spacing / r))
-        facing = dabs[d, 17] > 0
-        is_round = roundness >= np.float32(0.999)
-        inv_r = one / r
-        inv_short = inv_r / roundness
-        r_sq = r * r
-        x0 = min(max(int(np.floor((cx - r - low[0]) / cell)), 0), dims[0] - 1)
-        x1 = min(max(int(np.floor((cx + r - low[0]) / cell)), 0), dims[0] - 1)
-        y0 = min(max(int(np.floor((cy - r - low[1]) / cell)), 0), dims[1] - 1)
-        y1 = min(max(int(np.floor((cy + r - low[1]) / cell)), 0), dims[1] - 1)
-        z0 = max(min(max(int(np.floor((cz - r - low[2]) / cell)), 0), dims[2] - 1), z_first)
-        z1 = min(min(max(int(np.floor((cz + r - low[2]) / cell)), 0), dims[2] - 1), z_last)
-        for z in range(z0, z1 + 1):
-            zl = np.float32(low[2] + z * cell)
-            gz = max(zl - cz, cz - zl - np.float32(cell), np.float32(0))
-            for y in range(y0, y1 + 1):
-                yl = np.float32(low[1] + y * cell)
-                gy = max(yl - cy, cy - yl - np.float32(cell), np.float32(0))
-                rest = r_sq - gz * gz - gy * gy
-                if rest < 0:
-                    continue
-                # Only the cells of this row that the ball reaches.
-                reach = np.sqrt(rest)
-                xa = min(max(int(np.floor((cx - reach - low[0]) / cell)), x0), x1)
-                xb = min(max(int(np.floor((cx + reach - low[0]) / cell)), x0), x1)
-                row = (z * dims[1] + y) * dims[0]
-                for j in range(start[row + xa], start[row + xb + 1]):
-                    dx, dy, dz = xyz[j, 0] - cx, xyz[j, 1] - cy, xyz[j, 2] - cz
-                    d_sq = dx * dx + dy * dy + dz * dz
-                    if d_sq >= r_sq:
+    one, zero = np.float32(1), np.float32(0)
+    box = np.empty((GROUP, 4), np.int64)
+    hardness = np.empty(GROUP, np.float32)
+    reach_of = np.empty((GROUP, 2), np.int64)
+    order = np.empty(GROUP, np.int64)
+    now = np.empty(STRETCH, np.float32)
+    weight = np.empty(STRETCH, np.float32)
+    for g in range(0, len(dabs), GROUP):
+        size = min(GROUP, len(dabs) - g)
+        for d in range(size):
+            cx, cy, cz, r = dabs[g + d, 0], dabs[g + d, 1], dabs[g + d, 2], dabs[g + d, 3]
+            box[d, 0], box[d, 1], box[d, 2], box[d, 3] = 0, -1, 0, -1
+            if not (r > 0 and np.isfinite(cx + cy + cz + r)):
+                continue
+            # Never thinner than the samples: a tiny brush still touches the sample under it.
+            r = max(r, np.float32(0.6) * spacing)
+            # The edge fades over one sample at least, so that a hard edge does not break into stairs.
+            hardness[d] = max(zero, min(dabs[g + d, 14], one - spacing / r))
+            box[d, 0] = max(min(max(int(np.floor((cz - r - low[2]) / cell)), 0), dims[2] - 1), z_first)
+            box[d, 1] = min(min(max(int(np.floor((cz + r - low[2]) / cell)), 0), dims[2] - 1), z_last)
+            box[d, 2] = min(max(int(np.floor((cy - r - low[1]) / cell)), 0), dims[1] - 1)
+            box[d, 3] = min(max(int(np.floor((cy + r - low[1]) / cell)), 0), dims[1] - 1)
+        for lead in range(size):
+            for z in range(box[lead, 0], box[lead, 1] + 1):
+                for y in range(box[lead, 2], box[lead, 3] + 1):
+                    walked = False
+                    for d in range(lead):
+                        walked = walked or (box[d, 0] <= z <= box[d, 1] and box[d, 2] <= y <= box[d, 3])
+                    if walked:
                         continue
-                    s = slot[j]
-                    if len(allowed) and allowed[s] == 0:
-                        continue
-                    if is_round:
-                        dist = np.sqrt(d_sq) * inv_r
-                    else:
-                        a = (dx * dabs[d, 7] + dy * dabs[d, 8] + dz * dabs[d, 9]) * inv_r
-                        b = (dx * dabs[d, 10] + dy * dabs[d, 11] + dz * dabs[d, 12]) * inv_short
-                        h = (dx * nx + dy * ny + dz * nz) * inv_r
-                        dist = np.sqrt(a * a + b * b + h * h)
-                        if dist >= one:
+                    # The cells of this row that each dab reaches, sorted by where they begin.
+                    count = 0
+                    zl, yl = np.float32(low[2] + z * cell), np.float32(low[1] + y * cell)
+                    for d in range(lead, size):
+                        if not (box[d, 0] <= z <= box[d, 1] and box[d, 2] <= y <= box[d, 3]):
                             continue
-                    w = _falloff(dist, hardness)
-                    if facing:
-                        cosine = (normal[j, 0] * nx + normal[j, 1] * ny + normal[j, 2] * nz) * np.float32(1 / 127)
-                        if cosine <= 0:
+                        cx, cy, cz = dabs[g + d, 0], dabs[g + d, 1], dabs[g + d, 2]
+                        r = max(dabs[g + d, 3], np.float32(0.6) * spacing)
+                        gz = max(zl - cz, cz - zl - np.float32(cell), zero)
+                        gy = max(yl - cy, cy - yl - np.float32(cell), zero)
+                        rest = r * r - gz * gz - gy * gy
+                        if rest < 0:
                             continue
-                        if cosine < FADE:
-                            w *= cosine / FADE
-                    _raise(coverage, s, cap, flow * w)
-                    dirty[s >> 16, _tile(s, square)] = 1
+                        half = np.sqrt(rest)
+                        reach_of[d, 0] = min(max(int(np.floor((cx - half - low[0]) / cell)), 0), dims[0] - 1)
+                        reach_of[d, 1] = min(max(int(np.floor((cx + half - low[0]) / cell)), 0), dims[0] - 1)
+                        at = count
+                        while at > 0 and reach_of[order[at - 1], 0] > reach_of[d, 0]:
+                            order[at] = order[at - 1]
+                            at -= 1
+                        order[at] = d
+                        count += 1
+                    row = (z * dims[1] + y) * dims[0]
+                    taken = 0
+                    while taken < count:
+                        xa, xb = reach_of[order[taken], 0], reach_of[order[taken], 1]
+                        first = taken
+                        taken += 1
+                        while taken < count and reach_of[order[taken], 0] <= xb + 1:
+                            xb = max(xb, reach_of[order[taken], 1])
+                            taken += 1
+                        # Dabs of this stretch of cells in the order of the stroke.
+                        for i in range(first + 1, taken):
+                            d, at = order[i], i
+                            while at > first and order[at - 1] > d:
+                                order[at] = order[at - 1]
+                                at -= 1
+                            order[at] = d
+                        begin, end = start[row + xa], start[row + xb + 1]
+                        for base in range(begin, end, STRETCH):
+                            n = min(STRETCH, end - base)
+                            for i in range(n):
+                                now[i] = coverage[slot[base + i]]
+                            for i in range(first, taken):
+                                d = order[i]
+                                a = max(base, start[row + reach_of[d, 0]])
+                                b = min(base + n, start[row + reach_of[d, 1] + 1])
+                                if a >= b:
+                                    continue
+                                _weigh(dabs[g + d], hardness[d], xyz, normal, a, b - a, spacing, weight)
+                                flow, cap = dabs[g + d, 15], dabs[g + d, 16]
+                                part = now[a - base : b - base]
+                                for k in range(b - a):
+                                    gap = cap - part[k]
+                                    gap = zero if gap < zero else gap
+                                    part[k] += gap * (flow * weight[k])
+                            for i in range(n):
+                                s = slot[base + i]
+                                if now[i] > coverage[s] and (len(allowed) == 0 or allowed[s] != 0):
+                                    coverage[s] = now[i]
+                                    dirty[s >> 16, _tile(s, square)] = 1
 
 
 @kernel(numba.void(f32[:, ::1], i32, i32[::1], u8[::1], f32[::1], u8[:, ::1]))
@@ -197,29 +271,37 @@ def paint_runs(starts, counts, base, coverage, codes, erase, comps, out):
 
     coverage : (65536,) of this chunk; codes : (comps,) uint16; out : (comps + 1, 65536) uint16
     """
-    full = np.float32(65535)
-    half = np.float32(0.5)
+    full, half, one, zero = np.float32(65535), np.float32(0.5), np.float32(1), np.float32(0)
+    under, inverse = np.empty(STRETCH, np.float32), np.empty(STRETCH, np.float32)
     for r in range(len(starts)):
-        for i in range(starts[r], starts[r] + counts[r]):
-            c = coverage[i]
-            if c <= 0:
-                continue
-            under = np.float32(0)
+        for s in range(starts[r], starts[r] + counts[r], STRETCH):
+            n = min(STRETCH, starts[r] + counts[r] - s)
+            c = coverage[s : s + n]
+            alpha = out[comps, s : s + n]
             if base != 0:
-                plane = u16_at(base, CHUNK * (comps + 1))
-                under = np.float32(plane[comps * CHUNK + i]) / full
+                below = u16_at(base + 2 * (comps * CHUNK + s), n)
+                for i in range(n):
+                    under[i] = np.float32(below[i]) * (one / full) * (one - c[i])
+            else:
+                under[:n] = zero
             if erase:
-                out[comps, i] = np.uint16(under * (np.float32(1) - c) * full + half)
+                for i in range(n):
+                    alpha[i] = np.uint16(under[i] * full + half)
                 continue
-            keep = under * (np.float32(1) - c)
-            total = c + keep
+            for i in range(n):
+                total = c[i] + under[i]
+                alpha[i] = np.uint16(total * full + half)
+                inverse[i] = one / (total if total > zero else one)
             for k in range(comps):
-                if base == 0 or keep == 0:
-                    out[k, i] = codes[k]
+                row, code = out[k, s : s + n], np.float32(codes[k])
+                if base != 0:
+                    colour = u16_at(base + 2 * (k * CHUNK + s), n)
+                    for i in range(n):
+                        value = (c[i] * code + under[i] * np.float32(colour[i])) * inverse[i] + half
+                        row[i] = np.uint16(value) if c[i] > zero else row[i]
                 else:
-                    below = np.float32(u16_at(base, CHUNK * (comps + 1))[k * CHUNK + i])
-                    out[k, i] = np.uint16((c * np.float32(codes[k]) + keep * below) / total + half)
-            out[comps, i] = np.uint16(total * full + half)
+                    for i in range(n):
+                        row[i] = np.uint16(code) if c[i] > zero else row[i]
 
 
 @kernel(numba.void(i32[::1], numba.int64, numba.int64, f32, u8[::1], f32[::1], u8[:, ::1], numba.boolean))

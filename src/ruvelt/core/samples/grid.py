@@ -20,7 +20,7 @@ class SampleGrid:
     """Samples sorted by cell, x fastest.
 
     low : (3,) float32 object space; cell : edge of a cell; dims : (3,) int32
-    start : (cells + 1,) int32 into the sorted arrays; slot : (n,) int32; xyz : (n, 3) float32; normal : (n, 3) int8 (×127)
+    start : (cells + 1,) int32 into the sorted arrays; slot : (n,) int32; xyz : (3, n) float32; normal : (3, n) int8 (×127)
     """
 
     low: NDArray[np.float32]
@@ -35,8 +35,8 @@ class SampleGrid:
     def build(positions: NDArray[np.float32], normals: NDArray[np.float32], slots: NDArray[np.int32], spacing: float) -> SampleGrid:
         """`positions`, `normals`: (slots, 3) float32 object space; `slots`: the (n,) int32 samples to hold."""
         if not len(slots):
-            empty = np.zeros((0, 3), np.float32)
-            return SampleGrid(np.zeros(3, np.float32), 1.0, np.ones(3, np.int32), np.zeros(2, np.int32), slots, empty, np.zeros((0, 3), np.int8))
+            empty = np.zeros((3, 0), np.float32)
+            return SampleGrid(np.zeros(3, np.float32), 1.0, np.ones(3, np.int32), np.zeros(2, np.int32), slots, empty, np.zeros((3, 0), np.int8))
         low, high = np.full(3, np.inf, np.float32), np.full(3, -np.inf, np.float32)
         _bounds(positions, slots, low, high)
         extent = np.maximum((high - low).astype(np.float64), 1e-9)
@@ -46,8 +46,8 @@ class SampleGrid:
         dims = (np.floor(extent / cell) + 1).astype(np.int32)
         start = np.zeros(int(np.prod(dims.astype(np.int64))) + 1, np.int32)
         out_slot = np.empty(len(slots), np.int32)
-        out_xyz = np.empty((len(slots), 3), np.float32)
-        out_normal = np.empty((len(slots), 3), np.int8)
+        out_xyz = np.empty((3, len(slots)), np.float32)
+        out_normal = np.empty((3, len(slots)), np.int8)
         _sort(positions, normals, slots, low, np.float32(1 / cell), dims, start, out_slot, out_xyz, out_normal)
         return SampleGrid(low, cell, dims, start, out_slot, out_xyz, out_normal)
 
@@ -55,13 +55,7 @@ class SampleGrid:
         """(n,) int32 slot of the sample nearest to each (n, 3) point within `reach` object units, else -1."""
         out = np.full(len(points), -1, np.int32)
         places = np.ascontiguousarray(points, np.float32)
-        # Most points lie on the surface: a small ball finds their sample at once; only the others are looked for further off.
-        for ball in (min(reach, self.cell / 4), reach):
-            left = np.flatnonzero(out < 0)
-            if len(left):
-                found = np.full(len(left), -1, np.int32)
-                _nearest(places[left], np.float32(ball), self.low, self.cell, self.dims, self.start, self.slot, self.xyz, found)
-                out[left] = found
+        _nearest(places, np.float32(reach), self.low, self.cell, self.dims, self.start, self.slot, self.xyz, out)
         return out
 
 
@@ -107,8 +101,8 @@ def _sort(positions, normals, slots, low, inv, dims, start, out_slot, out_xyz, o
         fill[cell_of[i]] += 1
         out_slot[at] = s
         for k in range(3):
-            out_xyz[at, k] = positions[s, k]
-            out_normal[at, k] = np.int8(round(normals[s, k] * 127))
+            out_xyz[k, at] = positions[s, k]
+            out_normal[k, at] = np.int8(round(normals[s, k] * 127))
 
 
 @kernel(
@@ -125,19 +119,25 @@ def _sort(positions, normals, slots, low, inv, dims, start, out_slot, out_xyz, o
     )
 )
 def _nearest(points, reach, low, cell, dims, start, slot, xyz, out):  # type: ignore[no-untyped-def]
+    lo = np.empty(3, np.int64)
+    hi = np.empty(3, np.int64)
     for i in range(len(points)):
-        best = reach * reach
-        lo = np.empty(3, np.int64)
-        hi = np.empty(3, np.int64)
-        for k in range(3):
-            lo[k] = min(max(int(np.floor((points[i, k] - reach - low[k]) / cell)), 0), dims[k] - 1)
-            hi[k] = min(max(int(np.floor((points[i, k] + reach - low[k]) / cell)), 0), dims[k] - 1)
-        for z in range(lo[2], hi[2] + 1):
-            for y in range(lo[1], hi[1] + 1):
-                row = (z * dims[1] + y) * dims[0]
-                for j in range(start[row + lo[0]], start[row + hi[0] + 1]):
-                    dx, dy, dz = xyz[j, 0] - points[i, 0], xyz[j, 1] - points[i, 1], xyz[j, 2] - points[i, 2]
-                    d = dx * dx + dy * dy + dz * dz
-                    if d < best or (d == best and out[i] >= 0 and slot[j] < out[i]):
-                        best = d
-                        out[i] = slot[j]
+        # Most points lie on the surface: a small ball finds their sample at once; only for the others it grows.
+        ball = min(reach, np.float32(cell / 4))
+        while True:
+            best = ball * ball
+            for k in range(3):
+                lo[k] = min(max(int(np.floor((points[i, k] - ball - low[k]) / cell)), 0), dims[k] - 1)
+                hi[k] = min(max(int(np.floor((points[i, k] + ball - low[k]) / cell)), 0), dims[k] - 1)
+            for z in range(lo[2], hi[2] + 1):
+                for y in range(lo[1], hi[1] + 1):
+                    row = (z * dims[1] + y) * dims[0]
+                    for j in range(start[row + lo[0]], start[row + hi[0] + 1]):
+                        dx, dy, dz = xyz[0, j] - points[i, 0], xyz[1, j] - points[i, 1], xyz[2, j] - points[i, 2]
+                        d = dx * dx + dy * dy + dz * dz
+                        if d < best or (d == best and out[i] >= 0 and slot[j] < out[i]):
+                            best = d
+                            out[i] = slot[j]
+            if out[i] >= 0 or not ball < reach:
+                break
+            ball = min(reach, ball * np.float32(2))
