@@ -8,7 +8,7 @@ import numpy as np
 import pytest
 
 from ruvelt.bench.run import table
-from ruvelt.bench.strokes import batches, painted_scene
+from ruvelt.bench.strokes import BATCHES_A_ROW, batches, painted_scene
 from ruvelt.bench.timing import at_most, best, faster
 
 
@@ -40,8 +40,8 @@ def test_the_table_tells_every_row() -> None:
 def test_bench_batches_really_paint(layer: str) -> None:
     scene = painted_scene(256, 4, 2)
     before = {c: scene.evaluator().composite("base_color", c).copy() for c in range(scene.samples.chunk_count)}
-    times = batches(scene, layer, 3)
-    assert len(times) == 3
+    times = batches(scene, layer, 1)
+    assert len(times) == BATCHES_A_ROW
     assert all(t > 0 for t in times)
     assert np.array_equal(before[0], scene.evaluator().composite("base_color", 0))
     scene.workers.close()

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import statistics
 import time
 from collections.abc import Callable
 from dataclasses import asdict, dataclass
@@ -25,14 +26,25 @@ class Row:
         return asdict(self)
 
 
-def best(work: Callable[[], object], goes: int = 5) -> float:
-    """Seconds of the fastest of some goes."""
+def goes_of(work: Callable[[], object], goes: int) -> list[float]:
+    """Seconds of each go."""
     times = []
     for _ in range(goes):
         start = time.perf_counter()
         work()
         times.append(time.perf_counter() - start)
-    return min(times)
+    return times
+
+
+def best(work: Callable[[], object], goes: int = 5) -> float:
+    """Seconds of the fastest of some goes."""
+    return min(goes_of(work, goes))
+
+
+def median(work: Callable[[], object], goes: int = 9) -> float:
+    """Seconds of the middle one of some goes, after one that warms up."""
+    work()
+    return statistics.median(goes_of(work, goes))
 
 
 def faster(name: str, ours: float, baseline: float, baseline_name: str, least: float, unit: str = "ms") -> Row:

@@ -12,7 +12,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from ruvelt.core.brush.live import LiveStroke
+from ruvelt.core.brush.live import LiveStroke, Touched
 from ruvelt.core.brush.target import Paint, Target, resolve_target
 from ruvelt.core.errors import Conflict, InputError, NotFound
 from ruvelt.core.inspect.findings import Finding, find_problems
@@ -197,8 +197,12 @@ class Session:
         display = self.display(target.sheet)
         return LiveStroke(resolved, display.evaluator, self.planes, erase=paint.erase, hidden=self.hidden_faces, workers=self.workers)
 
-    def store_stroke(self, live: LiveStroke, label: str, script: Mapping[str, Any]) -> None:
-        """Commit what a stroke changed as one step of history, and keep its composites under their new versions."""
+    def store_stroke(self, live: LiveStroke, label: str, script: Mapping[str, Any]) -> Touched:
+        """Commit what a stroke changed as one step of history, and keep its composites, settled, under their new versions.
+
+        Says which tiles settling changed.
+        """
+        settled = live.settle()
         jobs = [(plane, chunk, values) for plane, chunks in live.changes.items() for chunk, values in chunks.items()]
         keys = self.workers.map(lambda job: self.store.blobs.put(job[2]), jobs)
         changes: dict[str, dict[int, str | None]] = {}
@@ -208,6 +212,7 @@ class Session:
         evaluator = self.display(live.target.sheet.id).evaluator
         for (channel, chunk), values in live.composites.items():
             evaluator.keep_composite(channel, chunk, values)
+        return settled
 
     def flood(self, target: Target, paint: Paint, picks: tuple[FacePick, ...] | None, strength: float, revision: int | None = None) -> None:
         """Cover picked faces (None: the whole sheet) at a strength with the paint."""

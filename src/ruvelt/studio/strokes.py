@@ -158,7 +158,8 @@ class StrokeDesk:
             return
         session, begin = self._session, running.begin
         before = self._stamps(running)
-        session.store_stroke(running.live, _label(running.live, begin.paint), recorded(session, running))
+        settled = session.store_stroke(running.live, _label(running.live, begin.paint), recorded(session, running))
+        answer.patches += running.display.update(settled)
         answer.stored = True
         answer.stamps = [(t, c, s) for (t, c), s in self._stamps(running).items() if before[t, c] != s]
 

@@ -43,40 +43,51 @@ STRETCH = 512
 
 
 @inline
-def _weigh(dab, hardness, xyz, normal, first, n, spacing, weight):
-    """Weights of samples first … first + n under one dab, without a branch in any loop, so that they become vector instructions."""
+def _approach(now, cap, flow, distance, hardness, slope, cosine):
+    """Coverage `now` after one dab: `flow` of the way to `cap`, weighed by distance (radii) and by how far the surface faces the dab."""
     one, zero = np.float32(1), np.float32(0)
-    cx, cy, cz, r = dab[0], dab[1], dab[2], max(dab[3], np.float32(0.6) * spacing)
-    inv_r = one / r
-    x, y, z = xyz[0, first : first + n], xyz[1, first : first + n], xyz[2, first : first + n]
-    if dab[13] >= np.float32(0.999):
+    # 1 up to `hardness`, then a smoothstep down to 0 at one radius.
+    t = (distance - hardness) * slope
+    t = one if t > one else t
+    t = zero if t < zero else t
+    cosine = one if cosine > one else cosine
+    cosine = zero if cosine < zero else cosine
+    gap = cap - now
+    gap = zero if gap < zero else gap
+    return now + gap * (flow * cosine * (one - t * t * (np.float32(3) - np.float32(2) * t)))
+
+
+@inline
+def _lay_dab(dabs, d, hardness, xyz, normal, first, n, spacing, now, at):
+    """Raise now[at …] of the sorted samples first … first + n by dab d, without a branch in the loops: they become vector instructions.
+
+    Places are unsigned: they need no look for a negative index, and no slices, which cost more than the few samples in them.
+    """
+    one, zero = np.float32(1), np.float32(0)
+    cx, cy, cz, r = dabs[d, 0], dabs[d, 1], dabs[d, 2], max(dabs[d, 3], np.float32(0.6) * spacing)
+    nx, ny, nz, flow, cap = dabs[d, 4], dabs[d, 5], dabs[d, 6], dabs[d, 15], dabs[d, 16]
+    inv_r, slope = one / r, one / (one - hardness)
+    scale, bias = np.float32(1 / 127) / FADE, zero
+    if not dabs[d, 17] > 0:
+        scale, bias = zero, one
+    px, py, pz = nx * scale, ny * scale, nz * scale
+    if dabs[d, 13] >= np.float32(0.999):
         for i in range(n):
-            dx, dy, dz = x[i] - cx, y[i] - cy, z[i] - cz
-            weight[i] = np.sqrt(dx * dx + dy * dy + dz * dz) * inv_r
+            j = first + i
+            dx, dy, dz = xyz[0, j] - cx, xyz[1, j] - cy, xyz[2, j] - cz
+            distance = np.sqrt(dx * dx + dy * dy + dz * dz) * inv_r
+            cosine = bias + np.float32(normal[0, j]) * px + np.float32(normal[1, j]) * py + np.float32(normal[2, j]) * pz
+            now[at + i] = _approach(now[at + i], cap, flow, distance, hardness, slope, cosine)
     else:
-        inv_short = inv_r / dab[13]
-        ax, ay, az, bx, by, bz, nx, ny, nz = dab[7], dab[8], dab[9], dab[10], dab[11], dab[12], dab[4], dab[5], dab[6]
+        inv_short = inv_r / dabs[d, 13]
+        ax, ay, az, bx, by, bz = dabs[d, 7], dabs[d, 8], dabs[d, 9], dabs[d, 10], dabs[d, 11], dabs[d, 12]
         for i in range(n):
-            dx, dy, dz = x[i] - cx, y[i] - cy, z[i] - cz
+            j = first + i
+            dx, dy, dz = xyz[0, j] - cx, xyz[1, j] - cy, xyz[2, j] - cz
             a, b = (dx * ax + dy * ay + dz * az) * inv_r, (dx * bx + dy * by + dz * bz) * inv_short
             h = (dx * nx + dy * ny + dz * nz) * inv_r
-            weight[i] = np.sqrt(a * a + b * b + h * h)
-    # 1 up to `hardness`, then a smoothstep down to 0 at one radius.
-    slope = one / (one - hardness)
-    for i in range(n):
-        t = (weight[i] - hardness) * slope
-        t = one if t > one else t
-        t = zero if t < zero else t
-        weight[i] = one - t * t * (np.float32(3) - np.float32(2) * t)
-    if dab[17] > 0:
-        scale = np.float32(1 / 127) / FADE
-        nx, ny, nz = dab[4] * scale, dab[5] * scale, dab[6] * scale
-        p, q, s = normal[0, first : first + n], normal[1, first : first + n], normal[2, first : first + n]
-        for i in range(n):
-            c = np.float32(p[i]) * nx + np.float32(q[i]) * ny + np.float32(s[i]) * nz
-            c = one if c > one else c
-            c = zero if c < zero else c
-            weight[i] *= c
+            cosine = bias + np.float32(normal[0, j]) * px + np.float32(normal[1, j]) * py + np.float32(normal[2, j]) * pz
+            now[at + i] = _approach(now[at + i], cap, flow, np.sqrt(a * a + b * b + h * h), hardness, slope, cosine)
 
 
 @kernel(
@@ -112,9 +123,9 @@ def ball_dabs(dabs, low, cell, dims, start, slot, xyz, normal, allowed, spacing,
     reach_of = np.empty((GROUP, 2), np.int64)
     order = np.empty(GROUP, np.int64)
     now = np.empty(STRETCH, np.float32)
-    weight = np.empty(STRETCH, np.float32)
     for g in range(0, len(dabs), GROUP):
         size = min(GROUP, len(dabs) - g)
+        left, right = len(start), -1
         for d in range(size):
             cx, cy, cz, r = dabs[g + d, 0], dabs[g + d, 1], dabs[g + d, 2], dabs[g + d, 3]
             box[d, 0], box[d, 1], box[d, 2], box[d, 3] = 0, -1, 0, -1
@@ -128,10 +139,13 @@ def ball_dabs(dabs, low, cell, dims, start, slot, xyz, normal, allowed, spacing,
             box[d, 1] = min(min(max(int(np.floor((cz + r - low[2]) / cell)), 0), dims[2] - 1), z_last)
             box[d, 2] = min(max(int(np.floor((cy - r - low[1]) / cell)), 0), dims[1] - 1)
             box[d, 3] = min(max(int(np.floor((cy + r - low[1]) / cell)), 0), dims[1] - 1)
+            left = min(left, min(max(int(np.floor((cx - r - low[0]) / cell)), 0), dims[0] - 1))
+            right = max(right, min(max(int(np.floor((cx + r - low[0]) / cell)), 0), dims[0] - 1))
         for lead in range(size):
             for z in range(box[lead, 0], box[lead, 1] + 1):
                 for y in range(box[lead, 2], box[lead, 3] + 1):
-                    walked = False
+                    row = (z * dims[1] + y) * dims[0]
+                    walked = start[row + left] == start[row + right + 1]
                     for d in range(lead):
                         walked = walked or (box[d, 0] <= z <= box[d, 1] and box[d, 2] <= y <= box[d, 3])
                     if walked:
@@ -158,7 +172,6 @@ def ball_dabs(dabs, low, cell, dims, start, slot, xyz, normal, allowed, spacing,
                             at -= 1
                         order[at] = d
                         count += 1
-                    row = (z * dims[1] + y) * dims[0]
                     taken = 0
                     while taken < count:
                         xa, xb = reach_of[order[taken], 0], reach_of[order[taken], 1]
@@ -185,13 +198,7 @@ def ball_dabs(dabs, low, cell, dims, start, slot, xyz, normal, allowed, spacing,
                                 b = min(base + n, start[row + reach_of[d, 1] + 1])
                                 if a >= b:
                                     continue
-                                _weigh(dabs[g + d], hardness[d], xyz, normal, a, b - a, spacing, weight)
-                                flow, cap = dabs[g + d, 15], dabs[g + d, 16]
-                                part = now[a - base : b - base]
-                                for k in range(b - a):
-                                    gap = cap - part[k]
-                                    gap = zero if gap < zero else gap
-                                    part[k] += gap * (flow * weight[k])
+                                _lay_dab(dabs, g + d, hardness[d], xyz, normal, np.uint64(a), np.uint64(b - a), spacing, now, np.uint64(a - base))
                             for i in range(n):
                                 s = slot[base + i]
                                 if now[i] > coverage[s] and (len(allowed) == 0 or allowed[s] != 0):
@@ -272,36 +279,35 @@ def paint_runs(starts, counts, base, coverage, codes, erase, comps, out):
     coverage : (65536,) of this chunk; codes : (comps,) uint16; out : (comps + 1, 65536) uint16
     """
     full, half, one, zero = np.float32(65535), np.float32(0.5), np.float32(1), np.float32(0)
-    under, inverse = np.empty(STRETCH, np.float32), np.empty(STRETCH, np.float32)
+    under, inverse = np.empty(CHUNK, np.float32), np.empty(CHUNK, np.float32)
+    before = u16_at(base, CHUNK * (comps + 1))
+    top = np.uint64(comps * CHUNK)
+    # Unsigned places need no look for a negative index, so that these loops become vector instructions without slices.
     for r in range(len(starts)):
-        for s in range(starts[r], starts[r] + counts[r], STRETCH):
-            n = min(STRETCH, starts[r] + counts[r] - s)
-            c = coverage[s : s + n]
-            alpha = out[comps, s : s + n]
+        first, end = np.uint64(starts[r]), np.uint64(starts[r] + counts[r])
+        if base != 0:
+            for i in range(first, end):
+                under[i] = np.float32(before[top + i]) * (one / full) * (one - coverage[i])
+        else:
+            for i in range(first, end):
+                under[i] = zero
+        if erase:
+            for i in range(first, end):
+                out[comps, i] = np.uint16(np.int32(under[i] * full + half))
+            continue
+        for i in range(first, end):
+            total = coverage[i] + under[i]
+            out[comps, i] = np.uint16(np.int32(total * full + half))
+            inverse[i] = one / (total if total > zero else one)
+        for k in range(comps):
+            code, row = np.float32(codes[k]), np.uint64(k * CHUNK)
             if base != 0:
-                below = u16_at(base + 2 * (comps * CHUNK + s), n)
-                for i in range(n):
-                    under[i] = np.float32(below[i]) * (one / full) * (one - c[i])
+                for i in range(first, end):
+                    value = (coverage[i] * code + under[i] * np.float32(before[row + i])) * inverse[i] + half
+                    out[k, i] = np.uint16(np.int32(value)) if coverage[i] > zero else out[k, i]
             else:
-                under[:n] = zero
-            if erase:
-                for i in range(n):
-                    alpha[i] = np.uint16(under[i] * full + half)
-                continue
-            for i in range(n):
-                total = c[i] + under[i]
-                alpha[i] = np.uint16(total * full + half)
-                inverse[i] = one / (total if total > zero else one)
-            for k in range(comps):
-                row, code = out[k, s : s + n], np.float32(codes[k])
-                if base != 0:
-                    colour = u16_at(base + 2 * (k * CHUNK + s), n)
-                    for i in range(n):
-                        value = (c[i] * code + under[i] * np.float32(colour[i])) * inverse[i] + half
-                        row[i] = np.uint16(value) if c[i] > zero else row[i]
-                else:
-                    for i in range(n):
-                        row[i] = np.uint16(code) if c[i] > zero else row[i]
+                for i in range(first, end):
+                    out[k, i] = codes[k] if coverage[i] > zero else out[k, i]
 
 
 @kernel(numba.void(i32[::1], numba.int64, numba.int64, f32, u8[::1], f32[::1], u8[:, ::1], numba.boolean))

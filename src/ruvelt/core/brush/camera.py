@@ -2,16 +2,30 @@
 
 from __future__ import annotations
 
+from functools import lru_cache
 from typing import Annotated
 
 import numpy as np
 from numpy.typing import NDArray
 from pydantic import Field, model_validator
 
+from ruvelt.core.mesh.vectors import length
 from ruvelt.core.stack.document import Frozen
 
 Coordinate = Annotated[float, Field(ge=-1e12, le=1e12, allow_inf_nan=False)]
 Vector = tuple[Coordinate, Coordinate, Coordinate]
+
+
+Axes = tuple[NDArray[np.float64], NDArray[np.float64], NDArray[np.float64]]
+
+
+@lru_cache(maxsize=64)
+def _axes(eye: Vector, target: Vector, up: Vector) -> Axes:
+    forward = np.subtract(target, eye).astype(np.float64)
+    forward /= np.linalg.norm(forward)
+    right = np.cross(forward, np.asarray(up, np.float64))
+    right /= np.linalg.norm(right)
+    return right, np.cross(right, forward), forward
 
 
 class Camera(Frozen):
@@ -32,13 +46,9 @@ class Camera(Frozen):
         return self
 
     @property
-    def axes(self) -> tuple[NDArray[np.float64], NDArray[np.float64], NDArray[np.float64]]:
+    def axes(self) -> Axes:
         """Unit right, up and forward."""
-        forward = np.subtract(self.target, self.eye).astype(np.float64)
-        forward /= np.linalg.norm(forward)
-        right = np.cross(forward, np.asarray(self.up, np.float64))
-        right /= np.linalg.norm(right)
-        return right, np.cross(right, forward), forward
+        return _axes(self.eye, self.target, self.up)
 
     @property
     def _pixel_slope(self) -> float:
@@ -50,8 +60,10 @@ class Camera(Frozen):
         a = (points[:, 0] - self.width / 2) * self._pixel_slope
         b = (self.height / 2 - points[:, 1]) * self._pixel_slope
         way = forward + a[:, None] * right + b[:, None] * up
-        way /= np.linalg.norm(way, axis=1, keepdims=True)
-        return np.broadcast_to(np.asarray(self.eye, np.float64), way.shape), way
+        way /= length(way)
+        origins = np.empty_like(way)
+        origins[:] = self.eye
+        return origins, way
 
     def pixel_size(self, positions: NDArray[np.float64]) -> NDArray[np.float64]:
         """(n,) object units that one pixel spans at the depth of (n, 3) positions."""

@@ -13,19 +13,20 @@ from ruvelt.core.brush.path import BALL_COLUMNS
 from ruvelt.core.brush.settings import Mirror
 from ruvelt.core.brush.target import ResolvedTarget
 from ruvelt.core.planes.plane import U16, empty_chunk
-from ruvelt.core.samples.chunks import CHUNK, CHUNK_SIDE, TILES
+from ruvelt.core.samples.chunks import CHUNK, CHUNK_SIDE, TILE_SIDE, TILES
 from ruvelt.core.samples.sheet import SheetSamples
 from ruvelt.core.stack.document import FacePick
-from ruvelt.core.stack.evaluate import Overlay, PlaneLookup, Resolved, Runs, SheetEvaluator, State, execute
+from ruvelt.core.stack.evaluate import Fold, Overlay, PlaneLookup, Resolved, Runs, SheetEvaluator, State, execute
 from ruvelt.core.stack.faces import FaceIndex
 from ruvelt.core.workers import SERIAL, Workers
 
 
 @dataclass(frozen=True, eq=False)
 class Touched:
-    """What one batch changed: the tiles of each chunk, (256,) uint8."""
+    """What one batch changed: the tiles of each chunk, (256,) uint8, and the same as runs of samples."""
 
     tiles: dict[int, NDArray[np.uint8]]
+    runs: dict[int, Runs]
 
 
 def runs_of(tiles: NDArray[np.uint8], square: bool) -> Runs:
@@ -35,13 +36,26 @@ def runs_of(tiles: NDArray[np.uint8], square: bool) -> Runs:
     return starts[:n].copy(), counts[:n].copy()
 
 
+def _tiles_of(marks: NDArray[np.bool_], square: bool) -> NDArray[np.uint8]:
+    """(256,) tiles of a chunk that hold any marked sample."""
+    if square:
+        n = CHUNK_SIDE // TILE_SIDE
+        return np.asarray(marks.reshape(n, TILE_SIDE, n, TILE_SIDE).any(axis=(1, 3)), np.uint8).reshape(-1)
+    return np.asarray(marks.reshape(TILES, -1).any(axis=1), np.uint8)
+
+
 @dataclass(eq=False)
 class _Steps:
-    """One channel of one chunk: the state under the target, the steps that lead to it, and the target with all above."""
+    """One channel of one chunk: the state under the target, the steps that lead to it, and the target with all above.
+
+    `quick` is `rest` with most of what lies above folded into one step: right to a code or so, whatever the number of layers.
+    """
 
     under: State
     below: Resolved
     rest: Resolved
+    fold: Fold | None
+    quick: Resolved
 
 
 class LiveStroke:
@@ -75,6 +89,8 @@ class LiveStroke:
         self._bases: dict[tuple[str, int], U16 | None] = {}
         self._masks: dict[int, U16] = {}
         self._resolved: dict[tuple[str, int], _Steps | None] = {}
+        self._folds = True
+        self._unsettled: dict[tuple[str, int], NDArray[np.bool_]] = {}
         self._programs = {c: evaluator.program(c, target.layer.id) for c in target.channels}
 
     # -- what raises coverage ---------------------------------------------------------------------------------------------------
@@ -101,7 +117,7 @@ class LiveStroke:
         # Each thread takes layers of the grid, so that no sample is raised by two and the order of dabs is kept.
         # A batch of few samples is done sooner than a thread is woken.
         samples_met = float((np.pi * (dabs[:, 3].astype(np.float64) / samples.spacing) ** 2).sum())
-        slabs = min(2 * self._workers.threads, last - first + 1) if self._workers.threads > 1 and samples_met > 120_000 else 1
+        slabs = min(2 * self._workers.threads, last - first + 1) if self._workers.threads > 1 and samples_met > 300_000 else 1
         edges = np.linspace(first, last + 1, slabs + 1).astype(int)
 
         def lay(slab: int) -> None:
@@ -150,6 +166,8 @@ class LiveStroke:
     def flood(self, picks: Iterable[FacePick] | None, strength: float, faces: FaceIndex) -> Touched:
         """Cover picked faces of the sheet (all of it for None) at a strength; hidden faces stay as they are."""
         samples = self.samples
+        # A flood is one batch: the exact way is the shortest.
+        self._folds = False
         marks = np.ones(samples.slot_count, np.uint8) if picks is None else samples.slots_of_faces(faces.mark(picks)).astype(np.uint8)
         if len(self._allowed):
             marks &= self._allowed
@@ -166,11 +184,14 @@ class LiveStroke:
 
     def _update(self, dirty: NDArray[np.uint8]) -> Touched:
         chunks = [int(c) for c in np.flatnonzero(dirty.any(axis=1))]
-        self._workers.map(lambda c: self._update_chunk(c, dirty[c]), chunks)
-        return Touched({c: dirty[c] for c in chunks})
+        # Waking threads for less than this costs more than they save.
+        work = int(np.count_nonzero(dirty)) * len(self.target.cells)
+        workers = self._workers if work > 400 else SERIAL
+        runs = {c: runs_of(dirty[c], self.samples.square) for c in chunks}
+        workers.map(lambda c: self._update_chunk(c, dirty[c], runs[c]), chunks)
+        return Touched({c: dirty[c] for c in chunks}, runs)
 
-    def _update_chunk(self, chunk: int, tiles: NDArray[np.uint8]) -> None:
-        runs = runs_of(tiles, self.samples.square)
+    def _update_chunk(self, chunk: int, tiles: NDArray[np.uint8], runs: Runs) -> None:
         coverage = self._coverage[chunk * CHUNK : (chunk + 1) * CHUNK]
         for cell in self.target.cells:
             base, out = self._working(cell.plane, cell.components, chunk)
@@ -185,7 +206,29 @@ class LiveStroke:
             if missing.any():
                 execute(steps.below, runs_of(missing.astype(np.uint8), self.samples.square), save=steps.under)
                 steps.under.tiles |= missing
-            execute(steps.rest, runs, state=steps.under, out=self.composites[channel, chunk])
+            if steps.fold is not None:
+                missing = tiles.astype(bool) & ~steps.fold.tiles
+                if missing.any():
+                    steps.fold.fill(runs_of(missing.astype(np.uint8), self.samples.square))
+                    steps.fold.tiles |= missing
+                self._unsettled[channel, chunk] |= tiles.astype(bool)
+            execute(steps.quick, runs, state=steps.under, out=self.composites[channel, chunk])
+
+    def settle(self) -> Touched:
+        """Bring composites made by folded steps to the exact values; says which tiles changed by that."""
+        dirty = np.zeros((self.samples.chunk_count, TILES), np.uint8)
+
+        def exactly(where: tuple[str, int]) -> None:
+            steps, values = self._resolved[where], self.composites[where]
+            assert steps is not None
+            before = values.copy()
+            execute(steps.rest, runs_of(self._unsettled[where].astype(np.uint8), self.samples.square), state=steps.under, out=values)
+            np.maximum(dirty[where[1]], _tiles_of((before != values).any(axis=0), self.samples.square), out=dirty[where[1]])
+
+        self._workers.map(exactly, [w for w, tiles in self._unsettled.items() if tiles.any()])
+        self._unsettled = {w: np.zeros(TILES, bool) for w in self._unsettled}
+        chunks = [int(c) for c in np.flatnonzero(dirty.any(axis=1))]
+        return Touched({c: dirty[c] for c in chunks}, {c: runs_of(dirty[c], self.samples.square) for c in chunks})
 
     def _steps(self, channel: str, chunk: int) -> _Steps | None:
         """What is below the target in a chunk and what goes on top of it, worked out at the first touch."""
@@ -199,11 +242,13 @@ class LiveStroke:
                     overlay.masks[self.target.layer.id] = self._masks[chunk]
                 else:
                     overlay.planes.update((cell.plane, self.changes[cell.plane][chunk]) for cell in self.target.cells)
-                found = _Steps(
-                    evaluator.state_before(program, at, chunk),
-                    evaluator.resolve(program, chunk, 1, at),
-                    evaluator.resolve(program, chunk, at, len(program.ops), overlay),
-                )
+                end = len(program.ops)
+                rest = evaluator.resolve(program, chunk, at, end, overlay)
+                fold = evaluator.fold(program, at, chunk) if self._folds else None
+                quick = rest if fold is None else evaluator.resolve(program, chunk, at, end, overlay, fold)
+                found = _Steps(evaluator.state_before(program, at, chunk), evaluator.resolve(program, chunk, 1, at), rest, fold, quick)
+                if fold is not None:
+                    self._unsettled[channel, chunk] = np.zeros(TILES, bool)
                 self.composites[channel, chunk] = evaluator.composite(channel, chunk).copy()
             self._resolved[channel, chunk] = found
         return self._resolved[channel, chunk]

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Callable
 from dataclasses import dataclass
 from typing import Protocol
@@ -10,8 +11,9 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ruvelt.core.brush.camera import Camera
-from ruvelt.core.brush.settings import Brush
+from ruvelt.core.brush.settings import Brush, PressureCurve
 from ruvelt.core.mesh.rays import RayCaster
+from ruvelt.core.mesh.vectors import cross, dot, length
 from ruvelt.core.samples.surface import SurfaceSamples
 
 #: Length of the leash at full steadying, pixels of the view.
@@ -41,29 +43,36 @@ class Path(Protocol):
     def extend(self, points: list[Point]) -> NDArray[np.float32]: ...
 
 
+Place = tuple[float, ...]
+
+
+def _between(a: Place, b: Place, share: float) -> Place:
+    return tuple(x + (y - x) * share for x, y in zip(a, b, strict=True))
+
+
 class _Spacer:
     """Walks a polyline and stops every `step` of arc length. `step` is asked anew at every stop, with the pressure there."""
 
     def __init__(self) -> None:
-        self.last: NDArray[np.float64] | None = None
+        self.last: Place | None = None
         self.pressure = 1.0
         self.left = 0.0
 
-    def walk(self, target: NDArray[np.float64], pressure: float, step_at: Callable[[float], float]) -> list[tuple[NDArray[np.float64], float]]:
+    def walk(self, target: Place, pressure: float, step_at: Callable[[float], float]) -> list[tuple[Place, float]]:
         if self.last is None:
             self.last, self.pressure = target, pressure
             self.left = step_at(pressure)
             return [(target, pressure)]
-        stops: list[tuple[NDArray[np.float64], float]] = []
-        length = float(np.linalg.norm(target - self.last))
+        stops: list[tuple[Place, float]] = []
+        whole = math.dist(target, self.last)
         done = 0.0
-        while length - done >= self.left and len(stops) < MAX_DABS:
+        while whole - done >= self.left and len(stops) < MAX_DABS:
             done += self.left
-            share = done / length
+            share = done / whole
             p = self.pressure + (pressure - self.pressure) * share
-            stops.append((self.last + (target - self.last) * share, p))
+            stops.append((_between(self.last, target, share), p))
             self.left = step_at(p)
-        self.left = max(self.left - (length - done), 0.0) if len(stops) < MAX_DABS else step_at(pressure)
+        self.left = max(self.left - (whole - done), 0.0) if len(stops) < MAX_DABS else step_at(pressure)
         self.last, self.pressure = target, pressure
         return stops
 
@@ -71,26 +80,25 @@ class _Spacer:
 class _Leash:
     """The steadied tip: it stays until the hand is a leash's length away, then trails it."""
 
-    def __init__(self, length: float) -> None:
-        self.length = length
-        self.tip: NDArray[np.float64] | None = None
+    def __init__(self, reach: float) -> None:
+        self.reach = reach
+        self.tip: Place | None = None
 
-    def pull(self, hand: NDArray[np.float64]) -> NDArray[np.float64]:
-        if self.tip is None or self.length <= 0:
+    def pull(self, hand: Place) -> Place:
+        if self.tip is None or self.reach <= 0:
             self.tip = hand
             return hand
-        gap = hand - self.tip
-        distance = float(np.linalg.norm(gap))
-        if distance > self.length:
-            self.tip = hand - gap * (self.length / distance)
+        distance = math.dist(hand, self.tip)
+        if distance > self.reach:
+            self.tip = _between(hand, self.tip, self.reach / distance)
         return self.tip
 
 
 def _stops(points: list[Point], leash: _Leash, spacer: _Spacer, step_at: Callable[[float], float]) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
     """(n, 2 or 3) places where pointer samples lay dabs and (n,) pressures there, at most MAX_DABS of them."""
-    stops: list[tuple[NDArray[np.float64], float]] = []
+    stops: list[tuple[Place, float]] = []
     for point in points:
-        stops += spacer.walk(leash.pull(np.array(point.at, np.float64)), point.pressure, step_at)
+        stops += spacer.walk(leash.pull(point.at), point.pressure, step_at)
         if len(stops) > MAX_DABS:
             stops = stops[:: len(stops) // MAX_DABS + 1]
     return np.array([s[0] for s in stops]), np.array([s[1] for s in stops])
@@ -109,15 +117,20 @@ class _Chance:
         return values
 
 
+def _factors(curve: PressureCurve, pressure: NDArray[np.float64]) -> NDArray[np.float64]:
+    return np.array([curve.at(p) for p in pressure]) if curve.on else np.ones(len(pressure))
+
+
 def _across(normal: NDArray[np.float64], lean: NDArray[np.float64]) -> NDArray[np.float64]:
     """(n, 3) unit vectors across `normal`, as close to `lean` as can be."""
-    axis = lean - normal * np.einsum("ij,ij->i", normal, lean)[:, None]
-    length = np.linalg.norm(axis, axis=1, keepdims=True)
-    other = np.where(np.abs(normal[:, :1]) < 0.9, [[1.0, 0.0, 0.0]], [[0.0, 0.0, 1.0]])
-    other = other - normal * np.einsum("ij,ij->i", normal, other)[:, None]
-    axis = np.where(length > 1e-6, axis, other)
-    result: NDArray[np.float64] = axis / np.linalg.norm(axis, axis=1, keepdims=True)
-    return result
+    axis = lean - normal * dot(normal, lean)[:, None]
+    size = length(axis)
+    if size.min() <= 1e-6:
+        other = np.where(np.abs(normal[:, :1]) < 0.9, [[1.0, 0.0, 0.0]], [[0.0, 0.0, 1.0]])
+        other = other - normal * dot(normal, other)[:, None]
+        axis = np.where(size > 1e-6, axis, other)
+        size = length(axis)
+    return axis / size
 
 
 def _ball_dabs(
@@ -133,15 +146,15 @@ def _ball_dabs(
     n = len(centre)
     out = np.zeros((n, BALL_COLUMNS), np.float32)
     u = _across(normal, lean)
-    v = np.cross(normal, u)
+    v = cross(normal, u)
     turn = np.radians(brush.angle) + np.pi * brush.jitter_angle * chance[:, 3]
     cos, sin = np.cos(turn)[:, None], np.sin(turn)[:, None]
     out[:, 0:3], out[:, 3], out[:, 4:7] = centre, radius, normal
     out[:, 7:10], out[:, 10:13] = u * cos + v * sin, v * cos - u * sin
     out[:, 13], out[:, 14] = brush.roundness, brush.hardness
     weaken = 1 - brush.jitter_strength * chance[:, 4]
-    out[:, 15] = brush.flow * np.array([brush.pressure_flow.at(p) for p in pressure])
-    out[:, 16] = brush.strength * weaken * np.array([brush.pressure_strength.at(p) for p in pressure])
+    out[:, 15] = brush.flow * _factors(brush.pressure_flow, pressure)
+    out[:, 16] = brush.strength * weaken * _factors(brush.pressure_strength, pressure)
     out[:, 17] = brush.facing
     return mirrored(out, brush)
 
@@ -178,9 +191,10 @@ class ViewPath:
         if not len(view):
             return np.zeros((0, BALL_COLUMNS), np.float32)
         chance = self._chance.draw(len(view))
-        size_factor = (1 - self.brush.jitter_size * chance[:, 2]) * np.array([self.brush.pressure_size.at(p) for p in pressure])
-        diameter = np.array([self._diameter_px(p) for p in pressure])
-        view += chance[:, :2] * (self.brush.jitter_place * diameter)[:, None]
+        size_factor = (1 - self.brush.jitter_size * chance[:, 2]) * _factors(self.brush.pressure_size, pressure)
+        if self.brush.jitter_place > 0:
+            diameter = np.array([self._diameter_px(p) for p in pressure])
+            view += chance[:, :2] * (self.brush.jitter_place * diameter)[:, None]
         hit, position, normal, pixel = self._cast(view)
         if not hit.any():
             return np.zeros((0, BALL_COLUMNS), np.float32)
@@ -188,19 +202,19 @@ class ViewPath:
             radius = self.brush.size / 2 * size_factor * pixel
         else:
             radius = np.full(len(view), self.brush.size / 2 * self.samples.model.width) * size_factor
-        right = np.broadcast_to(self.camera.axes[0], position.shape)
-        return _ball_dabs(self.brush, position[hit], normal[hit], right[hit], radius[hit], pressure[hit], chance[hit])
+        right = np.repeat(self.camera.axes[0][None], int(hit.sum()), axis=0)
+        return _ball_dabs(self.brush, position[hit], normal[hit], right, radius[hit], pressure[hit], chance[hit])
 
     def _cast(self, view: NDArray[np.float64]) -> tuple[NDArray[np.bool_], NDArray[np.float64], NDArray[np.float64], NDArray[np.float64]]:
         origins, ways = self.camera.rays(view)
         hits = self.caster.cast(origins, ways)
         hit = hits.triangle >= 0
-        p = self.samples.model.positions[self.samples.model.triangles[np.maximum(hits.triangle, 0)]].astype(np.float64)
-        normal = np.cross(p[:, 1] - p[:, 0], p[:, 2] - p[:, 0])
-        length = np.linalg.norm(normal, axis=1, keepdims=True)
-        normal = np.where(length > 0, normal / np.maximum(length, 1e-300), -ways)
+        normal = hits.normal
+        flat = dot(normal, normal) == 0
+        if flat.any():
+            normal = np.where(flat[:, None], -ways, normal)
         # A face seen from behind is painted as seen.
-        normal = np.where((np.einsum("ij,ij->i", normal, ways) > 0)[:, None], -normal, normal)
+        normal = np.where((dot(normal, ways) > 0)[:, None], -normal, normal)
         pixel = self.camera.pixel_size(hits.position)
         if hit.any():
             self._pixel = float(pixel[hit][-1])
@@ -224,7 +238,7 @@ class SurfacePath:
         if not len(centre):
             return np.zeros((0, BALL_COLUMNS), np.float32)
         chance = self._chance.draw(len(centre))
-        factor = (1 - self.brush.jitter_size * chance[:, 2]) * np.array([self.brush.pressure_size.at(p) for p in pressure])
+        factor = (1 - self.brush.jitter_size * chance[:, 2]) * _factors(self.brush.pressure_size, pressure)
         radius = self._diameter / 2 * factor
         reach = max(self._diameter, 4 * self.samples.spacing)
         slot = self.samples.grid.nearest(centre, reach)
@@ -236,10 +250,10 @@ class SurfacePath:
         # A chord between far points may leave the surface; then the dab moves to the nearest sample.
         off = np.linalg.norm(near - centre, axis=1) > 2 * self.samples.spacing
         centre = np.where(off[:, None], near, centre)
-        lean = np.cross(np.broadcast_to([0.0, 1.0, 0.0], normal.shape), normal)
+        lean = cross(np.broadcast_to([0.0, 1.0, 0.0], normal.shape), normal)
         if self.brush.jitter_place > 0:
             u = _across(normal, lean)
-            v = np.cross(normal, u)
+            v = cross(normal, u)
             shift = chance[:, :2] * (self.brush.jitter_place * 2 * radius)[:, None]
             centre = centre + u * shift[:, :1] + v * shift[:, 1:2]
         return _ball_dabs(self.brush, centre[on], normal[on], lean[on], radius[on], pressure[on], chance[on])
@@ -261,15 +275,15 @@ class SheetPath:
         if not len(centre):
             return out
         chance = self._chance.draw(len(centre))
-        factor = (1 - self.brush.jitter_size * chance[:, 2]) * np.array([self.brush.pressure_size.at(p) for p in pressure])
+        factor = (1 - self.brush.jitter_size * chance[:, 2]) * _factors(self.brush.pressure_size, pressure)
         turn = np.radians(self.brush.angle) + np.pi * self.brush.jitter_angle * chance[:, 3]
         out[:, 0:2] = centre + chance[:, :2] * self.brush.jitter_place * self._diameter
         out[:, 2] = self._diameter / 2 * factor
         out[:, 3], out[:, 4] = np.cos(turn), -np.sin(turn)
         out[:, 5], out[:, 6] = self.brush.roundness, self.brush.hardness
-        out[:, 7] = self.brush.flow * np.array([self.brush.pressure_flow.at(p) for p in pressure])
+        out[:, 7] = self.brush.flow * _factors(self.brush.pressure_flow, pressure)
         out[:, 8] = self.brush.strength * (1 - self.brush.jitter_strength * chance[:, 4])
-        out[:, 8] *= np.array([self.brush.pressure_strength.at(p) for p in pressure])
+        out[:, 8] *= _factors(self.brush.pressure_strength, pressure)
         return out
 
 

@@ -4,24 +4,30 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
+import numba
 import numpy as np
 from embreex.mesh_construction import TriangleMesh
 from embreex.rtcore_scene import EmbreeScene
 from numpy.typing import NDArray
 
+from ruvelt.core.kernels import kernel
 from ruvelt.core.mesh.model import Model
+
+_UP = np.array([0.0, 0.0, 1.0])
 
 
 @dataclass(frozen=True, eq=False)
 class Hits:
     """Where rays met the surface.
 
-    triangle : (n,) int32, -1 for a miss; bary : (n, 3) float32; position : (n, 3) float64 object space; distance : (n,) float32.
+    triangle : (n,) int32, -1 for a miss; bary : (n, 3) float32; position, normal : (n, 3) float64 object space, the face's unit
+    normal, 0 where it has no area; distance : (n,) float32.
     """
 
     triangle: NDArray[np.int32]
     bary: NDArray[np.float32]
     position: NDArray[np.float64]
+    normal: NDArray[np.float64]
     distance: NDArray[np.float32]
 
 
@@ -43,18 +49,62 @@ class RayCaster:
     def cast(self, origins: NDArray[np.float64], directions: NDArray[np.float64]) -> Hits:
         """First hits of rays; origins and unit directions are (n, 3), object space."""
         n = len(origins)
-        miss = Hits(np.full(n, -1, np.int32), np.zeros((n, 3), np.float32), np.zeros((n, 3)), np.full(n, np.inf, np.float32))
-        good = np.asarray(np.isfinite(origins).all(axis=1) & np.isfinite(directions).all(axis=1))
+        # One sum tells the usual case, where every number is finite.
+        bad = n > 0 and not np.isfinite(origins.sum() + directions.sum())
+        good: NDArray[np.bool_] = np.isfinite(np.concatenate([origins, directions], axis=1)).all(axis=1) if bad else np.ones(n, bool)
         if n == 0 or not len(self._index) or not good.any():
-            return miss
-        start = np.ascontiguousarray((np.where(good[:, None], origins, 0) - self._centre) * self._scale, np.float32)
-        way = np.ascontiguousarray(np.where(good[:, None], directions, [0, 0, 1]), np.float32)
+            nowhere = np.zeros((n, 3))
+            return Hits(np.full(n, -1, np.int32), np.zeros((n, 3), np.float32), nowhere, nowhere, np.full(n, np.inf, np.float32))
+        if bad:
+            origins, directions = np.where(good[:, None], origins, 0), np.where(good[:, None], directions, _UP)
+        start = ((origins - self._centre) * self._scale).astype(np.float32)
+        way = directions.astype(np.float32)
         found = self._scene.run(start, way, query="INTERSECT", output=True)
-        hit = (found["primID"] >= 0) & good
-        u, v = found["u"], found["v"]
-        bary = np.stack([1 - u - v, u, v], axis=1).astype(np.float32)
-        triangle = np.where(hit, self._index[np.where(hit, found["primID"], 0)], -1).astype(np.int32)
-        corners = self._model.positions[self._model.triangles[np.maximum(triangle, 0)]].astype(np.float64)
-        position = np.einsum("nk,nkd->nd", bary.astype(np.float64), corners)
-        distance = np.where(hit, found["tfar"] / self._scale, np.inf).astype(np.float32)
-        return Hits(triangle, bary, np.where(hit[:, None], position, 0), distance)
+        hits = Hits(np.empty(n, np.int32), np.zeros((n, 3), np.float32), np.zeros((n, 3)), np.zeros((n, 3)), np.empty(n, np.float32))
+        model, primitive = self._model, np.where(good, found["primID"], -1) if bad else found["primID"]
+        _hits(
+            np.ascontiguousarray(primitive, np.int32),
+            np.ascontiguousarray(found["u"], np.float32),
+            np.ascontiguousarray(found["v"], np.float32),
+            np.ascontiguousarray(found["tfar"], np.float32),
+            self._scale,
+            self._index,
+            model.positions,
+            model.triangles,
+            hits.triangle,
+            hits.bary,
+            hits.position,
+            hits.normal,
+            hits.distance,
+        )
+        return hits
+
+
+f32, f64, i32 = numba.float32, numba.float64, numba.int32
+
+
+@kernel(
+    numba.void(
+        i32[::1], f32[::1], f32[::1], f32[::1], f64, i32[::1], f32[:, ::1], i32[:, ::1], i32[::1], f32[:, ::1], f64[:, ::1], f64[:, ::1], f32[::1]
+    )
+)
+def _hits(primitive, u, v, far, scale, index, positions, triangles, triangle, bary, position, normal, distance):  # type: ignore[no-untyped-def]
+    ab, ac = np.empty(3), np.empty(3)
+    for i in range(len(primitive)):
+        triangle[i], distance[i] = -1, np.inf
+        if primitive[i] < 0:
+            continue
+        t = index[primitive[i]]
+        triangle[i], distance[i] = t, far[i] / scale
+        bary[i, 0], bary[i, 1], bary[i, 2] = np.float32(1) - u[i] - v[i], u[i], v[i]
+        for k in range(3):
+            a = np.float64(positions[triangles[t, 0], k])
+            ab[k], ac[k] = np.float64(positions[triangles[t, 1], k]) - a, np.float64(positions[triangles[t, 2], k]) - a
+            position[i, k] = a + ab[k] * u[i] + ac[k] * v[i]
+        for k in range(3):
+            p, q = (k + 1) % 3, (k + 2) % 3
+            normal[i, k] = ab[p] * ac[q] - ab[q] * ac[p]
+        length = np.sqrt(normal[i, 0] ** 2 + normal[i, 1] ** 2 + normal[i, 2] ** 2)
+        if length > 0:
+            for k in range(3):
+                normal[i, k] /= length

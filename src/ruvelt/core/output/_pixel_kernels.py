@@ -117,20 +117,24 @@ def normal_runs(starts, counts, chunk, side, heights, scale, supplied, owner, is
             out[2, local] = np.uint16((nz * np.float32(0.5) + np.float32(0.5)) * np.float32(65535) + np.float32(0.5))
 
 
-@kernel(numba.void(i32[::1], i32[::1], i64, i64, i64, i64, u8[:, ::1]))
+@kernel(numba.void(i32[::1], i32[::1], i64, i64, i64, i64, numba.uint32[::1]))
 def pack_runs(starts, counts, red, green, blue, alpha, out):
-    """16-bit components (addresses of (65536,) uint16, 0 for full) to interleaved 8 bit; out : (65536, 4) uint8."""
+    """16-bit components (addresses of (65536,) uint16, 0 for full) to 8 bit, rounded; out : (65536,) uint32, red in the lowest byte."""
+    addresses = (red, green, blue, alpha)
+    fixed = np.uint32(0)
+    for k in range(4):
+        if addresses[k] == 0:
+            fixed |= np.uint32(255) << np.uint32(8 * k)
     for r in range(len(starts)):
-        s, n = starts[r], counts[r]
+        first, end = np.uint64(starts[r]), np.uint64(starts[r] + counts[r])
+        for i in range(first, end):
+            out[i] = fixed
         for k in range(4):
-            address = red if k == 0 else green if k == 1 else blue if k == 2 else alpha
-            if address == 0:
-                for i in range(n):
-                    out[s + i, k] = 255
-            else:
-                codes = u16_at(address + 2 * s, n)
-                for i in range(n):
-                    out[s + i, k] = (np.uint32(codes[i]) * np.uint32(255) + np.uint32(32767)) // np.uint32(65535)
+            if addresses[k] != 0:
+                codes, shift = u16_at(addresses[k], CHUNK), np.uint32(8 * k)
+                for i in range(first, end):
+                    # Exactly round(code / 257) for every 16-bit code.
+                    out[i] |= ((np.uint32(codes[i]) * np.uint32(255) + np.uint32(32895)) >> np.uint32(16)) << shift
 
 
 @kernel(numba.void(i32[::1], i32[::1], i64, i64, u8[::1], i64[::1], i32[:, ::1]))

@@ -105,7 +105,7 @@ class SheetDisplay:
 
     def pack(self, texture: str, sources: dict[str, U16], runs: Runs, out: U8) -> None:
         addresses = [0 if part is None else sources[part[0]][part[1]].ctypes.data for part in self.layout(texture)]
-        pack_runs(runs[0], runs[1], *addresses, out)
+        pack_runs(runs[0], runs[1], *addresses, out.view(np.uint32).reshape(-1))
 
     def tile(self, texture: str, chunk: int) -> U8:
         """(65536, 4) uint8: a chunk of a texture with its gutter filled."""
@@ -134,7 +134,8 @@ class LiveDisplay:
     def __init__(self, display: SheetDisplay, stroke: LiveStroke, textures: tuple[str, ...]) -> None:
         self.display, self.stroke = display, stroke
         changing = set(stroke.target.channels) | ({"normal"} if "height" in stroke.target.channels else set())
-        self._textures = [t for t in textures if changing & set(display._channels(t))]
+        channels = {t: display._channels(t) for t in textures}
+        self._channels = {t: c for t, c in channels.items() if changing & set(c)}
         self._tiles: dict[tuple[str, int], U8] = {}
         self._normals: dict[int, U16] = {}
 
@@ -142,14 +143,15 @@ class LiveDisplay:
         """Patches for what a batch changed."""
         samples = self.display.samples
         patches: list[Patch] = []
-        for texture in self._textures:
-            tiles = touched.tiles
-            if texture == "normal" or "normal" in self.display._channels(texture):
+        for texture, channels in self._channels.items():
+            tiles, runs = touched.tiles, touched.runs
+            if "normal" in channels:
                 tiles = _grown(tiles, samples.chunks_across)
+                runs = {chunk: runs_of(marks, True) for chunk, marks in tiles.items()}
             box = np.zeros((samples.chunk_count, 4), np.int32)
             box[:, :2] = CHUNK_SIDE
             for chunk, marks in tiles.items():
-                self._repack(texture, chunk, marks)
+                self._repack(texture, chunk, runs[chunk])
                 rows, columns = np.nonzero(marks.reshape(CHUNK_SIDE // TILE_SIDE, -1))
                 edge = TILE_SIDE * np.array([columns.min(), rows.min(), columns.max() + 1, rows.max() + 1])
                 box[chunk] = edge
@@ -161,11 +163,10 @@ class LiveDisplay:
             self._tiles[texture, chunk] = self.display.tile(texture, chunk)
         return self._tiles[texture, chunk]
 
-    def _repack(self, texture: str, chunk: int, marks: NDArray[np.uint8]) -> None:
-        runs = runs_of(marks, True)
+    def _repack(self, texture: str, chunk: int, runs: Runs) -> None:
         composites = self.stroke.composites
         sources: dict[str, U16] = {}
-        for channel in self.display._channels(texture):
+        for channel in self._channels[texture]:
             if channel == "normal":
                 heights = {c: composites["height", c] for c in self.display.field.neighbours(chunk) if ("height", c) in composites}
                 if chunk not in self._normals:

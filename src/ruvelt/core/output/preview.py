@@ -62,7 +62,7 @@ def render(model: Model, displays: list[SheetDisplay], caster: RayCaster, camera
 
 
 def _only(hits: Hits, keep: NDArray[np.bool_]) -> Hits:
-    return Hits(hits.triangle[keep], hits.bary[keep], hits.position[keep], hits.distance[keep])
+    return Hits(hits.triangle[keep], hits.bary[keep], hits.position[keep], hits.normal[keep], hits.distance[keep])
 
 
 def _shade(

@@ -11,7 +11,7 @@ from numpy.typing import NDArray
 from ruvelt.core.kernels import kernel
 
 #: Samples per occupied cell aimed at: fewer cost more look-ups, more cost more distance tests.
-PER_CELL = 40
+PER_CELL = 60
 MAX_CELLS = 16_000_000
 
 

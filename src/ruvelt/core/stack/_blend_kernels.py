@@ -8,9 +8,11 @@ layer is laid on it. Level 0 is the opaque start value; a group opens a transpar
 import numba
 import numpy as np
 
-from ruvelt.core.kernels import inline, kernel, u16_at
+from ruvelt.core.kernels import f32_at, inline, kernel, u16_at
 
-PLANE, CONST, PUSH, POP = 0, 1, 2, 3
+PLANE, CONST, PUSH, POP, FOLDED = 0, 1, 2, 3, 4
+#: Blend modes that move the colour below along a straight line: normal, multiply, screen.
+STRAIGHT_MODES = (0, 1, 2)
 BLOCK = 2048
 CHUNK = 65536
 U = np.float32(1.0 / 65535.0)
@@ -168,7 +170,10 @@ def _lay_in_group(mode, comps, n, acc, alpha, src, a, over_share, under_share):
 @inline
 def _encode(value):
     """0–1 float to a 16-bit code."""
-    return np.uint16(min(np.float32(1), max(np.float32(0), value)) * np.float32(65535) + np.float32(0.5))
+    # Plain comparisons become vector instructions; min and max, which mind NaN, do not.
+    v = value if value > np.float32(0) else np.float32(0)
+    v = v if v < np.float32(1) else np.float32(1)
+    return np.uint16(np.int32(v * np.float32(65535) + np.float32(0.5)))
 
 
 @inline
@@ -206,7 +211,8 @@ def evaluate_runs(
 ):
     """Walk the operations over runs of a chunk.
 
-    planes, masks : (ops,) addresses of (comps + 1, 65536) and (65536,) uint16, 0 for no mask; consts : (ops, comps) in working space
+    planes, masks : (ops,) addresses of (comps + 1, 65536) and (65536,) uint16, 0 for no mask; of a FOLDED step see `fold_runs`
+    consts : (ops, comps) in working space
     starts, counts : (runs,) samples of the chunk, each run at most BLOCK long
     level0, state_in : level to go on from and its (levels, comps + 1, 65536) state; a state of size 0 starts from consts[0] (operation 0)
     save : write the state reached to state_out instead of codes to the (comps, 65536) uint16 at address `out`
@@ -229,13 +235,16 @@ def evaluate_runs(
                 acc[0, k, :n] = consts[0, k]
         else:
             for l in range(level + 1):
-                at = 0
+                place = np.uint64(0)
                 for r in range(first, run):
-                    s, m = starts[r], counts[r]
-                    alpha[l, at : at + m] = state_in[l, comps, s : s + m]
+                    s, m = np.uint64(starts[r]), np.uint64(counts[r])
+                    if l > 0:
+                        for i in range(m):
+                            alpha[l, place + i] = state_in[l, comps, s + i]
                     for k in range(comps):
-                        acc[l, k, at : at + m] = state_in[l, k, s : s + m]
-                    at += m
+                        for i in range(m):
+                            acc[l, k, place + i] = state_in[l, k, s + i]
+                    place += m
         for op in range(1, len(kinds)):
             kind, strength = kinds[op], strengths[op]
             if kind == PUSH:
@@ -244,23 +253,34 @@ def evaluate_runs(
                 for k in range(comps):
                     acc[level, k, :n] = np.float32(0)
                 continue
-            if kind == PLANE and run - first == 1 and level == 0 and modes[op] == 0 and not linear:
-                # The everyday case, fused: one run, plain blending on the opaque level.
-                address = planes[op] + 2 * starts[first]
-                scale = U * strength
-                codes = u16_at(address + 2 * comps * CHUNK, n)
-                if masks[op] != 0:
-                    scale *= U
-                    mask = u16_at(masks[op] + 2 * starts[first], n)
-                    for i in range(n):
-                        a[i] = np.float32(codes[i]) * np.float32(mask[i]) * scale
-                else:
-                    for i in range(n):
-                        a[i] = np.float32(codes[i]) * scale
-                for k in range(comps):
-                    codes, row = u16_at(address + 2 * k * CHUNK, n), acc[0, k]
-                    for i in range(n):
-                        row[i] += (np.float32(codes[i]) * U - row[i]) * a[i]
+            if kind == FOLDED:
+                lines, place = f32_at(planes[op], 2 * comps * CHUNK), np.uint64(0)
+                for r in range(first, run):
+                    s, m = np.uint64(starts[r]), np.uint64(counts[r])
+                    for k in range(comps):
+                        gain, offset = np.uint64(k * CHUNK) + s, np.uint64((comps + k) * CHUNK) + s
+                        for i in range(m):
+                            acc[0, k, place + i] = acc[0, k, place + i] * lines[gain + i] + lines[offset + i]
+                    place += m
+                continue
+            if kind == PLANE and level == 0 and modes[op] == 0 and not linear:
+                # The everyday case, fused: plain blending on the opaque level.
+                scale = U * strength * (U if masks[op] != 0 else np.float32(1))
+                codes, mask = u16_at(planes[op], CHUNK * (comps + 1)), u16_at(masks[op], CHUNK)
+                top, place = np.uint64(comps * CHUNK), np.uint64(0)
+                for r in range(first, run):
+                    s, m = np.uint64(starts[r]), np.uint64(counts[r])
+                    if masks[op] != 0:
+                        for i in range(m):
+                            a[place + i] = np.float32(codes[top + s + i]) * np.float32(mask[s + i]) * scale
+                    else:
+                        for i in range(m):
+                            a[place + i] = np.float32(codes[top + s + i]) * scale
+                    for k in range(comps):
+                        begin = np.uint64(k * CHUNK) + s
+                        for i in range(m):
+                            acc[0, k, place + i] += (np.float32(codes[begin + i]) * U - acc[0, k, place + i]) * a[place + i]
+                    place += m
                 continue
             if kind == PLANE:
                 at = 0
@@ -303,24 +323,60 @@ def evaluate_runs(
                 _lay(modes[op], comps, n, acc[0], src, a)
             else:
                 _lay_in_group(modes[op], comps, n, acc[level], alpha[level], src, a, share1, share2)
-        at = 0
+        place = np.uint64(0)
         for r in range(first, run):
-            s, m = starts[r], counts[r]
+            s, m = np.uint64(starts[r]), np.uint64(counts[r])
             if save:
                 for l in range(level + 1):
-                    state_out[l, comps, s : s + m] = alpha[l, at : at + m]
+                    for i in range(m):
+                        state_out[l, comps, s + i] = alpha[l, place + i]
                     for k in range(comps):
-                        state_out[l, k, s : s + m] = acc[l, k, at : at + m]
+                        for i in range(m):
+                            state_out[l, k, s + i] = acc[l, k, place + i]
             else:
                 for k in range(comps):
-                    codes, row = u16_at(out + 2 * (k * CHUNK + s), m), acc[0, k, at : at + m]
+                    codes = u16_at(out + 2 * k * CHUNK, CHUNK)
                     if linear:
                         for i in range(m):
-                            codes[i] = _encode_srgb(row[i])
+                            codes[s + i] = _encode_srgb(acc[0, k, place + i])
                     else:
                         for i in range(m):
-                            codes[i] = _encode(row[i])
-            at += m
+                            codes[s + i] = _encode(acc[0, k, place + i])
+            place += m
+
+
+@kernel(numba.void(numba.int8[::1], i32[::1], f32[::1], i64[::1], i64[::1], f32[:, ::1], numba.boolean, f32[::1], i32[::1], i32[::1], f32[:, :, ::1]))
+def fold_runs(kinds, modes, strengths, planes, masks, consts, linear, decode, starts, counts, out):
+    """What opaque-level steps 1 … do to any colour below them, as one line a sample: x → gain · x + offset.
+
+    Only PLANE and CONST steps in straight modes; arguments as in `evaluate_runs`; out : (2, comps, 65536) float32, gains then offsets
+    """
+    one = np.float32(1)
+    comps = out.shape[1]
+    for r in range(len(starts)):
+        first, end = np.uint64(starts[r]), np.uint64(starts[r] + counts[r])
+        for k in range(comps):
+            for i in range(first, end):
+                out[0, k, i] = one
+                out[1, k, i] = np.float32(0)
+        for op in range(1, len(kinds)):
+            plain = kinds[op] == CONST
+            codes, mask = u16_at(planes[op], CHUNK * (comps + 1)), u16_at(masks[op], CHUNK)
+            top = np.uint64(comps * CHUNK)
+            for k in range(comps):
+                row = np.uint64(k * CHUNK)
+                for i in range(first, end):
+                    a = strengths[op] if plain else strengths[op] * (np.float32(codes[top + i]) * U)
+                    if masks[op] != 0:
+                        a *= np.float32(mask[i]) * U
+                    s = consts[op, k] if plain else (decode[codes[row + i]] if linear else np.float32(codes[row + i]) * U)
+                    gain, offset = one - a, s * a
+                    if modes[op] == 1:
+                        gain, offset = one - a + a * s, np.float32(0)
+                    elif modes[op] == 2:
+                        gain = one - a * s
+                    out[0, k, i] *= gain
+                    out[1, k, i] = out[1, k, i] * gain + offset
 
 
 REPLACE, MULTIPLY, ADD, SUBTRACT, MAX, MIN = 0, 1, 2, 3, 4, 5

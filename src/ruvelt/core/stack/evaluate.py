@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Hashable, Mapping
 from dataclasses import dataclass, field
-from typing import Protocol
+from typing import Any, Protocol
 
 import numpy as np
 from numpy.typing import NDArray
@@ -14,7 +14,7 @@ from ruvelt.core.planes.cache import BoundedCache
 from ruvelt.core.planes.plane import U16
 from ruvelt.core.samples.chunks import CHUNK, TILES
 from ruvelt.core.samples.surface import SurfaceSamples
-from ruvelt.core.stack._blend_kernels import BLOCK, CONST, PLANE, POP, PUSH, evaluate_runs, mask_runs
+from ruvelt.core.stack._blend_kernels import BLOCK, CONST, FOLDED, PLANE, POP, PUSH, STRAIGHT_MODES, evaluate_runs, fold_runs, mask_runs
 from ruvelt.core.stack.document import Document, FacesSource, Mask, PaintedSource, Sheet, mask_plane_id
 from ruvelt.core.stack.faces import FaceIndex
 from ruvelt.core.stack.program import Program, compile_channel
@@ -24,6 +24,9 @@ COMBINES = {"replace": 0, "multiply": 1, "add": 2, "subtract": 3, "max": 4, "min
 #: A whole chunk as runs of one block each.
 WHOLE = (np.arange(0, CHUNK, BLOCK, dtype=np.int32), np.full(CHUNK // BLOCK, BLOCK, np.int32))
 _NO_STATE = np.zeros((1, 1, 0), np.float32)
+
+#: Fewer steps than this are walked sooner than their line is made.
+LEAST_FOLDED = 6
 
 Runs = tuple[NDArray[np.int32], NDArray[np.int32]]
 
@@ -54,6 +57,22 @@ class State:
 
 
 @dataclass
+class Fold:
+    """Steps `first` … `last` of a program as one line a sample, (2, components, 65536) float32, valid on marked tiles only."""
+
+    first: int
+    last: int
+    steps: Resolved
+    values: NDArray[np.float32]
+    tiles: NDArray[np.bool_]
+
+    def fill(self, runs: Runs) -> None:
+        s = self.steps
+        program = s.program
+        fold_runs(s.kinds, s.modes, s.strengths, s.planes, s.masks, s.consts, program.linear, DECODE_U16, runs[0], runs[1], self.values)
+
+
+@dataclass
 class Resolved:
     """Steps of a program as kernel arguments for one chunk; `keep` holds the arrays whose addresses they carry."""
 
@@ -64,7 +83,7 @@ class Resolved:
     planes: NDArray[np.int64]
     masks: NDArray[np.int64]
     consts: NDArray[np.float32]
-    keep: list[U16]
+    keep: list[NDArray[Any]]
 
 
 def execute(steps: Resolved, runs: Runs, *, state: State | None = None, out: U16 | None = None, save: State | None = None) -> None:
@@ -252,13 +271,40 @@ class SheetEvaluator:
             self._cache.put(where, state, state.values.nbytes, stamp)
         return state
 
-    def resolve(self, program: Program, chunk: int, first: int, last: int, overlay: Overlay | None = None) -> Resolved:
-        """Steps `first` … `last` with the addresses of their pixels in one chunk; steps that change nothing there are left out."""
+    def fold(self, program: Program, at: int, chunk: int) -> Fold | None:
+        """The steps right above step `at` as one, or None where too few of them can be: on the opaque level, in straight modes."""
+        last = at + 1
+        while last < len(program.ops) and program.ops[last].kind in (PLANE, CONST) and program.ops[last].mode in STRAIGHT_MODES:
+            last += 1
+        if last - at - 1 < LEAST_FOLDED or sum({PUSH: 1, POP: -1}.get(op.kind, 0) for op in program.ops[: at + 1]) != 0:
+            return None
+        where = ("fold", self.sheet.id, program.channel.id, chunk)
+        stamp = hash((program.ops[at + 1 : last], program.linear, at, self._inputs(program, chunk, at + 1, last)))
+        found: Fold | None = self._cache.get(where, stamp)
+        if found is None:
+            values = np.empty((2, program.channel.components, CHUNK), np.float32)
+            found = Fold(at + 1, last, self.resolve(program, chunk, at + 1, last), values, np.zeros(TILES, bool))
+            self._cache.put(where, found, values.nbytes, stamp)
+        return found
+
+    def resolve(self, program: Program, chunk: int, first: int, last: int, overlay: Overlay | None = None, fold: Fold | None = None) -> Resolved:
+        """Steps `first` … `last` with the addresses of their pixels in one chunk; steps that change nothing there are left out.
+
+        With `fold` its steps are replaced by the line they come to.
+        """
         laid = overlay or Overlay()
         kinds, modes, strengths, planes, masks, consts = [CONST], [0], [1.0], [0], [0], [program.ops[0].value]
-        keep: list[U16] = []
+        keep: list[NDArray[Any]] = []
         blank = (0.0,) * program.channel.components
-        for op in program.ops[first:last]:
+        for index, op in enumerate(program.ops[first:last], first):
+            if fold is not None and fold.first <= index < fold.last:
+                if index == fold.first:
+                    keep.append(fold.values)
+                    for column, entry in zip(
+                        (kinds, modes, strengths, planes, masks, consts), (FOLDED, 0, 1.0, fold.values.ctypes.data, 0, blank), strict=True
+                    ):
+                        column.append(entry)  # type: ignore[attr-defined]
+                continue
             address = mask_address = 0
             strength = op.strength
             if op.kind == PLANE:

@@ -1,0 +1,31 @@
+"""The answer to one batch of a stroke: a header, then RGBA patches."""
+
+from __future__ import annotations
+
+from ruvelt.studio.strokes import StrokeAnswer
+from ruvelt.web import schemas as s
+
+
+def stamp_text(stamp: int) -> str:
+    """A 64-bit version as text: JavaScript numbers would round it."""
+    return f"{stamp & 0xFFFFFFFFFFFFFFFF:016x}"
+
+
+def stroke_answer(answer: StrokeAnswer, revision: int) -> tuple[s.StrokeHeader, list[bytes]]:
+    entries, blocks, at = [], [], 0
+    for patch in answer.patches:
+        height, width = patch.pixels.shape[:2]
+        entries.append(s.PatchEntry(texture=patch.texture, x=patch.x, y=patch.y, width=width, height=height, offset=at, length=patch.pixels.nbytes))
+        blocks.append(patch.pixels.tobytes())
+        at += patch.pixels.nbytes
+    header = s.StrokeHeader(
+        patches=entries,
+        dabs=answer.dabs,
+        chunks=answer.chunks,
+        milliseconds=round(answer.seconds * 1000, 2),
+        stored=answer.stored,
+        stamps=[s.StampEntry(texture=t, chunk=c, stamp=stamp_text(v)) for t, c, v in answer.stamps],
+        hit=None if answer.hit is None else list(answer.hit),
+        revision=revision,
+    )
+    return header, blocks
