@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
+import time
 from collections.abc import Callable, Iterable, Mapping
+from contextlib import suppress
 from dataclasses import dataclass
 from functools import cached_property
 from pathlib import Path
@@ -14,7 +16,7 @@ from numpy.typing import NDArray
 
 from ruvelt.core.brush.live import LiveStroke, Touched
 from ruvelt.core.brush.target import Paint, Target, resolve_target
-from ruvelt.core.errors import Conflict, InputError, NotFound
+from ruvelt.core.errors import Conflict, InputError, NotFound, RuveltError
 from ruvelt.core.inspect.findings import Finding, find_problems
 from ruvelt.core.mesh.model import Model
 from ruvelt.core.mesh.rays import RayCaster
@@ -31,10 +33,16 @@ from ruvelt.core.stack.evaluate import SheetEvaluator
 from ruvelt.core.stack.faces import FaceIndex
 from ruvelt.core.stack.lookup import StoredPlanes
 from ruvelt.core.workers import Workers
+from ruvelt.store.pictures import PictureStore
 from ruvelt.store.project_store import Changes, ProjectStore
+from ruvelt.studio.pictures import Pictures
 
 #: Chunks read and evaluated together when many tiles are asked for.
 GROUP = 16
+#: Raised whenever the way from a document to pixels changes, so that pictures made the old way are not shown.
+PICTURES = 1
+#: Closing a project waits no longer than this for its pictures.
+REFRESH_SECONDS = 2.0
 
 
 @dataclass(frozen=True)
@@ -56,6 +64,7 @@ class Session:
         self._fields: dict[tuple[str, int], NormalField] = {}
         self._displays: dict[str, tuple[int, SheetDisplay]] = {}
         self._caster: tuple[tuple[int, ...], RayCaster] | None = None
+        self.pictures = Pictures(PictureStore(folder))
 
     @property
     def uid(self) -> str:
@@ -105,6 +114,7 @@ class Session:
                     del self._samples[old]
                     self._fields.pop(old, None)
                 self._samples[key] = SheetSamples(self.model, self.plans[sheet.plan], sheet.resolution, self.workers)
+                self.pictures.recall(self._scope(sheet), self._samples[key])
                 self._fields[key] = NormalField(self._samples[key])
             return self._samples[key]
 
@@ -134,18 +144,47 @@ class Session:
         ]
         self.store.blobs.prefetch(keys, self.workers)
 
+    def _scope(self, sheet: Sheet) -> str:
+        """What pictures of a sheet depend on beside their stamps."""
+        return f"{PICTURES}/{self.store.model_hash}/{self.store.sheet_rule}/{sheet.plan}/{sheet.resolution}"
+
     def tiles(self, sheet_id: str, wanted: list[tuple[str, int]]) -> list[NDArray[np.uint8]]:
-        """Display tiles by (texture, chunk), read, evaluated and let go in groups, so that pixels are used while they are warm."""
-        display = self.display(sheet_id)
-        _ = display.samples.screen_gutter
-        made: dict[tuple[str, int], NDArray[np.uint8]] = {}
-        chunks = sorted({chunk for _, chunk in wanted})
+        """Display tiles by (texture, chunk): kept pictures where they are current, the others evaluated and kept for the next opening."""
+        display, scope = self.display(sheet_id), self._scope(self.sheet(sheet_id))
+        stamps = {w: display.stamp(*w) for w in wanted}
+        made = self.pictures.store.get(scope, stamps, self.workers)
+        # Read, evaluated and let go in groups, so that pixels are used while they are warm.
+        missing = [w for w in wanted if w not in made]
+        chunks = sorted({chunk for _, chunk in missing})
         for first in range(0, len(chunks), GROUP):
             group = set(chunks[first : first + GROUP])
+            _ = display.samples.screen_gutter
             self.prefetch(sheet_id, group)
-            mine = [w for w in wanted if w[1] in group]
-            made.update(zip(mine, self.workers.map(lambda w: display.tile(*w), mine), strict=True))
+            mine = [w for w in missing if w[1] in group]
+            tiles = self.workers.map(lambda w: display.tile(*w), mine)
+            made.update(zip(mine, tiles, strict=True))
+            self.pictures.keep(scope, [(*w, stamps[w], tile) for w, tile in zip(mine, tiles, strict=True)])
+        if missing:
+            self.pictures.keep_sources(scope, display.samples.gutter_sources)
+        else:
+            # Nothing had to be laid out for the pictures, but the first stroke will need it.
+            self.pictures.later(lambda: _lay_out(display.samples))
         return [made[w] for w in wanted]
+
+    def _refresh_pictures(self) -> None:
+        """Bring kept pictures that strokes and edits have overtaken up to date, as far as a short while allows."""
+        until = time.monotonic() + REFRESH_SECONDS
+        self.pictures.settle()
+        self.pictures.store.forget(self._scope(sheet) for sheet in self.document.sheets)
+        for sheet in self.document.sheets:
+            if sheet.id not in self._displays:
+                continue
+            display, scope = self.display(sheet.id), self._scope(sheet)
+            for (texture, chunk), stamp in self.pictures.store.names(scope).items():
+                with suppress(KeyError):
+                    now = display.stamp(texture, chunk)
+                    if now != stamp and time.monotonic() < until:
+                        self.pictures.keep(scope, [(texture, chunk, now, display.tile(texture, chunk))])
 
     @property
     def hidden_faces(self) -> NDArray[np.bool_] | None:
@@ -293,8 +332,18 @@ class Session:
         everywhere = np.concatenate(self.workers.map(find, range(display.samples.chunk_count)))
         return len(everywhere), np.unique(everywhere).astype(np.int32)
 
-    def close(self) -> None:
-        self.store.close()
+    def close(self, last: bool = False) -> None:
+        """Let go of the files; with `last` the project is about to be removed, and its pictures with it."""
+        with self.lock:
+            if not last:
+                with suppress(RuveltError):
+                    self._refresh_pictures()
+            self.pictures.close()
+            self.store.close()
+
+
+def _lay_out(samples: SheetSamples) -> None:
+    _ = samples.screen_gutter, samples.grid
 
 
 class _Scoped(BoundedCache):

@@ -190,7 +190,7 @@ class Studio:
         with self._lock:
             kept = self._open.pop(uid, None)
             if kept is not None:
-                kept[0].close()
+                kept[0].close(last=True)
         gone = folder.with_name(f"{uid}.part")
         folder.rename(gone)
         shutil.rmtree(gone, ignore_errors=True)

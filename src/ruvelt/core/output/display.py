@@ -12,6 +12,7 @@ from ruvelt.core.output._pixel_kernels import gutter_runs, pack_runs
 from ruvelt.core.output.normal import NormalField
 from ruvelt.core.planes.cache import BoundedCache
 from ruvelt.core.planes.plane import U16
+from ruvelt.core.planes.stamps import stamp_of
 from ruvelt.core.samples.chunks import CHUNK, CHUNK_SIDE, TILE_SIDE, TILES
 from ruvelt.core.samples.sheet import SheetSamples
 from ruvelt.core.stack.document import normal_map_plane_id
@@ -68,18 +69,18 @@ class SheetDisplay:
 
     def stamp(self, texture: str, chunk: int) -> int:
         """The version of a texture's chunk, its gutter included."""
-        around = (chunk, *self.samples.screen_gutter.sources_of.get(chunk, ()))
-        return hash(tuple(self._own_stamp(texture, c) for c in around))
+        around = (chunk, *self.samples.gutter_sources.get(chunk, ()))
+        return stamp_of([self._own_stamp(texture, c) for c in around])
 
     def _own_stamp(self, texture: str, chunk: int) -> int:
-        parts: list[object] = [texture]
+        parts: list[object] = [texture, self.samples.side]
         for channel in self._channels(texture):
             if channel == "normal":
                 parts += [self.evaluator.stamp("height", c) for c in self.field.neighbours(chunk)]
                 parts += [self._units, self._planes.key(normal_map_plane_id(self.evaluator.sheet.id), chunk)]
             else:
                 parts.append(self.evaluator.stamp(channel, chunk))
-        return hash(tuple(parts))
+        return stamp_of(parts)
 
     def normals(self, chunk: int, runs: Runs = WHOLE, heights: dict[int, U16] | None = None, out: U16 | None = None) -> U16:
         """(3, 65536) uint16 tangent-space normals of a chunk; `heights` replaces composites (a stroke in progress)."""

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from dataclasses import dataclass
 from functools import cached_property
 
@@ -74,8 +75,6 @@ def _bands(side: int, workers: Workers) -> list[tuple[int, int]]:
 
 
 def _raster(uv: NDArray[np.float32], side: int, workers: Workers) -> tuple[NDArray[np.int32], NDArray[np.float32]]:
-    if side not in RESOLUTIONS:
-        raise InputError(f"A sheet cannot have {side} texels a side. Choose one of {', '.join(map(str, RESOLUTIONS))}.")
     owner = np.full(side * side, -1, np.int32)
     gap = np.full(side * side, np.inf, np.float32)
     ids = np.arange(len(uv), dtype=np.int32)
@@ -102,12 +101,20 @@ class SheetSamples(SurfaceSamples):
     square = True
 
     def __init__(self, model: Model, plan: SheetPlan, side: int, workers: Workers = SERIAL, owner: NDArray[np.int32] | None = None) -> None:
+        if side not in RESOLUTIONS:
+            raise InputError(f"A sheet cannot have {side} texels a side. Choose one of {', '.join(map(str, RESOLUTIONS))}.")
         self.model, self.plan, self.side = model, plan, side
         self.triangles, self.uv = texel_uv(model, plan, side)
-        self.owner = _raster(self.uv, side, workers)[0] if owner is None else owner
+        if owner is not None:
+            self.owner = owner
         self.chunks_across = side // CHUNK_SIDE
         self.chunk_count = self.chunks_across**2
         self._workers = workers
+
+    @cached_property
+    def owner(self) -> NDArray[np.int32]:
+        """Laid out at first use: pictures that are kept can be shown without it."""
+        return _raster(self.uv, self.side, self._workers)[0]
 
     @cached_property
     def _filled(self) -> tuple[NDArray[np.float32], NDArray[np.float32], NDArray[np.int32]]:
@@ -182,6 +189,11 @@ class SheetSamples(SurfaceSamples):
     @cached_property
     def screen_gutter(self) -> Gutter:
         return self.gutter(SCREEN_GUTTER)
+
+    @cached_property
+    def gutter_sources(self) -> Mapping[int, tuple[int, ...]]:
+        """For each chunk the other chunks its screen gutter repeats; may be set to what is known from before."""
+        return self.screen_gutter.sources_of
 
     def to_image(self, slots: NDArray[np.generic]) -> NDArray[np.generic]:
         """(slots, …) chunk order to (side, side, …) rows of texels, top row first."""

@@ -12,6 +12,7 @@ from numpy.typing import NDArray
 from ruvelt.core.color.encoding import DECODE_U16
 from ruvelt.core.planes.cache import BoundedCache
 from ruvelt.core.planes.plane import U16
+from ruvelt.core.planes.stamps import stamp_of
 from ruvelt.core.samples.chunks import CHUNK, TILES
 from ruvelt.core.samples.surface import SurfaceSamples
 from ruvelt.core.stack._blend_kernels import BLOCK, CONST, FOLDED, PLANE, POP, PUSH, STRAIGHT_MODES, evaluate_runs, fold_runs, mask_runs
@@ -128,7 +129,7 @@ class SheetEvaluator:
             if channel is None:
                 raise KeyError(channel_id)
             program = compile_channel(self.document, self.sheet, channel, always)
-            found = self._programs[channel_id, always] = (program, hash((program.ops, program.linear)))
+            found = self._programs[channel_id, always] = (program, stamp_of(program.ops, program.linear, program.channel))
         return found
 
     # -- versions ---------------------------------------------------------------------------------------------------------------
@@ -136,7 +137,7 @@ class SheetEvaluator:
     def stamp(self, channel_id: str, chunk: int) -> int:
         """The version of a composite: changes whenever anything it is made from changes, and only then."""
         program, structure = self._program(channel_id)
-        return hash((structure, self._inputs(program, chunk, 1, len(program.ops))))
+        return stamp_of(structure, self._inputs(program, chunk, 1, len(program.ops)))
 
     def _inputs(self, program: Program, chunk: int, first: int, last: int) -> tuple[Hashable, ...]:
         key = self._planes.key
