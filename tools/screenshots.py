@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+import shutil
 import sys
 import urllib.request
 from pathlib import Path
@@ -71,6 +72,6 @@ if __name__ == "__main__":
         project = next(p["uid"] for p in json.load(answer)["projects"] if p["name"] == "Storm lantern")
     OUT.mkdir(parents=True, exist_ok=True)
     with sync_playwright() as playwright:
-        browser = playwright.chromium.launch(executable_path="/usr/bin/chromium", args=FLAGS)
+        browser = playwright.chromium.launch(executable_path=shutil.which("chromium") or ".cache/chromium/run", args=FLAGS)
         take(browser.new_page(viewport={"width": 1280, "height": 800}), where, project)
         browser.close()

@@ -297,6 +297,19 @@ def test_cells_show_what_layers_hold(studio: Studio, cube: str) -> None:
     assert picture[5, 40].tolist() == [96, 96, 96]
 
 
+def test_cell_pictures_come_close_to_what_is_small(studio: Studio, cube: str) -> None:
+    session = studio.session(cube)
+    desk = StrokeDesk(session)
+    desk.handle(StrokeMessage(stroke="s", begin=begin(session, brush=Brush(size=14, hardness=1.0, flow=1.0)), points=points((100, 100)), end=True))
+    import base64
+    import io
+
+    picture = np.asarray(Image.open(io.BytesIO(base64.b64decode(cell_pictures(session, "wood")["l2/base_color"].split(",")[1]))))
+    red = picture[..., 0].astype(int) - picture[..., 1] > 20
+    # A few texels of 256: in a picture of the whole sheet they would colour one pixel.
+    assert 15 < red.sum() < 200
+
+
 def test_viewport_geometry_is_ordered_by_part(studio: Studio, cube: str) -> None:
     header, blocks = viewport_geometry(studio.session(cube))
     body = b"".join(blocks)

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import base64
+from dataclasses import dataclass
 from typing import Any
 
 import cv2
@@ -19,6 +20,8 @@ from ruvelt.studio.session import Session
 SIDE, READ = 44, 4
 #: A grey that neither dark nor bright paint disappears on.
 _GROUND = 96.0
+#: A picture never shows less than this share of the sheet's side.
+LEAST_SHOWN = 0.2
 
 
 def cell_pictures(session: Session, sheet_id: str) -> dict[str, str]:
@@ -47,35 +50,72 @@ def _cached(session: Session, keys: Any, make: Any) -> str:
     return url
 
 
-def _points(samples: SheetSamples) -> tuple[NDArray[np.int64], NDArray[np.int64], NDArray[np.bool_]]:
+@dataclass(frozen=True)
+class _Window:
+    """The square part of a sheet that a picture shows, in texels."""
+
+    left: float
+    top: float
+    size: float
+
+    def around(self, marks: NDArray[np.bool_]) -> _Window:
+        """The square around marked places of a picture of this window: thin strokes on a large sheet would say little."""
+        rows, columns = np.nonzero(marks)
+        if not len(rows):
+            return self
+        step = self.size / len(marks)
+        middle_x, middle_y = (columns.min() + columns.max() + 1) / 2 * step, (rows.min() + rows.max() + 1) / 2 * step
+        size = max(1.1 * step * (max(np.ptp(columns), np.ptp(rows)) + 1), self.size * LEAST_SHOWN)
+        if size >= self.size:
+            return self
+        left, top = (float(np.clip(m - size / 2, 0, self.size - size)) for m in (middle_x, middle_y))
+        return _Window(self.left + left, self.top + top, size)
+
+
+def _points(samples: SheetSamples, window: _Window) -> tuple[NDArray[np.int64], NDArray[np.int64], NDArray[np.bool_]]:
     """Chunk, place in the chunk and coverage of the texels a picture reads, (SIDE · READ) a side."""
-    at = ((np.arange(SIDE * READ) + 0.5) * samples.side / (SIDE * READ)).astype(np.int64)
-    y, x = np.meshgrid(at, at, indexing="ij")
+    steps = (np.arange(SIDE * READ) + 0.5) * window.size / (SIDE * READ)
+    y, x = np.meshgrid((window.top + steps).astype(np.int64), (window.left + steps).astype(np.int64), indexing="ij")
     chunk = (y // CHUNK_SIDE) * samples.chunks_across + x // CHUNK_SIDE
     local = (y % CHUNK_SIDE) * CHUNK_SIDE + x % CHUNK_SIDE
     return chunk, local, samples.owner[chunk * CHUNK_SIDE**2 + local] >= 0
 
 
 def _plane_picture(session: Session, samples: SheetSamples, plane: Any) -> str:
-    chunk, local, covered = _points(samples)
-    values = np.zeros((*chunk.shape, plane.components))
-    for c in np.unique(chunk):
-        key = plane.chunks.get(int(c))
-        if key is not None:
-            here = chunk == c
-            values[here] = session.store.blobs.get(key)[:, local[here]].T / 65535
+    def read(window: _Window) -> tuple[NDArray[np.float64], NDArray[np.bool_]]:
+        chunk, local, covered = _points(samples, window)
+        values = np.zeros((*chunk.shape, plane.components))
+        for c in np.unique(chunk):
+            key = plane.chunks.get(int(c))
+            if key is not None:
+                here = chunk == c
+                values[here] = session.store.blobs.get(key)[:, local[here]].T / 65535
+        return values, covered
+
+    whole = _Window(0, 0, samples.side)
+    values, covered = read(whole)
+    values, covered = read(whole.around((values[..., -1] > 0) & covered))
     colour = values[..., :-1] if plane.components == 4 else values[..., :1].repeat(3, axis=2)
     return _url(colour * 255, values[..., -1] * covered)
 
 
 def _mask_picture(evaluator: SheetEvaluator, samples: SheetSamples, layer: AnyLayer) -> str:
     assert layer.mask is not None
-    chunk, local, covered = _points(samples)
-    values = np.zeros(chunk.shape)
-    for c in np.unique(chunk):
-        here = chunk == c
-        mask = evaluator.mask_chunk(layer.mask, layer.id, int(c))
-        values[here] = mask if isinstance(mask, float) else mask[local[here]] / 65535
+    mask = layer.mask
+
+    def read(window: _Window) -> tuple[NDArray[np.float64], NDArray[np.bool_]]:
+        chunk, local, covered = _points(samples, window)
+        values = np.zeros(chunk.shape)
+        for c in np.unique(chunk):
+            here = chunk == c
+            codes = evaluator.mask_chunk(mask, layer.id, int(c))
+            values[here] = codes if isinstance(codes, float) else codes[local[here]] / 65535
+        return values, covered
+
+    whole = _Window(0, 0, samples.side)
+    values, covered = read(whole)
+    common = np.median(values[covered]) if covered.any() else 0.0
+    values, covered = read(whole.around(covered & (np.abs(values - common) > 0.02)))
     return _url(values[..., None].repeat(3, axis=2) * 255, covered.astype(float))
 
 

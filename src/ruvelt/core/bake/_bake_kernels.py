@@ -1,0 +1,247 @@
+"""The loops of a bake: points on the low mesh, rays from them, what the answers come to, and curvature from neighbours."""
+
+# mypy: disable-error-code="no-untyped-def"
+import numba
+import numpy as np
+
+from ruvelt.core.kernels import inline, kernel
+
+f32, i32, i64, u8, u32 = numba.float32, numba.int32, numba.int64, numba.uint8, numba.uint32
+CHUNK = 65536
+
+
+@inline
+def _unit(x, y, z):
+    length = np.sqrt(x * x + y * y + z * z)
+    inverse = np.float32(1) / length if length > np.float32(1e-20) else np.float32(0)
+    return x * inverse, y * inverse, z * inverse
+
+
+@kernel(
+    i64(
+        i32[::1],
+        f32[:, :, ::1],
+        f32[:, :, ::1],
+        f32[:, :, ::1],
+        f32[:, :, ::1],
+        f32[:, :, ::1],
+        i32,
+        i32,
+        f32,
+        f32,
+        i32[::1],
+        i32[::1],
+        f32[:, ::1],
+        f32[:, ::1],
+        f32[:, ::1],
+        f32[:, ::1],
+        f32[:, ::1],
+    )
+)
+def texel_points(
+    owner, uv, corners, normals, cages, tangents, chunk, side, shift_x, shift_y, local, triangle, position, normal, cage, geometric, tangent
+):
+    """Surface points under the covered texels of a chunk, `shift` texels from their centres; returns how many.
+
+    Barycentric weights are clamped into the triangle, so that texels which only touch an island stay on it.
+    """
+    chunks = side // 256
+    x0, y0 = (chunk % chunks) * 256, (chunk // chunks) * 256
+    n = 0
+    for i in range(CHUNK):
+        t = owner[chunk * CHUNK + i]
+        if t < 0:
+            continue
+        ax, ay = uv[t, 0, 0], uv[t, 0, 1]
+        bx, by, qx, qy = uv[t, 1, 0] - ax, uv[t, 1, 1] - ay, uv[t, 2, 0] - ax, uv[t, 2, 1] - ay
+        px = np.float32(x0 + (i & 255)) + np.float32(0.5) + shift_x - ax
+        py = np.float32(y0 + (i >> 8)) + np.float32(0.5) + shift_y - ay
+        area = bx * qy - qx * by
+        wb = wc = np.float32(1 / 3)
+        if area != 0:
+            wb = min(max((px * qy - qx * py) / area, np.float32(0)), np.float32(1))
+            wc = min(max((bx * py - px * by) / area, np.float32(0)), np.float32(1))
+        total = max(wb + wc, np.float32(1))
+        wb, wc = wb / total, wc / total
+        wa = np.float32(1) - wb - wc
+        local[n], triangle[n] = i, t
+        for k in range(3):
+            position[n, k] = wa * corners[t, 0, k] + wb * corners[t, 1, k] + wc * corners[t, 2, k]
+            normal[n, k] = wa * normals[t, 0, k] + wb * normals[t, 1, k] + wc * normals[t, 2, k]
+            cage[n, k] = wa * cages[t, 0, k] + wb * cages[t, 1, k] + wc * cages[t, 2, k]
+            tangent[n, k] = wa * tangents[t, 0, k] + wb * tangents[t, 1, k] + wc * tangents[t, 2, k]
+        tangent[n, 3] = tangents[t, 0, 3]
+        normal[n, 0], normal[n, 1], normal[n, 2] = _unit(normal[n, 0], normal[n, 1], normal[n, 2])
+        cage[n, 0], cage[n, 1], cage[n, 2] = _unit(cage[n, 0], cage[n, 1], cage[n, 2])
+        tangent[n, 0], tangent[n, 1], tangent[n, 2] = _unit(tangent[n, 0], tangent[n, 1], tangent[n, 2])
+        ux, uy, uz = corners[t, 1, 0] - corners[t, 0, 0], corners[t, 1, 1] - corners[t, 0, 1], corners[t, 1, 2] - corners[t, 0, 2]
+        vx, vy, vz = corners[t, 2, 0] - corners[t, 0, 0], corners[t, 2, 1] - corners[t, 0, 1], corners[t, 2, 2] - corners[t, 0, 2]
+        gx, gy, gz = _unit(uy * vz - uz * vy, uz * vx - ux * vz, ux * vy - uy * vx)
+        if gx * normal[n, 0] + gy * normal[n, 1] + gz * normal[n, 2] < 0:
+            gx, gy, gz = -gx, -gy, -gz
+        geometric[n, 0], geometric[n, 1], geometric[n, 2] = gx, gy, gz
+        n += 1
+    return n
+
+
+@inline
+def _hash(x):
+    """A 32-bit mix (Wellons, "Prospecting for hash functions", 2018), so that every point has a shift of its own."""
+    # Products grow to 64 bits; each step is cut back to 32.
+    x = np.uint32(x)
+    x = np.uint32(x ^ (x >> np.uint32(16)))
+    x = np.uint32(x * np.uint32(0x7FEB352D))
+    x = np.uint32(x ^ (x >> np.uint32(15)))
+    x = np.uint32(x * np.uint32(0x846CA68B))
+    x = np.uint32(x ^ (x >> np.uint32(16)))
+    return x
+
+
+@kernel(numba.void(f32[:, ::1], f32[:, ::1], f32[:, ::1], i64[::1], f32[:, ::1], u32, f32, i64, i64, f32[:, ::1], f32[:, ::1]))
+def hemisphere_rays(position, normal, geometric, key, table, seed, bias, first, last, origin, direction):
+    """Cosine-weighted rays over points first … last, all rays of a point in a row.
+
+    The table's low-discrepancy points are turned by a shift of each point's own (Cranley and Patterson 1976) and laid on the hemisphere
+    by the concentric map (Shirley and Chiu 1997). Rays that would start below the face are mirrored at it.
+    """
+    scale = np.float32(1.0 / 4294967296.0)
+    one, quarter = np.float32(1), np.float32(np.pi / 4)
+    n = len(table)
+    for p in range(first, last):
+        a = _hash(np.uint32(key[p] & 0xFFFFFFFF) ^ _hash(seed))
+        shift_u, shift_v = np.float32(a) * scale, np.float32(_hash(a ^ np.uint32(0x9E3779B9))) * scale
+        nx, ny, nz = normal[p, 0], normal[p, 1], normal[p, 2]
+        gx, gy, gz = geometric[p, 0], geometric[p, 1], geometric[p, 2]
+        # An orthonormal basis without a branch on the normal (Duff et al. 2017).
+        sign = one if nz >= 0 else -one
+        c = -one / (sign + nz)
+        d = nx * ny * c
+        ux, uy, uz = one + sign * nx * nx * c, sign * d, -sign * nx
+        vx, vy, vz = d, sign + ny * ny * c, -ny
+        ox, oy, oz = position[p, 0] + gx * bias, position[p, 1] + gy * bias, position[p, 2] + gz * bias
+        at = (p - first) * n
+        for r in range(n):
+            s, t = table[r, 0] + shift_u, table[r, 1] + shift_v
+            s, t = (s - one if s >= one else s) * np.float32(2) - one, (t - one if t >= one else t) * np.float32(2) - one
+            x = y = np.float32(0)
+            if s != 0 or t != 0:
+                if abs(s) > abs(t):
+                    radius, angle = s, quarter * (t / s)
+                    x, y = radius * np.cos(angle), radius * np.sin(angle)
+                else:
+                    radius, angle = t, quarter * (s / t)
+                    x, y = radius * np.sin(angle), radius * np.cos(angle)
+            z = np.sqrt(max(np.float32(0), one - x * x - y * y))
+            dx, dy, dz = x * ux + y * vx + z * nx, x * uy + y * vy + z * ny, x * uz + y * vz + z * nz
+            below = dx * gx + dy * gy + dz * gz
+            if below < 0:
+                below *= np.float32(2)
+                dx, dy, dz = dx - below * gx, dy - below * gy, dz - below * gz
+            origin[at + r, 0], origin[at + r, 1], origin[at + r, 2] = ox, oy, oz
+            direction[at + r, 0], direction[at + r, 1], direction[at + r, 2] = dx, dy, dz
+
+
+@kernel(numba.void(i32[::1], f32[:, ::1], f32[:, ::1], i64, i64, i64, f32[::1], f32[:, ::1]))
+def gather_open(hit, direction, normal, first, last, rays, open_share, bent):
+    """Share of a point's rays that met nothing, and their mean direction (the normal where none is open)."""
+    for p in range(first, last):
+        free = 0
+        x = y = z = np.float32(0)
+        at = (p - first) * rays
+        for r in range(at, at + rays):
+            if hit[r] < 0:
+                free += 1
+                x += direction[r, 0]
+                y += direction[r, 1]
+                z += direction[r, 2]
+        open_share[p] = np.float32(free) / np.float32(rays)
+        x, y, z = _unit(x, y, z)
+        if x == 0 and y == 0 and z == 0:
+            x, y, z = normal[p, 0], normal[p, 1], normal[p, 2]
+        bent[p, 0], bent[p, 1], bent[p, 2] = x, y, z
+
+
+@kernel(numba.void(f32[::1], f32[:, ::1], f32[:, ::1], i64, i64, i64, f32, f32[::1]))
+def gather_thickness(distance, direction, inward, first, last, rays, reach, out):
+    """Mean over a point's inward rays of distance times the cosine to the inward normal, `reach` at most."""
+    for p in range(first, last):
+        total = np.float32(0)
+        at = (p - first) * rays
+        for r in range(at, at + rays):
+            cosine = direction[r, 0] * inward[p, 0] + direction[r, 1] * inward[p, 1] + direction[r, 2] * inward[p, 2]
+            total += min(distance[r] * max(cosine, np.float32(0)), reach)
+        out[p] = total / np.float32(rays)
+
+
+@kernel(numba.void(i32[::1], f32[::1], f32[::1], f32[:, :, ::1], f32[:, :, ::1], i64[::1], f32[:, ::1], f32[:, ::1]))
+def surface_at(primitive, u, v, corners, normals, into, position, normal):
+    """Position and interpolated normal of hits, written to rows `into`."""
+    for i in range(len(primitive)):
+        t, row = primitive[i], into[i]
+        w = np.float32(1) - u[i] - v[i]
+        for k in range(3):
+            position[row, k] = w * corners[t, 0, k] + u[i] * corners[t, 1, k] + v[i] * corners[t, 2, k]
+            normal[row, k] = w * normals[t, 0, k] + u[i] * normals[t, 1, k] + v[i] * normals[t, 2, k]
+        normal[row, 0], normal[row, 1], normal[row, 2] = _unit(normal[row, 0], normal[row, 1], normal[row, 2])
+
+
+@kernel(
+    numba.void(
+        i32[::1], f32[:, ::1], f32[:, ::1], f32, f32[::1], numba.float64, i32[::1], i32[::1], i32[::1], f32[:, ::1], f32[:, ::1], i64, f32[::1]
+    )
+)
+def mean_curvature(slots, position, normal, radius, low, cell, dims, start, order, xyz, normals, most, out):
+    """Mean curvature at samples from the normals of their neighbours inside `radius`: the mean of (n′ − n) · (p′ − p) / |p′ − p|².
+
+    On a sphere every term is 1/r; on a cylinder their mean over directions is 1/2r. Positive where the surface bulges.
+    xyz : (3, n) positions sorted by cell; normals : (3, n) their normals; most : neighbours looked at
+    """
+    r_sq = radius * radius
+    for at in range(len(slots)):
+        s = slots[at]
+        px, py, pz = position[s, 0], position[s, 1], position[s, 2]
+        nx, ny, nz = normal[s, 0], normal[s, 1], normal[s, 2]
+        x0 = min(max(int(np.floor((px - radius - low[0]) / cell)), 0), dims[0] - 1)
+        x1 = min(max(int(np.floor((px + radius - low[0]) / cell)), 0), dims[0] - 1)
+        y0 = min(max(int(np.floor((py - radius - low[1]) / cell)), 0), dims[1] - 1)
+        y1 = min(max(int(np.floor((py + radius - low[1]) / cell)), 0), dims[1] - 1)
+        z0 = min(max(int(np.floor((pz - radius - low[2]) / cell)), 0), dims[2] - 1)
+        z1 = min(max(int(np.floor((pz + radius - low[2]) / cell)), 0), dims[2] - 1)
+        count = 0
+        for z in range(z0, z1 + 1):
+            for y in range(y0, y1 + 1):
+                row = (z * dims[1] + y) * dims[0]
+                count += start[row + x1 + 1] - start[row + x0]
+        step = max(1, count // most)
+        total, weight = np.float32(0), np.float32(0)
+        # Every step-th of all neighbours, begun at a place of the sample's own.
+        skip = np.int64(_hash(np.uint32(s))) % step
+        for z in range(z0, z1 + 1):
+            for y in range(y0, y1 + 1):
+                row = (z * dims[1] + y) * dims[0]
+                j = start[row + x0] + skip
+                end = start[row + x1 + 1]
+                while j < end:
+                    dx, dy, dz = xyz[0, j] - px, xyz[1, j] - py, xyz[2, j] - pz
+                    d_sq = dx * dx + dy * dy + dz * dz
+                    mx, my, mz = normals[0, j], normals[1, j], normals[2, j]
+                    # The other side of a thin wall is no neighbour over the surface.
+                    if d_sq < r_sq and d_sq > r_sq * np.float32(1e-5) and mx * nx + my * ny + mz * nz > np.float32(-0.3):
+                        w = np.float32(1) - d_sq / r_sq
+                        total += w * ((mx - nx) * dx + (my - ny) * dy + (mz - nz) * dz) / d_sq
+                        weight += w
+                    j += step
+                skip = j - end
+        out[at] = total / weight if weight > 0 else np.float32(0)
+
+
+@kernel(numba.void(f32[:, ::1], i32[::1], i64, f32, numba.uint16[:, ::1]))
+def encode_rows(values, local, comps, scale, out):
+    """(n, comps) values 0–1 times `scale` to 16-bit codes of places `local`, with full coverage; out : (comps + 1, 65536)."""
+    full, half, zero, one = np.float32(65535), np.float32(0.5), np.float32(0), np.float32(1)
+    for i in range(len(local)):
+        for k in range(comps):
+            v = values[i, k] * scale
+            v = zero if not v > zero else one if v > one else v
+            out[k, local[i]] = np.uint16(v * full + half)
+        out[comps, local[i]] = np.uint16(65535)

@@ -1,0 +1,196 @@
+"""A bake of one set of samples: chunk by chunk, with rays counted, every piece handed on as soon as it is there."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterable, Sequence
+from threading import Lock
+
+import numpy as np
+from numpy.typing import NDArray
+from scipy.stats import qmc
+
+from ruvelt.core.bake._bake_kernels import encode_rows, gather_open, gather_thickness, hemisphere_rays, mean_curvature
+from ruvelt.core.bake.maps import SUSPECTS, Measured, MeshMapKind, map_kind
+from ruvelt.core.bake.points import PointMaker, Points
+from ruvelt.core.bake.settings import BakeSettings
+from ruvelt.core.bake.source import BIAS, BakeSource, Surface
+from ruvelt.core.planes.plane import U16, empty_chunk
+from ruvelt.core.samples.chunks import CHUNK
+from ruvelt.core.samples.grid import SampleGrid
+from ruvelt.core.samples.surface import SurfaceSamples
+from ruvelt.core.workers import SERIAL, Workers
+
+F32 = NDArray[np.float32]
+Progress = Callable[[int, int, str], None]
+Arrived = Callable[[str, int, U16], None]
+
+#: Rays of one block: enough to keep Embree busy, few enough that a cancel is heard soon.
+RAYS_A_BLOCK = 1 << 19
+#: Neighbours that tell a sample's curvature.
+NEIGHBOURS = 64
+#: Samples inside a curvature radius that are kept to choose neighbours from.
+KEPT_IN_RADIUS = 300
+
+
+def shifts(antialias: int) -> list[tuple[float, float]]:
+    """Places inside a texel, from its centre: the centres of a grid of antialias × antialias."""
+    at = (np.arange(antialias) + 0.5) / antialias - 0.5
+    return [(float(x), float(y)) for y in at for x in at]
+
+
+def sky_table(rays: int, seed: int) -> F32:
+    """(rays, 2) float32 points of a scrambled Sobol sequence in the unit square (Owen 1995), the same for the same seed."""
+    sobol = qmc.Sobol(2, scramble=True, rng=np.random.default_rng(seed))
+    points = sobol.random(1 << max(rays - 1, 0).bit_length())[:rays]
+    return np.ascontiguousarray(np.minimum(points, 1 - 2**-24), np.float32)
+
+
+class Baker:
+    """Bakes maps of one set of samples. Deterministic: the same samples, source and settings give the same codes on any number of threads."""
+
+    def __init__(self, samples: SurfaceSamples, source: BakeSource, settings: BakeSettings, workers: Workers = SERIAL) -> None:
+        self.samples, self.source, self.settings, self._workers = samples, source, settings, workers
+        self._maker = PointMaker(samples)
+        self._shifts = shifts(settings.antialias if samples.square else 1)
+        # Rays are shared among the places of a texel.
+        self._rays = max(1, -(-settings.rays // len(self._shifts)))
+        self._lock = Lock()
+
+    def planned(self, maps: Iterable[str]) -> int:
+        """Rays that a bake of these maps casts; a map without rays counts one a texel, so that progress moves."""
+        kinds = [map_kind(m) for m in maps]
+        hemispheres = len({k.rays for k in kinds if k.rays})
+        return int(self.samples.covered_count) * len(self._shifts) * (1 + hemispheres * self._rays)
+
+    def bake(self, maps: Sequence[str], progress: Progress = lambda done, planned, what: None, arrived: Arrived = lambda m, c, v: None) -> None:
+        """Bake maps; `arrived(map id, chunk, (components + 1, 65536) uint16)` gets every chunk once, coverage last.
+
+        `progress(done, planned, what)` counts rays and may raise to stop. Raises InputError for maps that these samples cannot hold.
+        """
+        kinds = [map_kind(m) for m in dict.fromkeys(maps)]
+        self.source.prepare()
+        planned, done = self.planned(maps), 0
+
+        def count(rays: int, what: str) -> None:
+            nonlocal done
+            with self._lock:
+                done += rays
+                progress(min(done, planned), planned, what)
+
+        progress(0, planned, "Measuring")
+        chunks = [c for c in range(self.samples.chunk_count) if self.samples.covered[c * CHUNK : (c + 1) * CHUNK].any()]
+        curvature = self._curvature(chunks, count) if any(k.id == "curvature" for k in kinds) else None
+        table = sky_table(self._rays, self.settings.seed)
+        self._workers.map(lambda c: self._chunk(c, kinds, table, curvature, count, arrived), chunks)
+
+    def _chunk(
+        self, chunk: int, kinds: list[MeshMapKind], table: F32, curvature: F32 | None, count: Callable[[int, str], None], arrived: Arrived
+    ) -> None:
+        sums: dict[str, F32] = {}
+        suspect: NDArray[np.uint8] | None = None
+        points: Points | None = None
+        for turn, shift in enumerate(self._shifts):
+            points = self._maker.chunk(chunk, shift)
+            surface = self.source.project(points, self.settings)
+            count(len(points.local), "Measuring the surface")
+            suspect = surface.suspect if suspect is None else suspect | surface.suspect
+            key = (chunk * CHUNK + points.local).astype(np.int64) * len(self._shifts) + turn
+            open_share, bent, thickness = self._hemispheres(points, surface, kinds, key, table, count)
+            curved = None if curvature is None else curvature[chunk * CHUNK + points.local]
+            measured = Measured(points, surface, self.source, self.settings, open_share, bent, thickness, curved)
+            for kind in kinds:
+                values = kind.values(measured)
+                sums[kind.id] = values if kind.id not in sums else sums[kind.id] + values
+        assert points is not None
+        assert suspect is not None
+        for kind in kinds:
+            values = sums[kind.id] / np.float32(len(self._shifts))
+            if kind.direction:
+                way = values * 2 - 1
+                values = 0.5 + 0.5 * way / np.maximum(np.linalg.norm(way, axis=1, keepdims=True), 1e-9)
+            arrived(kind.id, chunk, _codes(np.asarray(values, np.float32), points, kind.components))
+        arrived(SUSPECTS, chunk, _codes((suspect / np.float32(255))[:, None], points, 1))
+
+    def _hemispheres(
+        self, points: Points, surface: Surface, kinds: list[MeshMapKind], key: NDArray[np.int64], table: F32, count: Callable[[int, str], None]
+    ) -> tuple[F32 | None, F32 | None, F32 | None]:
+        n, rays, seed = len(points.local), len(table), self.settings.seed & 0xFFFFFFFF
+        wanted = {k.rays for k in kinds}
+        open_share = bent = thickness = None
+        scale = float(self.source.scale)
+        place = np.ascontiguousarray((surface.position - self.source.centre) * self.source.scale, np.float32)
+        # On the measured mesh itself the normal is the face's own as far as rays are concerned.
+        outside = surface.normal if self.source.projects else points.geometric
+        step = max(1, RAYS_A_BLOCK // rays)
+        origin, way = np.empty((min(step, n) * rays, 3), np.float32), np.empty((min(step, n) * rays, 3), np.float32)
+        if "sky" in wanted:
+            open_share, bent = np.empty(n, np.float32), np.empty((n, 3), np.float32)
+            reach = self.settings.occlusion_reach * 100 if self.settings.occlusion_reach < 1 else 1e30
+            for a in range(0, n, step):
+                b = min(a + step, n)
+                m = (b - a) * rays
+                hemisphere_rays(place, surface.normal, outside, key, table, seed, BIAS, a, b, origin, way)
+                hit = self.source.whole.run(origin[:m], way[:m], dists=np.full(m, reach, np.float32), query="OCCLUDED")
+                gather_open(hit, way, surface.normal, a, b, rays, open_share, bent)
+                count(m, "Rays to the sky")
+        if "inside" in wanted:
+            thickness = np.empty(n, np.float32)
+            inward, under = np.ascontiguousarray(-surface.normal), np.ascontiguousarray(-outside)
+            reach = self.settings.thickness_reach * 100
+            for a in range(0, n, step):
+                b = min(a + step, n)
+                m = (b - a) * rays
+                hemisphere_rays(place, inward, under, key, table, seed ^ 0x5BD1E995, BIAS, a, b, origin, way)
+                far = self.source.whole.run(origin[:m], way[:m], query="DISTANCE")
+                gather_thickness(np.ascontiguousarray(far, np.float32), way, inward, a, b, rays, reach, thickness)
+                count(m, "Rays through the body")
+            thickness /= np.float32(scale)
+        return open_share, bent, thickness
+
+    # -- curvature --------------------------------------------------------------------------------------------------------------
+
+    def _curvature(self, chunks: list[int], count: Callable[[int, str], None]) -> F32:
+        position = np.zeros((self.samples.slot_count, 3), np.float32)
+        normal = np.zeros((self.samples.slot_count, 3), np.float32)
+
+        def measure(chunk: int) -> None:
+            points = self._maker.chunk(chunk)
+            surface = self.source.project(points, self.settings)
+            slots = chunk * CHUNK + points.local
+            position[slots], normal[slots] = surface.position, surface.normal
+            count(0, "Measuring the surface")
+
+        self._workers.map(measure, chunks)
+        radius = self.settings.curvature_radius * self.source.low.diagonal
+        return curvature_of(self.samples, position, normal, radius, self._workers, lambda: count(0, "Comparing neighbours"))
+
+
+def curvature_of(
+    samples: SurfaceSamples, position: F32, normal: F32, radius: float, workers: Workers, tick: Callable[[], None] = lambda: None
+) -> F32:
+    """(slots,) float32 mean curvature, one over object units, of (slots, 3) positions and unit normals; see `mean_curvature`."""
+    slots = np.flatnonzero(samples.covered).astype(np.int32)
+    in_radius = np.pi * (radius / samples.spacing) ** 2
+    every = max(1, int(in_radius / KEPT_IN_RADIUS))
+    kept = np.ascontiguousarray(slots[::every])
+    grid = SampleGrid.build(position, normal, kept, samples.spacing * every**0.5)
+    sorted_normals = np.ascontiguousarray(normal[grid.slot].T)
+    out = np.zeros(samples.slot_count, np.float32)
+
+    def compare(first: int) -> None:
+        mine = slots[first : first + CHUNK // 4]
+        found = np.empty(len(mine), np.float32)
+        mean_curvature(
+            mine, position, normal, radius, grid.low, grid.cell, grid.dims, grid.start, grid.slot, grid.xyz, sorted_normals, NEIGHBOURS, found
+        )
+        out[mine] = found
+        tick()
+
+    workers.map(compare, range(0, len(slots), CHUNK // 4))
+    return out
+
+
+def _codes(values: F32, points: Points, components: int) -> U16:
+    out = empty_chunk(components + 1)
+    encode_rows(np.ascontiguousarray(values, np.float32), points.local, components, np.float32(1), out)
+    return out

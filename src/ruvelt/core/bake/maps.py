@@ -1,0 +1,243 @@
+"""The mesh maps: what each measures and how its numbers become 16-bit codes. A new map is one more entry in MAPS."""
+
+from __future__ import annotations
+
+import colorsys
+from collections.abc import Callable
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from ruvelt.core.bake.points import Points
+from ruvelt.core.bake.settings import BakeSettings
+from ruvelt.core.bake.source import BakeSource, Surface
+from ruvelt.core.errors import InputError
+from ruvelt.core.mesh.model import Model
+from ruvelt.core.mesh.topology import islands
+
+F32 = NDArray[np.float32]
+
+
+@dataclass(frozen=True)
+class Measured:
+    """What a map is made from, for the points of one chunk. Rays' answers are None for maps that cast none."""
+
+    points: Points
+    surface: Surface
+    source: BakeSource
+    settings: BakeSettings
+    open_share: F32 | None = None
+    bent: F32 | None = None
+    thickness: F32 | None = None
+    curvature: F32 | None = None
+
+
+@dataclass(frozen=True)
+class MeshMapKind:
+    """One mesh map. `values`: (n, components) float32 in 0–1; directions and signed numbers as 0.5 + 0.5 · v.
+
+    start : the value where nothing is baked; rays : which rays it casts, if any; settings : the names of settings that change it
+    """
+
+    id: str
+    name: str
+    components: int
+    start: float
+    tells: str
+    values: Callable[[Measured], F32]
+    rays: str = ""
+    settings: tuple[str, ...] = ()
+    direction: bool = False
+    needs_tangent: bool = False
+
+
+def signed(values: F32) -> F32:
+    return np.asarray(0.5 + 0.5 * values, np.float32)
+
+
+def _normal(m: Measured) -> F32:
+    """The measured normal in the tangent frame of the low mesh (MikkTSpace: bitangent = sign · normal × tangent)."""
+    tangent = m.points.tangent
+    assert tangent is not None
+    n, t = m.points.normal, tangent[:, :3]
+    b = np.cross(n, t) * tangent[:, 3:]
+    return signed(np.stack([np.einsum("ij,ij->i", m.surface.normal, axis) for axis in (t, b, n)], axis=1))
+
+
+def _position(m: Measured) -> F32:
+    low, high = m.source.low.bounds
+    return np.asarray((m.surface.position - low) / np.maximum(high - low, 1e-12), np.float32)
+
+
+def _facing(m: Measured) -> F32:
+    way = np.asarray(m.settings.facing, np.float64)
+    return signed((m.surface.normal @ (way / np.linalg.norm(way))).astype(np.float32)[:, None])
+
+
+def _height(m: Measured) -> F32:
+    reach = max(m.settings.front, m.settings.back) * m.source.low.diagonal
+    return signed(m.surface.height[:, None] / np.float32(reach))
+
+
+def _curvature(m: Measured) -> F32:
+    assert m.curvature is not None
+    return signed(m.curvature[:, None] * np.float32(m.settings.curvature_radius * m.source.low.diagonal))
+
+
+def _occlusion(m: Measured) -> F32:
+    assert m.open_share is not None
+    return m.open_share[:, None]
+
+
+def _bent(m: Measured) -> F32:
+    assert m.bent is not None
+    return signed(m.bent)
+
+
+def _thickness(m: Measured) -> F32:
+    assert m.thickness is not None
+    return m.thickness[:, None] / np.float32(m.settings.thickness_reach * m.source.low.diagonal)
+
+
+def id_colours(count: int) -> F32:
+    """(count, 3) float32 colours far apart from their neighbours: hues by the golden ratio, three strengths of light."""
+    rows = [colorsys.hsv_to_rgb((i * 0.6180339887 + 0.08) % 1, 0.55 + 0.4 * ((i // 3) % 2), (0.95, 0.72, 0.5)[i % 3]) for i in range(count)]
+    return np.array(rows, np.float32).reshape(-1, 3)
+
+
+def _id_rows(mesh: Model, by: str) -> NDArray[np.int32]:
+    """(f,) number of whatever a face belongs to."""
+    if by == "material":
+        return mesh.face_material
+    if by == "island":
+        return np.maximum(islands(mesh, mesh.uv_layouts[0] if mesh.uv_layouts else None), 0)
+    if by == "group":
+        rows = np.zeros(mesh.face_count, np.int32)
+        for i, group in enumerate(mesh.groups):
+            rows[group.faces] = i + 1
+        return rows
+    return mesh.face_part
+
+
+def _id(m: Measured) -> F32:
+    by, source = m.settings.id_by, m.source
+    hit = m.surface.triangle >= 0
+    # Islands are the low mesh's own; what no ray met takes the low mesh's colour too.
+    on_low = _id_rows(source.low, by)[m.points.face] if by != "colour" else np.zeros(len(hit), np.int32)
+    if by == "colour":
+        return _vertex_colours(m)
+    if not source.projects or by == "island":
+        return id_colours(int(on_low.max(initial=0)) + 1)[on_low]
+    mesh_of, face_of = source.faces
+    first, rows = 0, []
+    for mesh in source.meshes:
+        numbers = _id_rows(mesh, by)
+        rows.append(numbers + first)
+        first += int(numbers.max(initial=0)) + 1
+    found = on_low + first
+    for i, numbers in enumerate(rows):
+        mine = hit & (mesh_of[np.maximum(m.surface.triangle, 0)] == i)
+        found[mine] = numbers[face_of[m.surface.triangle[mine]]]
+    return id_colours(int(found.max(initial=0)) + 1)[found]
+
+
+def _vertex_colours(m: Measured) -> F32:
+    source = m.source
+    if any(mesh.vertex_colors is None for mesh in source.meshes):
+        raise InputError("The measured mesh has no vertex colours. Choose another way to tell the id map's parts apart.")
+    out = np.zeros((len(m.points.local), 3), np.float32)
+    if not source.projects:
+        assert source.low.vertex_colors is not None
+        sums = np.zeros((source.low.face_count, 3))
+        counts = np.diff(source.low.face_starts)
+        corner_colour = source.low.vertex_colors[source.low.corner_vertex, :3]
+        np.add.at(sums, np.repeat(np.arange(source.low.face_count), counts), corner_colour)
+        return np.asarray((sums / counts[:, None])[m.points.face], np.float32)
+    first = 0
+    for mesh in source.meshes:
+        assert mesh.vertex_colors is not None
+        mine = (m.surface.triangle >= first) & (m.surface.triangle < first + len(mesh.triangles))
+        corners = mesh.triangles[m.surface.triangle[mine] - first]
+        # The middle corner's colour: id colours are flat, and mixing two would make a third.
+        out[mine] = mesh.vertex_colors[corners[:, 0], :3]
+        first += len(mesh.triangles)
+    return out
+
+
+MAPS: tuple[MeshMapKind, ...] = (
+    MeshMapKind(
+        "normal",
+        "Normal (tangent)",
+        3,
+        0.5,
+        "Relief of the high mesh, for the final normal map.",
+        _normal,
+        settings=("front", "back"),
+        direction=True,
+        needs_tangent=True,
+    ),
+    MeshMapKind(
+        "occlusion",
+        "Occlusion",
+        1,
+        1.0,
+        "How much of the sky a place sees: dirt gathers where it is dark.",
+        _occlusion,
+        "sky",
+        ("rays", "occlusion_reach"),
+    ),
+    MeshMapKind(
+        "curvature",
+        "Curvature",
+        1,
+        0.5,
+        "Edges are bright, recesses dark: where paint wears and dust stays.",
+        _curvature,
+        settings=("curvature_radius",),
+    ),
+    MeshMapKind(
+        "thickness",
+        "Thickness",
+        1,
+        1.0,
+        "How thick the body is under a place: light comes through where it is dark.",
+        _thickness,
+        "inside",
+        ("rays", "thickness_reach"),
+    ),
+    MeshMapKind("position", "Position", 3, 0.5, "Where a place lies in the model's box: red, green and blue for X, Y and Z.", _position),
+    MeshMapKind("facing", "Facing", 1, 0.5, "How far a place looks in one direction: snow, salt, dust from above.", _facing, settings=("facing",)),
+    MeshMapKind("height", "Height", 1, 0.5, "How far the high mesh lies above or below the model.", _height, settings=("front", "back")),
+    MeshMapKind("id", "Id colour", 3, 0.0, "One colour for each part, material, group or island, to pick by.", _id, settings=("id_by",)),
+    MeshMapKind(
+        "object_normal",
+        "Normal (object)",
+        3,
+        0.5,
+        "The direction a place looks, in the model's own axes.",
+        lambda m: signed(m.surface.normal),
+        direction=True,
+    ),
+    MeshMapKind(
+        "bent_normal",
+        "Bent normal",
+        3,
+        0.5,
+        "The mean open direction, for light from all sides.",
+        _bent,
+        "sky",
+        ("rays", "occlusion_reach"),
+        direction=True,
+    ),
+)
+BY_ID = {kind.id: kind for kind in MAPS}
+#: A bake of any map makes this too: bits of why a texel is suspect (source.py), over 255.
+SUSPECTS = "suspects"
+
+
+def map_kind(map_id: str) -> MeshMapKind:
+    """Raises InputError for a map there is not."""
+    if map_id not in BY_ID:
+        raise InputError(f"There is no mesh map '{map_id[:40]}'. Choose from: {', '.join(BY_ID)}.")
+    return BY_ID[map_id]

@@ -1,0 +1,104 @@
+"""Where a bake measures: points on the low mesh, for the texels of a chunk or the vertices of a run."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from ruvelt.core.bake._bake_kernels import texel_points
+from ruvelt.core.mesh.model import Model
+from ruvelt.core.samples.chunks import CHUNK
+from ruvelt.core.samples.sheet import SheetSamples
+from ruvelt.core.samples.surface import SurfaceSamples
+from ruvelt.core.samples.vertices import VertexSamples
+
+F32 = NDArray[np.float32]
+
+
+@dataclass(frozen=True, eq=False)
+class Points:
+    """Points of one chunk, all (n, …) and in object space.
+
+    local : int32 place in the chunk; face : int32; position, normal, cage (averaged over creases), geometric : (n, 3) float32, unit
+    tangent : (n, 4) float32 with the bitangent's sign, or None on vertices
+    """
+
+    local: NDArray[np.int32]
+    face: NDArray[np.int32]
+    position: F32
+    normal: F32
+    cage: F32
+    geometric: F32
+    tangent: F32 | None
+
+
+def averaged_normals(model: Model) -> F32:
+    """(c, 3) float32 corner normals averaged over everything that meets at a place, so that a cage has no gaps at creases."""
+    p = model.positions[model.triangles].astype(np.float64)
+    cross = np.cross(p[:, 1] - p[:, 0], p[:, 2] - p[:, 0])
+    place = model.welded[model.triangles]
+    sums = np.zeros((int(place.max()) + 1, 3))
+    # Faces of one direction count once, however finely they are cut: weigh by angle, not by area.
+    unit = cross / np.maximum(np.linalg.norm(cross, axis=1, keepdims=True), 1e-300)
+    for k in range(3):
+        a, b = p[:, (k + 1) % 3] - p[:, k], p[:, (k + 2) % 3] - p[:, k]
+        size = np.maximum(np.linalg.norm(a, axis=1) * np.linalg.norm(b, axis=1), 1e-300)
+        angle = np.arccos(np.clip(np.einsum("ij,ij->i", a, b) / size, -1, 1))
+        np.add.at(sums, place[:, k], unit * angle[:, None])
+    length = np.linalg.norm(sums, axis=1, keepdims=True)
+    mean = np.where(length > 1e-9, sums / np.maximum(length, 1e-300), [[0.0, 1.0, 0.0]])
+    return np.asarray(mean[model.welded[model.corner_vertex]], np.float32)
+
+
+class PointMaker:
+    """Makes points for the chunks of a set of samples."""
+
+    def __init__(self, samples: SurfaceSamples) -> None:
+        self.samples = samples
+        self._cages = averaged_normals(samples.model)
+        if isinstance(samples, SheetSamples):
+            self._sheet_cages = np.ascontiguousarray(self._cages[samples.model.triangle_corners[samples.triangles]])
+
+    def chunk(self, chunk: int, shift: tuple[float, float] = (0.0, 0.0)) -> Points:
+        """Points of a chunk; `shift`: texels from each texel's centre, ignored on vertices."""
+        samples = self.samples
+        if isinstance(samples, SheetSamples):
+            return self._texels(samples, chunk, shift)
+        assert isinstance(samples, VertexSamples)
+        slots = chunk * CHUNK + np.flatnonzero(samples.covered[chunk * CHUNK : (chunk + 1) * CHUNK])
+        normal = np.ascontiguousarray(samples.normals[slots])
+        cage = np.zeros((samples.slot_count, 3), np.float32)
+        cage[samples.model.corner_vertex] = self._cages
+        position = np.ascontiguousarray(samples.positions[slots])
+        local = (slots - chunk * CHUNK).astype(np.int32)
+        return Points(local, samples.face[slots], position, normal, np.ascontiguousarray(cage[slots]), normal, None)
+
+    def _texels(self, samples: SheetSamples, chunk: int, shift: tuple[float, float]) -> Points:
+        local, triangle = np.empty(CHUNK, np.int32), np.empty(CHUNK, np.int32)
+        position, normal, cage, geometric = (np.empty((CHUNK, 3), np.float32) for _ in range(4))
+        tangent = np.empty((CHUNK, 4), np.float32)
+        n = int(
+            texel_points(
+                samples.owner,
+                samples.uv,
+                samples.triangle_positions,
+                samples.triangle_normals,
+                self._sheet_cages,
+                samples.triangle_tangents,
+                chunk,
+                samples.side,
+                shift[0],
+                shift[1],
+                local,
+                triangle,
+                position,
+                normal,
+                cage,
+                geometric,
+                tangent,
+            )
+        )
+        face = samples.model.triangle_face[samples.triangles[triangle[:n]]]
+        return Points(local[:n], face, position[:n], normal[:n], cage[:n], geometric[:n], tangent[:n])

@@ -1,0 +1,198 @@
+"""What a bake measures: a high mesh of one or several files, or the model itself, behind Embree."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Sequence
+from dataclasses import dataclass
+from functools import cached_property
+
+import numpy as np
+from embreex.mesh_construction import TriangleMesh
+from embreex.rtcore_scene import EmbreeScene
+from numpy.typing import NDArray
+
+from ruvelt.core.bake._bake_kernels import surface_at
+from ruvelt.core.bake.points import Points
+from ruvelt.core.bake.settings import BakeSettings
+from ruvelt.core.errors import InputError
+from ruvelt.core.mesh.model import Model
+from ruvelt.core.mesh.normals import corner_normals
+
+F32 = NDArray[np.float32]
+
+#: Reasons to suspect a texel: bits of the suspect map.
+MISSED, OTHER_PART, FAR_LIMIT = 1, 2, 4
+#: Rays start this far off the surface, units of a scene whose diagonal is 100, where Embree's own tolerances fit.
+BIAS = 2e-3
+#: Bytes a triangle takes while baking: corners, normals and Embree's tree (measured).
+BYTES_A_TRIANGLE = 330
+#: Back faces that one ray may pass.
+PASSES = 6
+_SUFFIX = re.compile(r"[ _.-]+(low|high)(?=([ _.-]*\d+)?$)", re.IGNORECASE)
+
+
+def part_key(name: str) -> str:
+    """What parts of a low and a high mesh have in common: the name without a suffix `_low` or `_high`, in lower case."""
+    return _SUFFIX.sub("", name.strip()).lower()
+
+
+def needed_bytes(triangles: int) -> int:
+    return triangles * BYTES_A_TRIANGLE
+
+
+@dataclass(frozen=True, eq=False)
+class Surface:
+    """What points of the low mesh stand for on the measured surface.
+
+    position, normal : (n, 3) float32, object space; height : (n,) float32 distance above the low mesh along the cage, object units
+    triangle : (n,) int32 row of the source's triangles, -1 where nothing was met; suspect : (n,) uint8 bits
+    """
+
+    position: F32
+    normal: F32
+    height: F32
+    triangle: NDArray[np.int32]
+    suspect: NDArray[np.uint8]
+
+
+class BakeSource:
+    """Triangles that rays meet. Without high meshes the model stands for itself."""
+
+    def __init__(self, low: Model, high: Sequence[Model] = ()) -> None:
+        self.low, self.high = low, tuple(high)
+        self.meshes = self.high or (low,)
+        #: Whether points have to be projected onto another mesh.
+        self.projects = bool(self.high)
+        bounds = low.bounds
+        self.centre = ((bounds[0].astype(np.float64) + bounds[1]) / 2).astype(np.float32)
+        self.scale = np.float32(100.0 / low.diagonal)
+        if self.projects:
+            self._check_place()
+
+    def _check_place(self) -> None:
+        low, high = (np.array(b) for b in self.low.bounds)
+        tops = np.array([m.bounds for m in self.high])
+        if not np.isfinite(tops).all():
+            raise InputError("The high mesh has vertices that are not numbers. Export it again and choose it anew.")
+        size = float(np.linalg.norm(high - low))
+        if (tops[:, 1].max(axis=0) < low - size * 0.05).any() or (tops[:, 0].min(axis=0) > high + size * 0.05).any():
+            raise InputError("The high mesh does not lie where the model lies, so no ray would meet it. Export both from the same place and scale.")
+
+    @cached_property
+    def corners(self) -> F32:
+        """(t, 3, 3) float32, object space, of every mesh in order."""
+        return np.concatenate([m.positions[m.triangles] for m in self.meshes])
+
+    @cached_property
+    def normals(self) -> F32:
+        """(t, 3, 3) float32 unit corner normals."""
+        return np.concatenate([corner_normals(m)[m.triangle_corners] for m in self.meshes])
+
+    @cached_property
+    def faces(self) -> tuple[NDArray[np.int32], NDArray[np.int32]]:
+        """Mesh and face of every triangle, (t,) int32 each."""
+        mesh = np.concatenate([np.full(len(m.triangles), i, np.int32) for i, m in enumerate(self.meshes)])
+        return mesh, np.concatenate([m.triangle_face for m in self.meshes])
+
+    @cached_property
+    def keys(self) -> tuple[list[str], NDArray[np.int32]]:
+        """Names that parts are matched by, and the one of every triangle."""
+        names: list[str] = []
+        found = []
+        for mesh in self.meshes:
+            rows = np.empty(len(mesh.parts), np.int32)
+            for i, part in enumerate(mesh.parts):
+                key = part_key(part)
+                if key not in names:
+                    names.append(key)
+                rows[i] = names.index(key)
+            found.append(rows[mesh.face_part[mesh.triangle_face]])
+        return names, np.concatenate(found)
+
+    def _placed(self, places: F32) -> F32:
+        return np.ascontiguousarray((places - self.centre) * self.scale, np.float32)
+
+    @cached_property
+    def whole(self) -> EmbreeScene:
+        scene = EmbreeScene()
+        self._mesh = TriangleMesh(scene, self._placed(self.corners))
+        return scene
+
+    @cached_property
+    def _parts(self) -> dict[int, tuple[EmbreeScene, object, NDArray[np.int32]]]:
+        return {}
+
+    def _part(self, key: int) -> tuple[EmbreeScene, NDArray[np.int32]]:
+        if key not in self._parts:
+            rows = np.flatnonzero(self.keys[1] == key).astype(np.int32)
+            scene = EmbreeScene()
+            self._parts[key] = (scene, TriangleMesh(scene, self._placed(self.corners[rows])), rows)
+        scene, _, rows = self._parts[key]
+        return scene, rows
+
+    def prepare(self) -> None:
+        """Build what rays need ahead of the first, in one thread."""
+        _ = self.whole, self.normals, self.keys
+
+    # -- from the low mesh to the measured surface ------------------------------------------------------------------------------
+
+    def project(self, points: Points, settings: BakeSettings) -> Surface:
+        """Cast from outside along the averaged normals, `front` outside to `back` inside; the first fitting hit counts."""
+        n = len(points.local)
+        if not self.projects:
+            none = np.zeros(n, np.uint8)
+            return Surface(points.position, points.normal, np.zeros(n, np.float32), np.full(n, -1, np.int32), none)
+        front, back = (np.float32(share * self.low.diagonal) for share in (settings.front, settings.back))
+        position, normal = points.position.copy(), points.normal.copy()
+        triangle, suspect = np.full(n, -1, np.int32), np.zeros(n, np.uint8)
+        names, of_triangle = self.keys
+        low_keys = np.array([names.index(k) if (k := part_key(p)) in names else -1 for p in self.low.parts], np.int32)
+        wanted = low_keys[self.low.face_part[points.face]]
+        for key in np.unique(wanted if settings.match_parts else np.full(1, -1, np.int32)):
+            rows = np.flatnonzero(wanted == key) if settings.match_parts else np.arange(n)
+            scene, index = (self.whole, None) if key < 0 else self._part(int(key))
+            self._cast(scene, index, points, rows, front, front + back, settings.ignore_back, position, normal, triangle)
+        height = np.einsum("ij,ij->i", position - points.position, points.cage).astype(np.float32)
+        hit = triangle >= 0
+        suspect[~hit] |= MISSED
+        suspect[hit & ((height < -0.97 * back) | (height > 0.97 * front))] |= FAR_LIMIT
+        met = of_triangle[np.maximum(triangle, 0)]
+        suspect[hit & (wanted >= 0) & (met != wanted)] |= OTHER_PART
+        height[~hit] = 0
+        return Surface(position, normal, height, triangle, suspect)
+
+    def _cast(
+        self,
+        scene: EmbreeScene,
+        index: NDArray[np.int32] | None,
+        points: Points,
+        rows: NDArray[np.intp],
+        front: np.float32,
+        reach: np.float32,
+        ignore_back: bool,
+        position: F32,
+        normal: F32,
+        triangle: NDArray[np.int32],
+    ) -> None:
+        way = np.ascontiguousarray(-points.cage[rows])
+        start = self._placed(points.position[rows] - way * front)
+        limit = np.full(len(rows), reach * self.scale, np.float32)
+        for _ in range(PASSES if ignore_back else 1):
+            found = scene.run(start, way, dists=limit, query="INTERSECT", output=True)
+            hit = found["primID"] >= 0
+            # Embree's geometric normal points out of a face that turns counter-clockwise.
+            away = hit & (np.einsum("ij,ij->i", found["Ng"], way) > 0) if ignore_back else np.zeros(len(rows), bool)
+            good = np.flatnonzero(hit & ~away)
+            primitive = found["primID"][good].astype(np.int32)
+            primitive = primitive if index is None else index[primitive]
+            into = rows[good].astype(np.int64)
+            u, v = (np.ascontiguousarray(found[k][good], np.float32) for k in "uv")
+            surface_at(np.ascontiguousarray(primitive), u, v, self.corners, self.normals, into, position, normal)
+            triangle[into] = primitive
+            again = np.flatnonzero(away)
+            if not len(again):
+                break
+            step = found["tfar"][again] + np.float32(BIAS)
+            rows, way = rows[again], np.ascontiguousarray(way[again])
+            start, limit = np.ascontiguousarray(start[again] + way * step[:, None]), np.maximum(limit[again] - step, 0)
