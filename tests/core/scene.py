@@ -50,7 +50,7 @@ class Scene:
 
     def live(self, target: Target, paint: Paint, hidden: np.ndarray | None = None) -> LiveStroke:
         resolved = resolve_target(self.document, target, paint)
-        return LiveStroke(resolved, self.evaluator, self.lookup, erase=paint.erase, hidden=hidden, workers=self.workers)
+        return LiveStroke(resolved, self.evaluator, self.lookup, paint=paint, hidden=hidden, workers=self.workers)
 
     def keep(self, live: LiveStroke) -> None:
         """Store what a stroke changed."""

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import dataclasses
+from itertools import pairwise
 
 import numpy as np
 import pytest
@@ -71,7 +72,7 @@ def cylinder(radius: float, length: float = 6.0, segments: int = 96) -> Model:
     angle = np.linspace(0, 2 * np.pi, segments + 1)
     ring = np.stack([radius * np.sin(angle), np.zeros_like(angle), radius * np.cos(angle)], 1)
     rows = 25
-    positions = np.concatenate([ring + [0, y, 0] for y in np.linspace(-length / 2, length / 2, rows)])
+    positions = np.concatenate([ring + np.array([0, y, 0]) for y in np.linspace(-length / 2, length / 2, rows)])
     n = segments + 1
     faces = [[r * n + s, r * n + s + 1, (r + 1) * n + s + 1, (r + 1) * n + s] for r in range(rows - 1) for s in range(segments)]
     u, v = np.meshgrid(np.linspace(0.02, 0.98, n), np.linspace(0.02, 0.98, rows))
@@ -90,7 +91,7 @@ def smooth_globe(radius: float = 1.0, segments: int = 96, rings: int = 48, insid
     starts, corners = model.face_starts, model.corner_vertex.copy()
     layout = model.uv_layouts[0]
     uv = layout.corner_uv.copy()
-    for a, b in zip(starts[:-1], starts[1:], strict=True):
+    for a, b in pairwise(starts):
         corners[a:b], uv[a:b] = corners[a:b][::-1].copy(), uv[a:b][::-1].copy()
     turned = dataclasses.replace(layout, corner_uv=uv)
     inward = -(model.positions / np.linalg.norm(model.positions, axis=1, keepdims=True))[corners].astype(np.float32)
@@ -102,7 +103,7 @@ def joined(*models: Model, names: tuple[str, ...]) -> Model:
     positions, faces, part, first = [], [], [], 0
     for i, m in enumerate(models):
         positions.append(m.positions)
-        faces += [[int(v) + first for v in m.corner_vertex[a:b]] for a, b in zip(m.face_starts[:-1], m.face_starts[1:], strict=True)]
+        faces += [[int(v) + first for v in m.corner_vertex[a:b]] for a, b in pairwise(m.face_starts)]
         part += [i] * m.face_count
         first += m.vertex_count
     return model_of(np.concatenate(positions), faces, parts=names, face_part=np.array(part, np.int32))

@@ -190,3 +190,14 @@ def test_uvs_that_are_missing_cover_nothing() -> None:
     )
     s = sheet(model)
     assert set(np.unique(s.face)) == {-1, 0}
+
+
+def test_sample_areas_add_up_to_the_surface() -> None:
+    """Texels and vertices alike: the surface they stand for is the model's, and a thin island's texels stand for more."""
+    sheet = SheetSamples(split_square(), plan_sheets(split_square())[0], 512)
+    areas = sheet.sample_areas(sheet.grid.slot)
+    assert areas.dtype == np.float32
+    # Texels on the rim count whole, so that the sum is a little more than 2 × 2 units.
+    assert_allclose(areas.sum(), 4.0, rtol=0.03)
+    vertices = VertexSamples(globe())
+    assert_allclose(vertices.grid_areas.sum(), vertices.area(), rtol=1e-5)

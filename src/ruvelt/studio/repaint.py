@@ -15,7 +15,7 @@ from ruvelt.core.errors import InputError
 from ruvelt.core.planes.plane import U16, Plane
 from ruvelt.core.samples.chunks import CHUNK
 from ruvelt.core.samples.sheet import RESOLUTIONS, SheetSamples
-from ruvelt.core.stack.document import FacePick, PaintedSource, PaintLayer, Sheet, normal_map_plane_id
+from ruvelt.core.stack.document import FacePick, MeshMap, PaintedSource, PaintLayer, Sheet, normal_map_plane_id
 from ruvelt.core.stack.edits import SetSheet
 from ruvelt.core.stack.evaluate import SheetEvaluator
 from ruvelt.core.stack.lookup import StoredPlanes
@@ -82,7 +82,7 @@ class _Repainter:
         document = self.session.document
         evaluator = SheetEvaluator(document, self.sheet, self.new, self.session.faces, lookup, self.session.cache)
         hidden = np.isin(self.session.model.face_part, script.get("hidden", []))
-        live = LiveStroke(_bare(self.session, target, paint), evaluator, lookup, erase=paint.erase, hidden=hidden, workers=self.session.workers)
+        live = LiveStroke(_bare(self.session, target, paint), evaluator, lookup, paint=paint, hidden=hidden, workers=self.session.workers)
         if "flood" in script:
             picks = script["flood"]["picks"]
             live.flood(None if picks is None else [FacePick.model_validate(p) for p in picks], script["flood"]["strength"], self.session.faces)
@@ -130,7 +130,8 @@ def _bare(session: Session, target: Target, paint: Paint) -> ResolvedTarget:
     """The planes of a target without asking whether its layer is still there, shown or unlocked: history happened."""
     source = (PaintedSource(id=target.mask),) if target.mask else ()
     layer = PaintLayer(id=target.layer, name="x", mask={"sources": source} if source else None)  # type: ignore[arg-type]
-    sheet = Sheet(id=target.sheet, name="x", plan=0, resolution=256, layers=(layer,))
+    maps = (MeshMap(id=target.mesh_map),) if target.mesh_map else ()
+    sheet = Sheet(id=target.sheet, name="x", plan=0, resolution=256, layers=(layer,), mesh_maps=maps)
     document = session.document.model_copy(update={"sheets": (sheet,)})
     known = tuple(c for c in target.channels if document.channel(c) is not None)
     resolved = resolve_target(document, target.model_copy(update={"channels": known}), paint)

@@ -234,7 +234,7 @@ class Session:
         """A stroke about to happen on a target."""
         resolved = resolve_target(self.document, target, paint)
         display = self.display(target.sheet)
-        return LiveStroke(resolved, display.evaluator, self.planes, erase=paint.erase, hidden=self.hidden_faces, workers=self.workers)
+        return LiveStroke(resolved, display.evaluator, self.planes, paint=paint, hidden=self.hidden_faces, workers=self.workers)
 
     def store_stroke(self, live: LiveStroke, label: str, script: Mapping[str, Any]) -> Touched:
         """Commit what a stroke changed as one step of history, and keep its composites, settled, under their new versions.

@@ -109,7 +109,7 @@ class Baker:
                 way = values * 2 - 1
                 values = 0.5 + 0.5 * way / np.maximum(np.linalg.norm(way, axis=1, keepdims=True), 1e-9)
             arrived(kind.id, chunk, _codes(np.asarray(values, np.float32), points, kind.components))
-        arrived(SUSPECTS, chunk, _codes((suspect / np.float32(255))[:, None], points, 1))
+        arrived(SUSPECTS, chunk, _codes((suspect.astype(np.float32) / np.float32(255))[:, None], points, 1))
 
     def _hemispheres(
         self, points: Points, surface: Surface, kinds: list[MeshMapKind], key: NDArray[np.int64], table: F32, count: Callable[[int, str], None]

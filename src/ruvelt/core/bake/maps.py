@@ -15,6 +15,7 @@ from ruvelt.core.bake.source import BakeSource, Surface
 from ruvelt.core.errors import InputError
 from ruvelt.core.mesh.model import Model
 from ruvelt.core.mesh.topology import islands
+from ruvelt.core.stack.mesh_maps import SHAPES
 
 F32 = NDArray[np.float32]
 
@@ -37,19 +38,24 @@ class Measured:
 class MeshMapKind:
     """One mesh map. `values`: (n, components) float32 in 0–1; directions and signed numbers as 0.5 + 0.5 · v.
 
-    start : the value where nothing is baked; rays : which rays it casts, if any; settings : the names of settings that change it
+    Names, components and start values: stack/mesh_maps.py. rays : which rays it casts, if any; settings : the names of settings that change it
     """
 
     id: str
-    name: str
-    components: int
-    start: float
     tells: str
     values: Callable[[Measured], F32]
     rays: str = ""
     settings: tuple[str, ...] = ()
     direction: bool = False
     needs_tangent: bool = False
+
+    @property
+    def name(self) -> str:
+        return SHAPES[self.id].name
+
+    @property
+    def components(self) -> int:
+        return SHAPES[self.id].components
 
 
 def signed(values: F32) -> F32:
@@ -168,9 +174,6 @@ def _vertex_colours(m: Measured) -> F32:
 MAPS: tuple[MeshMapKind, ...] = (
     MeshMapKind(
         "normal",
-        "Normal (tangent)",
-        3,
-        0.5,
         "Relief of the high mesh, for the final normal map.",
         _normal,
         settings=("front", "back"),
@@ -179,9 +182,6 @@ MAPS: tuple[MeshMapKind, ...] = (
     ),
     MeshMapKind(
         "occlusion",
-        "Occlusion",
-        1,
-        1.0,
         "How much of the sky a place sees: dirt gathers where it is dark.",
         _occlusion,
         "sky",
@@ -189,41 +189,29 @@ MAPS: tuple[MeshMapKind, ...] = (
     ),
     MeshMapKind(
         "curvature",
-        "Curvature",
-        1,
-        0.5,
         "Edges are bright, recesses dark: where paint wears and dust stays.",
         _curvature,
         settings=("curvature_radius",),
     ),
     MeshMapKind(
         "thickness",
-        "Thickness",
-        1,
-        1.0,
         "How thick the body is under a place: light comes through where it is dark.",
         _thickness,
         "inside",
         ("rays", "thickness_reach"),
     ),
-    MeshMapKind("position", "Position", 3, 0.5, "Where a place lies in the model's box: red, green and blue for X, Y and Z.", _position),
-    MeshMapKind("facing", "Facing", 1, 0.5, "How far a place looks in one direction: snow, salt, dust from above.", _facing, settings=("facing",)),
-    MeshMapKind("height", "Height", 1, 0.5, "How far the high mesh lies above or below the model.", _height, settings=("front", "back")),
-    MeshMapKind("id", "Id colour", 3, 0.0, "One colour for each part, material, group or island, to pick by.", _id, settings=("id_by",)),
+    MeshMapKind("position", "Where a place lies in the model's box: red, green and blue for X, Y and Z.", _position),
+    MeshMapKind("facing", "How far a place looks in one direction: snow, salt, dust from above.", _facing, settings=("facing",)),
+    MeshMapKind("height", "How far the high mesh lies above or below the model.", _height, settings=("front", "back")),
+    MeshMapKind("id", "One colour for each part, material, group or island, to pick by.", _id, settings=("id_by",)),
     MeshMapKind(
         "object_normal",
-        "Normal (object)",
-        3,
-        0.5,
         "The direction a place looks, in the model's own axes.",
         lambda m: signed(m.surface.normal),
         direction=True,
     ),
     MeshMapKind(
         "bent_normal",
-        "Bent normal",
-        3,
-        0.5,
         "The mean open direction, for light from all sides.",
         _bent,
         "sky",

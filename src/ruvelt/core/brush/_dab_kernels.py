@@ -272,11 +272,12 @@ def tile_runs(tiles, square, starts, counts):
     return n
 
 
-@kernel(numba.void(i32[::1], i32[::1], i64, f32[::1], numba.uint16[::1], numba.boolean, i32, numba.uint16[:, ::1]))
-def paint_runs(starts, counts, base, coverage, codes, erase, comps, out):
+@kernel(numba.void(i32[::1], i32[::1], i64, f32[::1], numba.uint16[::1], i64, numba.boolean, i32, numba.uint16[:, ::1]))
+def paint_runs(starts, counts, base, coverage, codes, values, erase, comps, out):
     """Lay a colour over the plane as it was before the stroke (address `base`, 0 when the chunk did not exist), with coverage as alpha.
 
-    coverage : (65536,) of this chunk; codes : (comps,) uint16; out : (comps + 1, 65536) uint16
+    coverage : (65536,) of this chunk; codes : (comps,) uint16, or `values` : address of (comps, 65536) uint16 with a colour of its own for
+    every sample, 0 for none; out : (comps + 1, 65536) uint16
     """
     full, half, one, zero = np.float32(65535), np.float32(0.5), np.float32(1), np.float32(0)
     under, inverse = np.empty(CHUNK, np.float32), np.empty(CHUNK, np.float32)
@@ -301,7 +302,13 @@ def paint_runs(starts, counts, base, coverage, codes, erase, comps, out):
             inverse[i] = one / (total if total > zero else one)
         for k in range(comps):
             code, row = np.float32(codes[k]), np.uint64(k * CHUNK)
-            if base != 0:
+            if values != 0:
+                own = u16_at(values, CHUNK * comps)
+                for i in range(first, end):
+                    below = np.float32(before[row + i]) if base != 0 else np.float32(0)
+                    value = (coverage[i] * np.float32(own[row + i]) + under[i] * below) * inverse[i] + half
+                    out[k, i] = np.uint16(np.int32(value)) if coverage[i] > zero else out[k, i]
+            elif base != 0:
                 for i in range(first, end):
                     value = (coverage[i] * code + under[i] * np.float32(before[row + i])) * inverse[i] + half
                     out[k, i] = np.uint16(np.int32(value)) if coverage[i] > zero else out[k, i]

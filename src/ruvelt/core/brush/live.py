@@ -10,8 +10,9 @@ from numpy.typing import NDArray
 
 from ruvelt.core.brush._dab_kernels import ball_dabs, disc_dabs, flood_coverage, paint_runs, tile_runs
 from ruvelt.core.brush.path import BALL_COLUMNS
+from ruvelt.core.brush.reading import Reader
 from ruvelt.core.brush.settings import Mirror
-from ruvelt.core.brush.target import ResolvedTarget
+from ruvelt.core.brush.target import Paint, ResolvedTarget
 from ruvelt.core.planes.plane import U16, empty_chunk
 from ruvelt.core.samples.chunks import CHUNK, CHUNK_SIDE, TILE_SIDE, TILES
 from ruvelt.core.samples.sheet import SheetSamples
@@ -70,14 +71,15 @@ class LiveStroke:
         evaluator: SheetEvaluator,
         planes: PlaneLookup,
         *,
-        erase: bool = False,
+        paint: Paint = Paint(),  # noqa: B008 -- frozen
         hidden: NDArray[np.bool_] | None = None,
         workers: Workers = SERIAL,
     ) -> None:
         """`hidden`: (faces,) bool marks faces that no stroke may touch."""
         samples = evaluator.samples
         self.target, self.evaluator, self.samples = target, evaluator, samples
-        self._planes, self._erase, self._workers = planes, erase, workers
+        self._planes, self._erase, self._workers = planes, paint.erase, workers
+        self._reader = Reader(evaluator, paint) if paint.tool != "paint" and not paint.erase else None
         self._coverage = np.zeros(samples.slot_count, np.float32)
         self._allowed = np.zeros(0, np.uint8)
         if hidden is not None and hidden.any():
@@ -99,6 +101,8 @@ class LiveStroke:
         """Lay ball dabs (n, 18) or disc dabs (n, 9). Ball dabs come mirrored already; discs are mirrored here, over the surface."""
         dirty = np.zeros((self.samples.chunk_count, TILES), np.uint8)
         if len(dabs):
+            if self._reader is not None:
+                self._reader.begin(*self._in_space(dabs[0]), mirror)
             if dabs.shape[1] == BALL_COLUMNS:
                 self._ball(np.ascontiguousarray(dabs, np.float32), dirty)
             else:
@@ -107,6 +111,15 @@ class LiveStroke:
                 discs = np.ascontiguousarray(every, np.float32)
                 disc_dabs(discs, self.samples.side, self.samples.owner, self._allowed, self._coverage, dirty)
         return self._update(dirty)
+
+    def _in_space(self, dab: NDArray[np.float32]) -> tuple[NDArray[np.float32], float]:
+        """Centre and radius of a dab in object space."""
+        if len(dab) == BALL_COLUMNS:
+            return dab[:3], float(dab[3])
+        samples = self.samples
+        assert isinstance(samples, SheetSamples)
+        x, y = np.clip(dab[:2].astype(int), 0, samples.side - 1)
+        return samples.positions[samples.texel_to_slot(int(x), int(y))], float(dab[2]) * samples.spacing
 
     def _ball(self, dabs: NDArray[np.float32], dirty: NDArray[np.uint8]) -> None:
         grid, samples = self.samples.grid, self.samples
@@ -196,7 +209,10 @@ class LiveStroke:
         for cell in self.target.cells:
             base, out = self._working(cell.plane, cell.components, chunk)
             address = 0 if base is None else base.ctypes.data
-            paint_runs(runs[0], runs[1], address, coverage, cell.codes, self._erase, cell.components - 1, out)
+            values = 0
+            if self._reader is not None and cell.channel is not None:
+                values = self._reader.values(cell.channel, chunk, tiles, runs).ctypes.data
+            paint_runs(runs[0], runs[1], address, coverage, cell.codes, values, self._erase, cell.components - 1, out)
         self._update_mask(chunk, runs)
         for channel in self._programs:
             steps = self._steps(channel, chunk)

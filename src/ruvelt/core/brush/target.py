@@ -3,11 +3,11 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
-from typing import Annotated
+from typing import Annotated, Literal
 
 import numpy as np
 from numpy.typing import NDArray
-from pydantic import Field
+from pydantic import Field, model_validator
 
 from ruvelt.core.errors import Conflict, InputError, NotFound
 from ruvelt.core.stack.channels import Channel, encode
@@ -24,25 +24,51 @@ from ruvelt.core.stack.document import (
     mask_plane_id,
     plane_id,
 )
+from ruvelt.core.stack.mesh_maps import PREFIX, TOUCH_UP, map_channel, touch_up_plane_id
 
 Values = dict[str, Annotated[tuple[Annotated[float, Field(ge=-1, le=1, allow_inf_nan=False)], ...], Field(min_length=1, max_length=3)]]
 
 
+Coordinate = Annotated[float, Field(ge=-1e12, le=1e12, allow_inf_nan=False)]
+Place = tuple[Coordinate, Coordinate, Coordinate]
+
+
 class Target(Frozen):
-    """Channel cells of one paint layer, or one painted mask source."""
+    """Channel cells of one paint layer, one painted mask source, or the touch-up over a mesh map (then `layer` says nothing)."""
 
     sheet: Id
-    layer: Id
+    layer: Id = "none"
     channels: tuple[str, ...] = ()
     mask: Id | None = None
+    mesh_map: Id | None = None
+
+
+class CloneFrom(Frozen):
+    """Where clone reads, object space: `source` for what lies under `anchor`. Without an anchor, under the stroke's first dab."""
+
+    source: Place
+    anchor: Place | None = None
 
 
 class Paint(Frozen):
-    """What a stroke lays: a value per channel in the channel's own range (colours sRGB-encoded), a value for a mask, or erasing."""
+    """What a stroke lays: a value per channel in the channel's own range (colours sRGB-encoded), a value for a mask, or erasing.
+
+    tool : "paint" lays the values; "soften" what neighbours within `reach` (share of the brush's radius) come to; "clone" what lies
+    elsewhere. Both read what the channel looks like, layers beneath included.
+    """
 
     values: Values = {}
     mask_value: Share = 1.0
     erase: bool = False
+    tool: Literal["paint", "soften", "clone"] = "paint"
+    clone: CloneFrom | None = None
+    reach: Annotated[float, Field(ge=0.02, le=1, allow_inf_nan=False)] = 0.35
+
+    @model_validator(mode="after")
+    def _complete(self) -> Paint:
+        if self.tool == "clone" and self.clone is None:
+            raise ValueError("clone needs a source; choose one on the model first")
+        return self
 
 
 @dataclass(frozen=True, eq=False)
@@ -74,6 +100,8 @@ def resolve_target(document: Document, target: Target, paint: Paint) -> Resolved
     sheet = document.sheet(target.sheet)
     if sheet is None:
         raise NotFound(f"There is no sheet '{target.sheet}' in this project any more. Choose a sheet.")
+    if target.mesh_map is not None:
+        return _touch_up(sheet, target.mesh_map, paint)
     layer = sheet.find(target.layer)
     if layer is None:
         raise NotFound("The target layer is gone; it may have been deleted in another window. Choose a cell in the layer grid.")
@@ -88,6 +116,8 @@ def resolve_target(document: Document, target: Target, paint: Paint) -> Resolved
             f"Another layer is shown alone, so nothing was painted. Take that back or choose a target that shows ('{layer.name}' does not)."
         )
     if target.mask is not None:
+        if paint.tool != "paint":
+            raise InputError(f"{paint.tool.capitalize()} works on channels and mesh maps, not on masks. Choose a channel cell.")
         source = next((s for s in (layer.mask.sources if layer.mask else ()) if s.id == target.mask), None)
         if not isinstance(source, PaintedSource):
             raise NotFound("The painted mask that was the target is gone. Choose a cell in the layer grid.")
@@ -102,7 +132,7 @@ def resolve_target(document: Document, target: Target, paint: Paint) -> Resolved
         if channel is None:
             raise NotFound(f"There is no channel '{channel_id}' in this project. Choose another cell.")
         value = paint.values.get(channel_id)
-        if value is None and not paint.erase:
+        if value is None and not paint.erase and paint.tool == "paint":
             continue
         if value is not None and len(value) != channel.components:
             raise InputError(f"{channel.name} takes {channel.components} values, not {len(value)}.")
@@ -111,6 +141,24 @@ def resolve_target(document: Document, target: Target, paint: Paint) -> Resolved
     if not cells:
         raise InputError("Nothing to lay: choose at least one channel of the target and give it a value.")
     return ResolvedTarget(sheet, layer, tuple(cells), tuple(c.channel for c in cells if c.channel))
+
+
+def _touch_up(sheet: Sheet, map_id: str, paint: Paint) -> ResolvedTarget:
+    entry = next((m for m in sheet.mesh_maps if m.id == map_id), None)
+    channel = map_channel(PREFIX + map_id)
+    if entry is None or channel is None:
+        raise NotFound(f"{sheet.name} has no such mesh map. Bake it first, then touch it up.")
+    if not entry.touch_up:
+        raise Conflict(f"The touch-up of {channel.name} is switched off, so nothing was painted. Switch it on first.")
+    value = paint.values.get(channel.id, paint.values.get("value"))
+    if value is None and not paint.erase and paint.tool == "paint":
+        raise InputError("Nothing to lay: choose a value for the mesh map.")
+    if value is not None and len(value) != channel.components:
+        raise InputError(f"{channel.name} takes {channel.components} values, not {len(value)}.")
+    codes = encode(channel, value if value is not None else channel.start)
+    layer = PaintLayer.model_construct(id=TOUCH_UP + map_id, name=f"Touch-up of {channel.name}", mask=None)
+    cell = Cell(touch_up_plane_id(sheet.id, map_id), channel.components + 1, codes, channel.id)
+    return ResolvedTarget(sheet, layer, (cell,), (channel.id,))
 
 
 def _shows_in(layer: AnyLayer, channel: Channel) -> bool:

@@ -50,10 +50,10 @@ class SheetDisplay:
         self._planes, self._cache = planes, cache
 
     def layout(self, texture: str) -> tuple[tuple[str, int] | None, ...]:
-        """Components of a texture; "channel:ID" shows any one channel."""
+        """Components of a texture; "channel:ID" shows any one channel, "channel:map:ID" a mesh map."""
         if texture in TEXTURES:
             return TEXTURES[texture]
-        channel = self.evaluator.document.channel(texture.removeprefix("channel:"))
+        channel = self.evaluator.channel(texture.removeprefix("channel:"))
         if not texture.startswith("channel:") or channel is None:
             raise KeyError(texture)
         return (*((channel.id, k if channel.components == 3 else 0) for k in range(3)), None)

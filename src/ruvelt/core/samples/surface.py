@@ -49,6 +49,15 @@ class SurfaceSamples(ABC):
         """The spatial grid over covered samples."""
         return SampleGrid.build(self.positions, self.normals, np.flatnonzero(self.covered).astype(np.int32), self.spacing)
 
+    @cached_property
+    def grid_areas(self) -> NDArray[np.float32]:
+        """(n,) float32 surface each sample stands for, in the grid's order, relative: dense islands count no more than thin ones."""
+        return np.ascontiguousarray(self.sample_areas(self.grid.slot), np.float32)
+
+    @abstractmethod
+    def sample_areas(self, slots: NDArray[np.int32]) -> NDArray[np.float32]:
+        """(n,) float32 surface that each of the given samples stands for, object units squared."""
+
     @abstractmethod
     def area(self) -> float:
         """Surface area the samples stand for, object units squared."""

@@ -36,6 +36,13 @@ class VertexSamples(SurfaceSamples):
         p = self.model.positions[self.model.triangles].astype(np.float64)
         return float(np.linalg.norm(np.cross(p[:, 1] - p[:, 0], p[:, 2] - p[:, 0]), axis=1).sum() / 2)
 
+    def sample_areas(self, slots: NDArray[np.int32]) -> NDArray[np.float32]:
+        p = self.model.positions[self.model.triangles].astype(np.float64)
+        each = np.linalg.norm(np.cross(p[:, 1] - p[:, 0], p[:, 2] - p[:, 0]), axis=1) / 6
+        sums = np.zeros(self.slot_count)
+        np.add.at(sums, self.model.triangles, each[:, None])
+        return sums[slots].astype(np.float32)
+
     def slots_of_faces(self, faces: NDArray[np.bool_]) -> NDArray[np.bool_]:
         found = np.zeros(self.slot_count, bool)
         found[self.model.corner_vertex[faces[face_of_corner(self.model)]]] = True

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import re
 from collections.abc import Iterator
-from typing import Annotated, Literal
+from typing import Annotated, Any, Literal
 
 from pydantic import BaseModel, ConfigDict, Field, field_validator
 
@@ -125,10 +125,19 @@ Layer = Annotated[PaintLayer | FillLayer | GroupLayer, Field(discriminator="kind
 GroupLayer.model_rebuild()
 
 
+class MeshMap(Frozen):
+    """A mesh map that a sheet has: what it was made from and how, and whether its touch-up applies."""
+
+    id: Id
+    source: Literal["high", "model", "normal-map", "picture"] = "model"
+    settings: dict[str, Any] = {}
+    touch_up: bool = True
+
+
 class Sheet(Frozen):
     """One UV square: `plan` counts the model's sheet plans; `layers` front first; `normal_map`: whether a normal map was supplied.
 
-    `solo`: the one layer that shows (with what it holds, inside its groups), or None.
+    `solo`: the one layer that shows (with what it holds, inside its groups), or None. `mesh_maps`: those that are baked or brought in.
     """
 
     id: Id
@@ -138,6 +147,7 @@ class Sheet(Frozen):
     layers: Annotated[tuple[Layer, ...], Field(max_length=1000)] = ()
     normal_map: bool = False
     solo: Id | None = None
+    mesh_maps: Annotated[tuple[MeshMap, ...], Field(max_length=32)] = ()
 
     def shown(self) -> set[str]:
         """Ids of layers that solo lets show: all without solo, else the layer, what it holds, and the groups around it."""
@@ -170,6 +180,14 @@ class Settings(Frozen):
     swatches: Annotated[tuple[Annotated[tuple[float, float, float], Field()], ...], Field(max_length=200)] = ()
 
 
+class HighMesh(Frozen):
+    """A high mesh that bakes measure; its triangles lie in the store under `high_plane_id(key)`."""
+
+    key: Id
+    name: Name
+    triangles: Annotated[int, Field(ge=1)]
+
+
 class Document(Frozen):
     """Everything about a project but its pixels."""
 
@@ -177,6 +195,7 @@ class Document(Frozen):
     sheets: tuple[Sheet, ...]
     settings: Settings = Settings()
     hidden_parts: tuple[int, ...] = ()
+    high_meshes: Annotated[tuple[HighMesh, ...], Field(max_length=64)] = ()
 
     def sheet(self, sheet_id: str) -> Sheet | None:
         return next((s for s in self.sheets if s.id == sheet_id), None)
@@ -198,6 +217,11 @@ def mask_plane_id(sheet_id: str, layer_id: str, source_id: str) -> str:
 
 def normal_map_plane_id(sheet_id: str) -> str:
     return f"{sheet_id}/normal-map"
+
+
+def high_plane_id(key: str) -> str:
+    """High meshes are kept where planes are, so that undo, versions and clearing up know them."""
+    return f"@high/{key}/mesh"
 
 
 def safe_id(text: str) -> str:

@@ -8,7 +8,7 @@ from pydantic import Field, TypeAdapter, ValidationError
 
 from ruvelt.core.errors import InputError, NotFound
 from ruvelt.core.stack.channels import Channel
-from ruvelt.core.stack.document import MAX_DEPTH, AnyLayer, Document, Frozen, GroupLayer, Id, Layer, Settings, Sheet
+from ruvelt.core.stack.document import MAX_DEPTH, AnyLayer, Document, Frozen, GroupLayer, HighMesh, Id, Layer, Settings, Sheet
 
 _LAYER: TypeAdapter[AnyLayer] = TypeAdapter(Layer)
 #: What "set-layer" may change.
@@ -53,7 +53,7 @@ class SetLayer(Frozen):
 
 
 class SetSheet(Frozen):
-    """Replace a sheet's name, resolution, normal map flag or solo layer; pixels are the caller's to bring along."""
+    """Replace a sheet's name, resolution, normal map flag, solo layer or list of mesh maps; pixels are the caller's to bring along."""
 
     edit: Literal["set-sheet"] = "set-sheet"
     sheet: Id
@@ -63,6 +63,13 @@ class SetSheet(Frozen):
 class SetSettings(Frozen):
     edit: Literal["set-settings"] = "set-settings"
     values: dict[str, Any]
+
+
+class SetHighMeshes(Frozen):
+    """Replace the list of high meshes; their triangles are the caller's to bring along."""
+
+    edit: Literal["set-high-meshes"] = "set-high-meshes"
+    meshes: Annotated[tuple[HighMesh, ...], Field(max_length=64)]
 
 
 class AddChannel(Frozen):
@@ -93,10 +100,12 @@ class Batch(Frozen):
 
 
 Edit = Annotated[
-    AddLayer | RemoveLayer | MoveLayer | SetLayer | SetSheet | SetSettings | AddChannel | RemoveChannel | ReplaceDocument | Batch,
+    AddLayer | RemoveLayer | MoveLayer | SetLayer | SetSheet | SetHighMeshes | SetSettings | AddChannel | RemoveChannel | ReplaceDocument | Batch,
     Field(discriminator="edit"),
 ]
-AnyEdit = AddLayer | RemoveLayer | MoveLayer | SetLayer | SetSheet | SetSettings | AddChannel | RemoveChannel | ReplaceDocument | Batch
+AnyEdit = (
+    AddLayer | RemoveLayer | MoveLayer | SetLayer | SetSheet | SetHighMeshes | SetSettings | AddChannel | RemoveChannel | ReplaceDocument | Batch
+)
 Batch.model_rebuild()
 EDIT: TypeAdapter[AnyEdit] = TypeAdapter(Edit)
 
@@ -115,6 +124,8 @@ def apply_edit(document: Document, edit: AnyEdit) -> tuple[Document, AnyEdit]:
             return document, Batch(edits=tuple(reversed(inverses)))
         case ReplaceDocument():
             return edit.document, ReplaceDocument(document=document)
+        case SetHighMeshes():
+            return document.model_copy(update={"high_meshes": edit.meshes}), SetHighMeshes(meshes=document.high_meshes)
         case SetSettings():
             settings = _replace(document.settings, edit.values, Settings)
             old = {k: getattr(document.settings, k) for k in edit.values}
@@ -145,7 +156,7 @@ def _edit_sheet(document: Document, edit: AddLayer | RemoveLayer | MoveLayer | S
     inverse: AnyEdit
     match edit:
         case SetSheet():
-            allowed = {"name", "resolution", "normal_map", "solo"}
+            allowed = {"name", "resolution", "normal_map", "solo", "mesh_maps"}
             if not set(edit.values) <= allowed:
                 raise InputError(f"A sheet's {', '.join(sorted(set(edit.values) - allowed))} cannot be set.")
             old = {k: getattr(sheet, k) for k in edit.values}

@@ -16,8 +16,10 @@ from ruvelt.core.planes.stamps import stamp_of
 from ruvelt.core.samples.chunks import CHUNK, TILES
 from ruvelt.core.samples.surface import SurfaceSamples
 from ruvelt.core.stack._blend_kernels import BLOCK, CONST, FOLDED, PLANE, POP, PUSH, STRAIGHT_MODES, evaluate_runs, fold_runs, mask_runs
+from ruvelt.core.stack.channels import Channel
 from ruvelt.core.stack.document import Document, FacesSource, Mask, PaintedSource, Sheet, mask_plane_id
 from ruvelt.core.stack.faces import FaceIndex
+from ruvelt.core.stack.mesh_maps import PREFIX, compile_mesh_map, map_channel
 from ruvelt.core.stack.program import Program, compile_channel
 
 COMBINES = {"replace": 0, "multiply": 1, "add": 2, "subtract": 3, "max": 4, "min": 5}
@@ -119,16 +121,23 @@ class SheetEvaluator:
         self._faces, self._planes, self._cache = faces, planes, cache
         self._programs: dict[tuple[str, str | None], tuple[Program, int]] = {}
 
+    def channel(self, channel_id: str) -> Channel | None:
+        """A channel of the document, or a mesh map as "map:ID"."""
+        return map_channel(channel_id) or self.document.channel(channel_id)
+
     def program(self, channel_id: str, always: str | None = None) -> Program:
         return self._program(channel_id, always)[0]
 
     def _program(self, channel_id: str, always: str | None = None) -> tuple[Program, int]:
         found = self._programs.get((channel_id, always))
         if found is None:
-            channel = self.document.channel(channel_id)
+            channel = self.channel(channel_id)
             if channel is None:
                 raise KeyError(channel_id)
-            program = compile_channel(self.document, self.sheet, channel, always)
+            if channel_id.startswith(PREFIX):
+                program = compile_mesh_map(self.sheet, channel_id.removeprefix(PREFIX))
+            else:
+                program = compile_channel(self.document, self.sheet, channel, always)
             found = self._programs[channel_id, always] = (program, stamp_of(program.ops, program.linear, program.channel))
         return found
 
