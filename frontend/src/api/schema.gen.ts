@@ -101,6 +101,55 @@ export interface paths {
         patch: operations["projects_rename_project_projects__uid__patch"];
         trace?: never;
     };
+    "/api/projects/{uid}/bake": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["baking_bake_projects__uid__bake_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{uid}/bake/arrived": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Binary: an ArrivedHeader, then RGBA tiles of what a running bake has finished. */
+        post: operations["baking_arrived_projects__uid__bake_arrived_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{uid}/bake/estimate": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["baking_estimate_projects__uid__bake_estimate_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/projects/{uid}/card.jpg": {
         parameters: {
             query?: never;
@@ -264,6 +313,39 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/projects/{uid}/high": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Multipart form: `file`, the high mesh and what it needs beside it. */
+        post: operations["baking_bring_high_mesh_projects__uid__high_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{uid}/high/{key}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        delete: operations["baking_drop_high_mesh_projects__uid__high__key__delete"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/projects/{uid}/history": {
         parameters: {
             query?: never;
@@ -291,6 +373,55 @@ export interface paths {
         put?: never;
         /** A small PNG of one map. */
         post: operations["exporting_preview_projects__uid__map_preview_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{uid}/maps/{sheet}/{map}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        delete: operations["baking_drop_map_projects__uid__maps__sheet___map__delete"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{uid}/maps/{sheet}/{map}/picture": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Multipart form: `file`, a picture that becomes the mesh map; for normal maps `y` "up" or "down". */
+        post: operations["baking_bring_map_projects__uid__maps__sheet___map__picture_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{uid}/maps/{sheet}/{map}/touch-up": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["baking_touch_up_projects__uid__maps__sheet___map__touch_up_post"];
         delete?: never;
         options?: never;
         head?: never;
@@ -444,6 +575,22 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/projects/{uid}/suspects": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["baking_suspect_texels_projects__uid__suspects_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/projects/{uid}/undo": {
         parameters: {
             query?: never;
@@ -571,6 +718,207 @@ export interface components {
             sheet: string;
         };
         /**
+         * ArrivedBody
+         * @description Pieces of a running bake of one sheet and map that arrived after the first `after`.
+         */
+        ArrivedBody: {
+            /**
+             * After
+             * @default 0
+             */
+            after: number;
+            /** Map */
+            map: string;
+            /** Sheet */
+            sheet: string;
+        };
+        /**
+         * ArrivedHeader
+         * @description Header of a binary answer: how many pieces there are by now, then the tiles of those asked for.
+         */
+        ArrivedHeader: {
+            /** Count */
+            count: number;
+            /** Running */
+            running: boolean;
+            /** Tiles */
+            tiles: components["schemas"]["TileEntry"][];
+        };
+        /**
+         * BakeEstimate
+         * @description Rays that a bake would cast, bytes of memory it needs, and bytes that are free.
+         */
+        BakeEstimate: {
+            /** Free */
+            free: number;
+            /** Memory */
+            memory: number;
+            /** Rays */
+            rays: number;
+        };
+        /**
+         * BakeParameter
+         * @description One control as the interface lays it out; `maps`: ids of the maps it changes, none for all that measure the high mesh.
+         */
+        BakeParameter: {
+            /**
+             * Choices
+             * @default []
+             */
+            choices: string[];
+            /**
+             * High
+             * @default 1
+             */
+            high: number;
+            /** Hint */
+            hint: string;
+            /** Id */
+            id: string;
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "share" | "count" | "switch" | "choice" | "direction";
+            /**
+             * Low
+             * @default 0
+             */
+            low: number;
+            /** Name */
+            name: string;
+        };
+        /** BakeRegistry */
+        BakeRegistry: {
+            /** Maps */
+            maps: components["schemas"]["MeshMapKindAnswer"][];
+            /** Parameters */
+            parameters: components["schemas"]["BakeParameter"][];
+            settings: components["schemas"]["BakeSettings"];
+        };
+        /**
+         * BakeRequest
+         * @description Which maps of which sheets (none: all) to bake, from what, and how.
+         */
+        BakeRequest: {
+            /** Maps */
+            maps: string[];
+            /**
+             * @default {
+             *       "antialias": 1,
+             *       "back": 0.02,
+             *       "curvature_radius": 0.01,
+             *       "facing": [
+             *         0,
+             *         1,
+             *         0
+             *       ],
+             *       "front": 0.02,
+             *       "id_by": "part",
+             *       "ignore_back": true,
+             *       "match_parts": true,
+             *       "occlusion_reach": 0.4,
+             *       "rays": 64,
+             *       "seed": 0,
+             *       "thickness_reach": 0.1
+             *     }
+             */
+            settings: components["schemas"]["BakeSettings"];
+            /**
+             * Sheets
+             * @default []
+             */
+            sheets: string[];
+            /**
+             * Source
+             * @default high
+             * @enum {string}
+             */
+            source: "high" | "model" | "normal-map";
+        };
+        /**
+         * BakeSettings
+         * @description Settings of a bake. Distances are shares of the model's diagonal.
+         *
+         *     front, back : how far outside and inside the model the high mesh is searched for
+         *     match_parts : measure each part only against the high part of its name; ignore_back : high faces seen from behind do not count
+         *     rays : rays a texel for occlusion, bent normal and thickness; antialias : texels are measured on a grid of this many places a side
+         *     occlusion_reach : what lies further off does not shade, 1 for no limit; curvature_radius : size of the forms that curvature tells
+         *     thickness_reach : thickness that is white; facing : the direction that is white; id_by : what gets a colour of its own
+         */
+        BakeSettings: {
+            /**
+             * Antialias
+             * @default 1
+             * @enum {integer}
+             */
+            antialias: 1 | 2 | 4;
+            /**
+             * Back
+             * @default 0.02
+             */
+            back: number;
+            /**
+             * Curvature Radius
+             * @default 0.01
+             */
+            curvature_radius: number;
+            /**
+             * Facing
+             * @default [
+             *       0,
+             *       1,
+             *       0
+             *     ]
+             */
+            facing: [
+                number,
+                number,
+                number
+            ];
+            /**
+             * Front
+             * @default 0.02
+             */
+            front: number;
+            /**
+             * Id By
+             * @default part
+             * @enum {string}
+             */
+            id_by: "part" | "material" | "group" | "colour" | "island";
+            /**
+             * Ignore Back
+             * @default true
+             */
+            ignore_back: boolean;
+            /**
+             * Match Parts
+             * @default true
+             */
+            match_parts: boolean;
+            /**
+             * Occlusion Reach
+             * @default 0.4
+             */
+            occlusion_reach: number;
+            /**
+             * Rays
+             * @default 64
+             */
+            rays: number;
+            /**
+             * Seed
+             * @default 0
+             */
+            seed: number;
+            /**
+             * Thickness Reach
+             * @default 0.1
+             */
+            thickness_reach: number;
+        };
+        /**
          * Batch
          * @description Several edits as one.
          */
@@ -581,7 +929,7 @@ export interface components {
              */
             edit: "batch";
             /** Edits */
-            edits: (components["schemas"]["AddLayer"] | components["schemas"]["RemoveLayer"] | components["schemas"]["MoveLayer"] | components["schemas"]["SetLayer"] | components["schemas"]["SetSheet"] | components["schemas"]["SetSettings"] | components["schemas"]["AddChannel"] | components["schemas"]["RemoveChannel"] | components["schemas"]["ReplaceDocument"] | components["schemas"]["Batch"])[];
+            edits: (components["schemas"]["AddLayer"] | components["schemas"]["RemoveLayer"] | components["schemas"]["MoveLayer"] | components["schemas"]["SetLayer"] | components["schemas"]["SetSheet"] | components["schemas"]["SetHighMeshes"] | components["schemas"]["SetSettings"] | components["schemas"]["AddChannel"] | components["schemas"]["RemoveChannel"] | components["schemas"]["ReplaceDocument"] | components["schemas"]["Batch"])[];
         };
         /** BlendModeAnswer */
         BlendModeAnswer: {
@@ -844,6 +1192,27 @@ export interface components {
             value: number[] | null;
         };
         /**
+         * CloneFrom
+         * @description Where clone reads, object space: `source` for what lies under `anchor`. Without an anchor, under the stroke's first dab.
+         */
+        CloneFrom: {
+            /**
+             * Anchor
+             * @default null
+             */
+            anchor: [
+                number,
+                number,
+                number
+            ] | null;
+            /** Source */
+            source: [
+                number,
+                number,
+                number
+            ];
+        };
+        /**
          * DisplayBody
          * @description Textures of a sheet and the stamps the client holds ("" for none), one a chunk; only chunks that differ come back.
          */
@@ -949,6 +1318,11 @@ export interface components {
              */
             hidden_parts: number[];
             /**
+             * High Meshes
+             * @default []
+             */
+            high_meshes: components["schemas"]["HighMesh"][];
+            /**
              * @default {
              *       "blend_space": "srgb",
              *       "height_range": 0.01,
@@ -976,7 +1350,7 @@ export interface components {
         /** EditBody */
         EditBody: {
             /** Edit */
-            edit: components["schemas"]["AddLayer"] | components["schemas"]["RemoveLayer"] | components["schemas"]["MoveLayer"] | components["schemas"]["SetLayer"] | components["schemas"]["SetSheet"] | components["schemas"]["SetSettings"] | components["schemas"]["AddChannel"] | components["schemas"]["RemoveChannel"] | components["schemas"]["ReplaceDocument"] | components["schemas"]["Batch"];
+            edit: components["schemas"]["AddLayer"] | components["schemas"]["RemoveLayer"] | components["schemas"]["MoveLayer"] | components["schemas"]["SetLayer"] | components["schemas"]["SetSheet"] | components["schemas"]["SetHighMeshes"] | components["schemas"]["SetSettings"] | components["schemas"]["AddChannel"] | components["schemas"]["RemoveChannel"] | components["schemas"]["ReplaceDocument"] | components["schemas"]["Batch"];
             /** Label */
             label: string;
             /** Revision */
@@ -1259,6 +1633,18 @@ export interface components {
             /** Parts */
             parts: number[];
         };
+        /**
+         * HighMesh
+         * @description A high mesh that bakes measure; its triangles lie in the store under `high_plane_id(key)`.
+         */
+        HighMesh: {
+            /** Key */
+            key: string;
+            /** Name */
+            name: string;
+            /** Triangles */
+            triangles: number;
+        };
         /** HistoryAnswer */
         HistoryAnswer: {
             /** Steps */
@@ -1358,6 +1744,52 @@ export interface components {
             sources: (components["schemas"]["PaintedSource"] | components["schemas"]["FacesSource"])[];
         };
         /**
+         * MeshMap
+         * @description A mesh map that a sheet has: what it was made from and how, and whether its touch-up applies.
+         */
+        MeshMap: {
+            /** Id */
+            id: string;
+            /**
+             * Settings
+             * @default {}
+             */
+            settings: {
+                [key: string]: unknown;
+            };
+            /**
+             * Source
+             * @default model
+             * @enum {string}
+             */
+            source: "high" | "model" | "normal-map" | "picture";
+            /**
+             * Touch Up
+             * @default true
+             */
+            touch_up: boolean;
+        };
+        /**
+         * MeshMapKindAnswer
+         * @description One mesh map: what it tells, the settings that change it, and whether it casts rays of its own.
+         */
+        MeshMapKindAnswer: {
+            /** Components */
+            components: number;
+            /** From Normal */
+            from_normal: boolean;
+            /** Id */
+            id: string;
+            /** Name */
+            name: string;
+            /** Rays */
+            rays: boolean;
+            /** Settings */
+            settings: string[];
+            /** Tells */
+            tells: string;
+        };
+        /**
          * Mirror
          * @description Planes through the object's origin across which every dab is repeated.
          */
@@ -1436,8 +1868,13 @@ export interface components {
         /**
          * Paint
          * @description What a stroke lays: a value per channel in the channel's own range (colours sRGB-encoded), a value for a mask, or erasing.
+         *
+         *     tool : "paint" lays the values; "soften" what neighbours within `reach` (share of the brush's radius) come to; "clone" what lies
+         *     elsewhere. Both read what the channel looks like, layers beneath included.
          */
         Paint: {
+            /** @default null */
+            clone: components["schemas"]["CloneFrom"] | null;
             /**
              * Erase
              * @default false
@@ -1448,6 +1885,17 @@ export interface components {
              * @default 1
              */
             mask_value: number;
+            /**
+             * Reach
+             * @default 0.35
+             */
+            reach: number;
+            /**
+             * Tool
+             * @default paint
+             * @enum {string}
+             */
+            tool: "paint" | "soften" | "clone";
             /**
              * Values
              * @default {}
@@ -1743,6 +2191,7 @@ export interface components {
          * @description Everything the interface lays out from the server's own lists.
          */
         Registries: {
+            bake: components["schemas"]["BakeRegistry"];
             /** Blend Modes */
             blend_modes: components["schemas"]["BlendModeAnswer"][];
             brush: components["schemas"]["Brush"];
@@ -1813,6 +2262,19 @@ export interface components {
             revision: number;
         };
         /**
+         * SetHighMeshes
+         * @description Replace the list of high meshes; their triangles are the caller's to bring along.
+         */
+        SetHighMeshes: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            edit: "set-high-meshes";
+            /** Meshes */
+            meshes: components["schemas"]["HighMesh"][];
+        };
+        /**
          * SetLayer
          * @description Replace some fields of a layer: name, visible, locked, strength, blend, channels, mask.
          */
@@ -1845,7 +2307,7 @@ export interface components {
         };
         /**
          * SetSheet
-         * @description Replace a sheet's name, resolution, normal map flag or solo layer; pixels are the caller's to bring along.
+         * @description Replace a sheet's name, resolution, normal map flag, solo layer or list of mesh maps; pixels are the caller's to bring along.
          */
         SetSheet: {
             /**
@@ -1890,7 +2352,7 @@ export interface components {
          * Sheet
          * @description One UV square: `plan` counts the model's sheet plans; `layers` front first; `normal_map`: whether a normal map was supplied.
          *
-         *     `solo`: the one layer that shows (with what it holds, inside its groups), or None.
+         *     `solo`: the one layer that shows (with what it holds, inside its groups), or None. `mesh_maps`: those that are baked or brought in.
          */
         Sheet: {
             /** Id */
@@ -1900,6 +2362,11 @@ export interface components {
              * @default []
              */
             layers: (components["schemas"]["PaintLayer"] | components["schemas"]["FillLayer"] | components["schemas"]["GroupLayer"])[];
+            /**
+             * Mesh Maps
+             * @default []
+             */
+            mesh_maps: components["schemas"]["MeshMap"][];
             /** Name */
             name: string;
             /**
@@ -2042,8 +2509,29 @@ export interface components {
             stroke: string;
         };
         /**
+         * SuspectEntry
+         * @description Suspect texels of one part on one sheet: rays that met nothing, another part, or the far limit of the search.
+         */
+        SuspectEntry: {
+            /** Far */
+            far: number;
+            /** Missed */
+            missed: number;
+            /** Other */
+            other: number;
+            /** Part */
+            part: string;
+            /** Sheet */
+            sheet: string;
+        };
+        /** SuspectsAnswer */
+        SuspectsAnswer: {
+            /** Suspects */
+            suspects: components["schemas"]["SuspectEntry"][];
+        };
+        /**
          * Target
-         * @description Channel cells of one paint layer, or one painted mask source.
+         * @description Channel cells of one paint layer, one painted mask source, or the touch-up over a mesh map (then `layer` says nothing).
          */
         Target: {
             /**
@@ -2051,13 +2539,21 @@ export interface components {
              * @default []
              */
             channels: string[];
-            /** Layer */
+            /**
+             * Layer
+             * @default none
+             */
             layer: string;
             /**
              * Mask
              * @default null
              */
             mask: string | null;
+            /**
+             * Mesh Map
+             * @default null
+             */
+            mesh_map: string | null;
             /** Sheet */
             sheet: string;
         };
@@ -2073,6 +2569,13 @@ export interface components {
             stamp: string;
             /** Texture */
             texture: string;
+        };
+        /** TouchUpBody */
+        TouchUpBody: {
+            /** On */
+            on: boolean;
+            /** Revision */
+            revision: number;
         };
         /**
          * UnpaintedAnswer
@@ -2726,6 +3229,192 @@ export interface operations {
             };
         };
     };
+    baking_bake_projects__uid__bake_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                uid: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["BakeRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobAnswer"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+        };
+    };
+    baking_arrived_projects__uid__bake_arrived_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                uid: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ArrivedBody"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ArrivedHeader"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+        };
+    };
+    baking_estimate_projects__uid__bake_estimate_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                uid: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["BakeRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BakeEstimate"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+        };
+    };
     projects_project_card_projects__uid__card_jpg_get: {
         parameters: {
             query?: never;
@@ -3314,6 +4003,123 @@ export interface operations {
             };
         };
     };
+    baking_bring_high_mesh_projects__uid__high_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                uid: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobAnswer"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+        };
+    };
+    baking_drop_high_mesh_projects__uid__high__key__delete: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                uid: string;
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProjectState"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+        };
+    };
     projects_history_projects__uid__history_get: {
         parameters: {
             query?: never;
@@ -3387,6 +4193,190 @@ export interface operations {
             };
         };
         responses: {
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+        };
+    };
+    baking_drop_map_projects__uid__maps__sheet___map__delete: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                uid: string;
+                sheet: string;
+                map: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProjectState"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+        };
+    };
+    baking_bring_map_projects__uid__maps__sheet___map__picture_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                uid: string;
+                sheet: string;
+                map: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProjectState"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+        };
+    };
+    baking_touch_up_projects__uid__maps__sheet___map__touch_up_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                uid: string;
+                sheet: string;
+                map: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TouchUpBody"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProjectState"];
+                };
+            };
             /** @description Bad Request */
             400: {
                 headers: {
@@ -3976,6 +4966,64 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["StrokeHeader"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+        };
+    };
+    baking_suspect_texels_projects__uid__suspects_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                uid: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SuspectsAnswer"];
                 };
             };
             /** @description Bad Request */

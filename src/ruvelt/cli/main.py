@@ -12,10 +12,12 @@ from pathlib import Path
 from typing import Any
 
 import click
+from pydantic import ValidationError
 
 from ruvelt import __version__
 from ruvelt.core.brush.script import parse_script
 from ruvelt.core.errors import InputError, RuveltError
+from ruvelt.studio.bakes import BakeRequest, add_high_mesh
 from ruvelt.studio.exports import export_project, files_as_json
 from ruvelt.studio.geometry import sheet_facts
 from ruvelt.studio.replay import replay
@@ -98,6 +100,8 @@ def _facts(here: Studio, uid: str) -> dict[str, Any]:
         ],
         "layers": sum(1 for s in document.sheets for _ in s.walk()),
         "channels": [c.id for c in document.channels],
+        "mesh_maps": {s.id: [m.id for m in s.mesh_maps] for s in document.sheets},
+        "high_meshes": [m.name for m in document.high_meshes],
         "history": session.store.head,
         "findings": [f"{f.level}: {f.title}. {f.advice}" for f in session.findings],
     }
@@ -143,6 +147,50 @@ def export(here: Studio, project: str, preset: str, out: Path, sheets: tuple[str
     chosen = here.presets.get(preset)
     files = export_project(here.session(uid), chosen, out, sheets=sheets or None, maps=maps or None)
     return {"project": uid, "preset": preset, "out": str(out), "files": files_as_json(files)}
+
+
+@main.command()
+@click.argument("project")
+@click.option("--maps", default="normal,occlusion,curvature,position,thickness", show_default=True, help="Mesh maps by id, with commas between.")
+@click.option("--high", "high", multiple=True, type=click.Path(path_type=Path), help="A high mesh to bring in first; may be repeated.")
+@click.option("--sheet", "sheets", multiple=True, help="Only this sheet (id); may be repeated.")
+@click.option("--source", type=click.Choice(["high", "model", "normal-map"]), default="high", show_default=True, help="What is measured.")
+@click.option("--rays", type=int, help="Rays a texel.")
+@click.option("--antialias", type=click.Choice(["1", "2", "4"]), help="Places measured a side of a texel.")
+@click.option("--settings", "more", help="Other settings as JSON, distances as shares of the diagonal.")
+@_common
+def bake(
+    here: Studio,
+    project: str,
+    maps: str,
+    high: tuple[Path, ...],
+    sheets: tuple[str, ...],
+    source: str,
+    rays: int | None,
+    antialias: str | None,
+    more: str | None,
+) -> dict[str, Any]:
+    """Bake mesh maps of a PROJECT."""
+    uid = here.find(project)
+    session = here.session(uid)
+    values: dict[str, Any] = {}
+    if more is not None:
+        try:
+            values = dict(json.loads(more))
+        except (ValueError, TypeError):
+            raise InputError('--settings is not a JSON object, such as {"front": 0.03}.') from None
+    values |= ({"rays": rays} if rays is not None else {}) | ({"antialias": int(antialias)} if antialias is not None else {})
+    wanted = tuple(m.strip().replace("-", "_") for m in maps.split(",") if m.strip())
+    try:
+        asked = BakeRequest.model_validate({"maps": wanted, "sheets": sheets, "source": source, "settings": values})
+    except ValidationError as error:
+        first = error.errors()[0]
+        raise InputError(f"The bake's {'.'.join(str(p) for p in first['loc'])} is wrong: {first['msg']}.") from None
+    for file in high:
+        if not file.is_file():
+            raise InputError(f"There is no file '{file}'.")
+        add_high_mesh(session, file.read_bytes(), file.name, lambda done, planned, what: None)
+    return {"project": uid, **here.bakery(uid).bake(asked), "history": session.store.head}
 
 
 @main.command()

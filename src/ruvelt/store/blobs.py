@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Mapping
 from hashlib import blake2b
 from threading import Lock, local
 
@@ -16,10 +16,13 @@ from ruvelt.core.planes.cache import BoundedCache
 from ruvelt.core.planes.plane import U16, chunk_key
 from ruvelt.core.samples.chunks import CHUNK
 from ruvelt.core.workers import Workers
+from ruvelt.store.database import transaction
 from ruvelt.store.schema import BlobRow
 
 #: Level 1: a stroke waits for it. Planar 16-bit paint shrinks 3 to 20 times.
 LEVEL = 1
+#: Chunks of one transaction of `store_ahead`.
+AHEAD = 8
 _codec = local()
 
 
@@ -37,6 +40,11 @@ def _decompressor() -> zstandard.ZstdDecompressor:
     return found
 
 
+def unpack(shape: int, data: bytes) -> U16:
+    """(shape, 65536) uint16, read only, of a chunk's compressed bytes."""
+    return _decode(shape, data)
+
+
 def _decode(shape: int, data: bytes) -> U16:
     values = np.frombuffer(_decompressor().decompress(data), np.uint16)
     return values.reshape(shape, CHUNK)
@@ -48,6 +56,7 @@ class BlobStore:
     def __init__(self, engine: Engine, cache: BoundedCache) -> None:
         self._engine, self._cache = engine, cache
         self._pending: dict[str, tuple[int, bytes]] = {}
+        self._flushed: list[str] = []
         self._lock = Lock()
 
     def get(self, key: str) -> U16:
@@ -74,6 +83,20 @@ class BlobStore:
         self._cache.put(("blob", key), kept, kept.nbytes)
         return key
 
+    def packed(self, values: U16) -> tuple[str, bytes]:
+        """Key and compressed bytes of a chunk, kept nowhere yet; hand them to `store_ahead`."""
+        return chunk_key(values), _compressor().compress(np.ascontiguousarray(values).data)
+
+    def store_ahead(self, chunks: Mapping[str, tuple[int, bytes]]) -> None:
+        """Write chunks (key → components, bytes) that a later commit will refer to, a few at a time, so that no stroke waits long.
+
+        A crash before that commit leaves blobs that nothing refers to; opening the project drops them.
+        """
+        rows = [{"hash": k, "shape": s, "data": d} for k, (s, d) in chunks.items()]
+        for first in range(0, len(rows), AHEAD):
+            with transaction(self._engine) as connection:
+                connection.execute(insert(BlobRow).on_conflict_do_nothing(), rows[first : first + AHEAD])
+
     def put_bytes(self, content: bytes) -> str:
         key = blake2b(content, digest_size=16).hexdigest()
         with self._lock:
@@ -81,6 +104,9 @@ class BlobStore:
         return key
 
     def get_bytes(self, key: str) -> bytes:
+        pending = self._pending.get(key)
+        if pending is not None:
+            return _decompressor().decompress(pending[1])
         with self._engine.connect() as connection:
             data = connection.execute(select(BlobRow.data).where(BlobRow.hash == key)).scalar()
         if data is None:
@@ -91,12 +117,16 @@ class BlobStore:
         """Write pending blobs; call `settled` once the transaction is through."""
         with self._lock:
             rows = [{"hash": k, "shape": s, "data": d} for k, (s, d) in self._pending.items()]
+            self._flushed = list(self._pending)
         if rows:
             connection.execute(insert(BlobRow).on_conflict_do_nothing(), rows)
 
     def settled(self) -> None:
+        """Let go of what the last flush wrote; what was put since (a bake goes on beside strokes) stays pending."""
         with self._lock:
-            self._pending.clear()
+            for key in self._flushed:
+                self._pending.pop(key, None)
+            self._flushed = []
 
     def prefetch(self, keys: Iterable[str], workers: Workers) -> None:
         """Bring chunks into the cache, many a query, decompressed side by side; stops filling at half the cache's limit."""

@@ -27,7 +27,7 @@ from ruvelt.core.planes.cache import BoundedCache
 from ruvelt.core.planes.plane import Plane
 from ruvelt.core.samples.sheet import SheetSamples
 from ruvelt.core.stack.channels import decode
-from ruvelt.core.stack.document import AnyLayer, Document, FacePick, GroupLayer, Sheet
+from ruvelt.core.stack.document import AnyLayer, Document, FacePick, GroupLayer, Sheet, high_plane_id
 from ruvelt.core.stack.edits import AddLayer, AnyEdit, ReplaceDocument
 from ruvelt.core.stack.evaluate import SheetEvaluator
 from ruvelt.core.stack.faces import FaceIndex
@@ -64,6 +64,7 @@ class Session:
         self._fields: dict[tuple[str, int], NormalField] = {}
         self._displays: dict[str, tuple[int, SheetDisplay]] = {}
         self._caster: tuple[tuple[int, ...], RayCaster] | None = None
+        self._high: dict[str, Model] = {}
         self.pictures = Pictures(PictureStore(folder))
 
     @property
@@ -81,6 +82,14 @@ class Session:
     @cached_property
     def model(self) -> Model:
         return Model.from_bytes(self.store.blobs.get_bytes(self.store.model_hash))
+
+    def high_model(self, key: str) -> Model:
+        """A high mesh that bakes measure, read once."""
+        blob = self.store.planes[high_plane_id(key)].chunks[0]
+        with self.lock:
+            if blob not in self._high:
+                self._high[blob] = Model.from_bytes(self.store.blobs.get_bytes(blob))
+            return self._high[blob]
 
     @cached_property
     def faces(self) -> FaceIndex:

@@ -25,6 +25,7 @@ from ruvelt.core.stack.channels import STANDARD_CHANNELS
 from ruvelt.core.stack.document import Document, FillLayer, PaintLayer, Settings, Sheet, new_channel_uses, safe_id
 from ruvelt.core.workers import Workers
 from ruvelt.store.project_store import FILE, ProjectStore
+from ruvelt.studio.bakes import BakeDesk
 from ruvelt.studio.exports import PresetShelf
 from ruvelt.studio.jobs import Jobs
 from ruvelt.studio.session import Limits, Session
@@ -66,12 +67,12 @@ class Studio:
             shutil.rmtree(left, ignore_errors=True)
         self.cache, self.workers = BoundedCache(limits.cache_bytes), Workers(limits.threads)
         self.jobs, self.presets = Jobs(), PresetShelf(data)
-        self._open: OrderedDict[str, tuple[Session, StrokeDesk]] = OrderedDict()
+        self._open: OrderedDict[str, tuple[Session, StrokeDesk, BakeDesk]] = OrderedDict()
         self._lock = RLock()
 
     def close(self) -> None:
         with self._lock:
-            for session, _ in self._open.values():
+            for session, *_ in self._open.values():
                 session.close()
             self._open.clear()
         self.workers.close()
@@ -112,14 +113,17 @@ class Studio:
     def desk(self, uid: str) -> StrokeDesk:
         return self._opened(uid)[1]
 
-    def _opened(self, uid: str) -> tuple[Session, StrokeDesk]:
+    def bakery(self, uid: str) -> BakeDesk:
+        return self._opened(uid)[2]
+
+    def _opened(self, uid: str) -> tuple[Session, StrokeDesk, BakeDesk]:
         with self._lock:
             if uid not in self._open:
                 session = Session(self._folder(uid), self.cache, self.workers, self._clock)
                 # What no step or version refers to any more goes; a full disk must not keep a project closed.
                 with suppress(StorageError):
                     session.store.drop_unused_blobs()
-                self._open[uid] = (session, StrokeDesk(session))
+                self._open[uid] = (session, StrokeDesk(session), BakeDesk(session))
             self._open.move_to_end(uid)
             while len(self._open) > OPEN_PROJECTS:
                 # Someone may still hold the session; its engine reconnects on demand, so letting go is safe.

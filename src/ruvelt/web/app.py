@@ -13,7 +13,7 @@ from ruvelt.core.mesh.readers import READERS
 from ruvelt.core.samples.sheet import RESOLUTIONS
 from ruvelt.core.stack.blend import MODES
 from ruvelt.studio.studio import Studio
-from ruvelt.web import exporting, painting, projects
+from ruvelt.web import baking, exporting, painting, projects
 from ruvelt.web import schemas as s
 from ruvelt.web.context import blueprint, studio
 from ruvelt.web.errors import answer, bad_body, install_errors
@@ -56,6 +56,7 @@ def registries():  # type: ignore[no-untyped-def]
         resolutions=list(RESOLUTIONS),
         presets=studio().presets.all(),
         mesh_formats=sorted(READERS),
+        bake=baking.registry(),
     ).model_dump(mode="json")
 
 
@@ -73,7 +74,7 @@ def create_app(here: Studio) -> OpenAPI:
     app.extensions["ruvelt-studio"] = here
     install_guard(app)
     install_errors(app)
-    for module in (api, projects.api, painting.api, exporting.api):
+    for module in (api, projects.api, baking.api, painting.api, exporting.api):
         app.register_api(module)
 
     @app.route("/openapi.json")

@@ -6,6 +6,7 @@ from typing import Annotated, Any, Literal
 
 from pydantic import BaseModel, ConfigDict, Field
 
+from ruvelt.core.bake.settings import BakeParameter, BakeSettings
 from ruvelt.core.brush.camera import Camera
 from ruvelt.core.brush.settings import Brush, BrushParameter
 from ruvelt.core.brush.target import Paint, Target
@@ -70,6 +71,24 @@ class KindAnswer(BaseModel):
     hint: str
 
 
+class MeshMapKindAnswer(BaseModel):
+    """One mesh map: what it tells, the settings that change it, and whether it casts rays of its own."""
+
+    id: str
+    name: str
+    components: int
+    tells: str
+    settings: list[str]
+    rays: bool
+    from_normal: bool
+
+
+class BakeRegistry(BaseModel):
+    maps: list[MeshMapKindAnswer]
+    parameters: list[BakeParameter]
+    settings: BakeSettings
+
+
 class Registries(BaseModel):
     """Everything the interface lays out from the server's own lists."""
 
@@ -82,6 +101,67 @@ class Registries(BaseModel):
     resolutions: list[int]
     presets: list[ExportPreset]
     mesh_formats: list[str]
+    bake: BakeRegistry
+
+
+class TileEntry(BaseModel):
+    texture: str
+    chunk: int
+    stamp: str
+    #: Where the tile's pixels start in the body; a tile of one colour has 4 bytes, others 262 144.
+    offset: int
+    length: int
+
+
+class MapPath(SheetPath):
+    map: str
+
+
+class HighPath(ProjectPath):
+    key: str
+
+
+class BakeEstimate(BaseModel):
+    """Rays that a bake would cast, bytes of memory it needs, and bytes that are free."""
+
+    rays: int
+    memory: int
+    free: int
+
+
+class ArrivedBody(Body):
+    """Pieces of a running bake of one sheet and map that arrived after the first `after`."""
+
+    sheet: Id
+    map: str
+    after: Annotated[int, Field(ge=0)] = 0
+
+
+class ArrivedHeader(BaseModel):
+    """Header of a binary answer: how many pieces there are by now, then the tiles of those asked for."""
+
+    count: int
+    running: bool
+    tiles: list[TileEntry]
+
+
+class TouchUpBody(Body):
+    revision: int
+    on: bool
+
+
+class SuspectEntry(BaseModel):
+    """Suspect texels of one part on one sheet: rays that met nothing, another part, or the far limit of the search."""
+
+    sheet: str
+    part: str
+    missed: int
+    other: int
+    far: int
+
+
+class SuspectsAnswer(BaseModel):
+    suspects: list[SuspectEntry]
 
 
 class PartAnswer(BaseModel):
@@ -207,15 +287,6 @@ class DisplayBody(Body):
     sheet: Id
     textures: Annotated[list[str], Field(min_length=1, max_length=8)]
     have: dict[str, list[str]] = {}
-
-
-class TileEntry(BaseModel):
-    texture: str
-    chunk: int
-    stamp: str
-    #: Where the tile's pixels start in the body; a tile of one colour has 4 bytes, others 262 144.
-    offset: int
-    length: int
 
 
 class DisplayHeader(BaseModel):

@@ -12,6 +12,47 @@ Reach = Annotated[float, Field(ge=0.0005, le=1, allow_inf_nan=False)]
 Component = Annotated[float, Field(ge=-1, le=1, allow_inf_nan=False)]
 
 
+class BakeParameter(Frozen):
+    """One control as the interface lays it out; `maps`: ids of the maps it changes, none for all that measure the high mesh."""
+
+    id: str
+    name: str
+    hint: str
+    kind: Literal["share", "count", "switch", "choice", "direction"]
+    low: float = 0
+    high: float = 1
+    choices: tuple[str, ...] = ()
+
+
+#: The controls of the Bake screen, in order.
+_HIGH = "lid_low is measured against lid_high only"
+_IDS = ("part", "material", "group", "colour", "island")
+
+
+def _share(name: str, title: str, hint: str, low: float, high: float) -> BakeParameter:
+    return BakeParameter(id=name, name=title, hint=hint, kind="share", low=low, high=high)
+
+
+#: The controls of the Bake screen, in order.
+PARAMETERS: tuple[BakeParameter, ...] = (
+    _share("front", "Search in front", "How far outside the model the high mesh is looked for", 0.001, 0.2),
+    _share("back", "Search behind", "How far inside the model the high mesh is looked for", 0.001, 0.2),
+    BakeParameter(id="match_parts", name="Match parts by name", hint=_HIGH, kind="switch"),
+    BakeParameter(id="ignore_back", name="Ignore back faces", hint="High faces seen from behind do not count", kind="switch"),
+    BakeParameter(
+        id="antialias", name="Places a texel", hint="Texels are measured on a grid of so many places a side", kind="choice", choices=("1", "2", "4")
+    ),
+    BakeParameter(
+        id="rays", name="Rays a texel", hint="For occlusion, bent normal, thickness: more rays, less noise", kind="count", low=4, high=1024
+    ),
+    _share("occlusion_reach", "Occlusion reach", "What lies further off does not shade; full for no limit", 0.005, 1),
+    _share("curvature_radius", "Curvature radius", "Size of the forms that curvature tells", 0.001, 0.1),
+    _share("thickness_reach", "Thickness reach", "Thickness that is white", 0.005, 1),
+    BakeParameter(id="id_by", name="Id colour by", hint="What gets a colour of its own", kind="choice", choices=_IDS),
+    BakeParameter(id="facing", name="Facing", hint="The direction that is white", kind="direction"),
+)
+
+
 class BakeSettings(Frozen):
     """Settings of a bake. Distances are shares of the model's diagonal.
 

@@ -1,0 +1,159 @@
+"""Routes of the Bake screen: high meshes, bakes and what they have made so far, mesh maps and their touch-ups."""
+
+from __future__ import annotations
+
+import numpy as np
+from flask import request
+from flask_openapi3 import APIBlueprint
+
+from ruvelt.core.bake.baker import Baker
+from ruvelt.core.bake.from_normal import FROM_NORMAL
+from ruvelt.core.bake.maps import MAPS
+from ruvelt.core.bake.settings import PARAMETERS, BakeSettings
+from ruvelt.core.bake.source import BakeSource, needed_bytes
+from ruvelt.core.errors import InputError
+from ruvelt.core.output.images import decode_image
+from ruvelt.core.planes.plane import U16
+from ruvelt.core.samples.chunks import CHUNK
+from ruvelt.store.blobs import unpack
+from ruvelt.studio.bakes import (
+    BakeRequest,
+    add_high_mesh,
+    available_bytes,
+    high_models,
+    import_map,
+    remove_high_mesh,
+    remove_map,
+    set_touch_up,
+    suspects,
+)
+from ruvelt.studio.jobs import Job
+from ruvelt.web import schemas as s
+from ruvelt.web.binary import binary
+from ruvelt.web.context import blueprint, studio
+from ruvelt.web.projects import job_answer, state_of
+
+api: APIBlueprint = blueprint("baking")
+#: Tiles of one answer while a bake runs: small answers, so that the next question is never far.
+TILES_AN_ANSWER = 16
+
+
+def registry() -> s.BakeRegistry:
+    maps = [
+        s.MeshMapKindAnswer(
+            id=k.id,
+            name=k.name,
+            components=k.components,
+            tells=k.tells,
+            settings=list(k.settings),
+            rays=bool(k.rays),
+            from_normal=k.id in FROM_NORMAL,
+        )
+        for k in MAPS
+    ]
+    return s.BakeRegistry(maps=maps, parameters=list(PARAMETERS), settings=BakeSettings())
+
+
+@api.post("/projects/<uid>/high", responses={200: s.JobAnswer})
+def bring_high_mesh(path: s.ProjectPath):  # type: ignore[no-untyped-def]
+    """Multipart form: `file`, the high mesh and what it needs beside it."""
+    session = studio().session(path.uid)
+    files = {f.filename or "": f.read() for f in request.files.getlist("file")}
+    if not files:
+        raise InputError("Choose the file of a high mesh.")
+    main = next((n for n in files if n.lower().rsplit(".", 1)[-1] in ("obj", "glb", "gltf", "ply", "stl")), next(iter(files)))
+    beside = {n.replace("\\", "/").split("/")[-1]: d for n, d in files.items() if n != main}
+
+    def work(job: Job) -> dict[str, object]:
+        return {"high": add_high_mesh(session, files[main], main, job.progress, beside)}
+
+    return job_answer(studio().jobs.start("high", f"Bring in {main}", work))
+
+
+@api.delete("/projects/<uid>/high/<key>", responses={200: s.ProjectState})
+def drop_high_mesh(path: s.HighPath):  # type: ignore[no-untyped-def]
+    session = studio().session(path.uid)
+    remove_high_mesh(session, path.key)
+    return state_of(session)
+
+
+@api.post("/projects/<uid>/bake", responses={200: s.JobAnswer})
+def bake(path: s.ProjectPath, body: BakeRequest):  # type: ignore[no-untyped-def]
+    here = studio()
+    desk = here.bakery(path.uid)
+    return job_answer(here.jobs.start("bake", "Bake", lambda job: desk.bake(body, job.progress)))
+
+
+@api.post("/projects/<uid>/bake/estimate", responses={200: s.BakeEstimate})
+def estimate(path: s.ProjectPath, body: BakeRequest):  # type: ignore[no-untyped-def]
+    session = studio().session(path.uid)
+    high = high_models(session) if body.source == "high" else []
+    source = BakeSource(session.model, high)
+    wanted = body.sheets or tuple(x.id for x in session.document.sheets)
+    rays = 0
+    if body.source != "normal-map":
+        rays = sum(Baker(session.samples(session.sheet(x)), source, body.settings).planned(body.maps) for x in wanted)
+    triangles = sum(len(m.triangles) for m in high or [session.model])
+    return s.BakeEstimate(rays=rays, memory=needed_bytes(triangles), free=available_bytes()).model_dump()
+
+
+@api.post("/projects/<uid>/bake/arrived", responses={200: s.ArrivedHeader})
+def arrived(path: s.ProjectPath, body: s.ArrivedBody):  # type: ignore[no-untyped-def]
+    """Binary: an ArrivedHeader, then RGBA tiles of what a running bake has finished."""
+    run = studio().bakery(path.uid).run
+    if run is None:
+        return binary(s.ArrivedHeader(count=0, running=False, tiles=[]), [])
+    new = run.since(body.after)
+    mine = [(i, a) for i, a in enumerate(new, body.after) if a.sheet == body.sheet and a.map == body.map]
+    count = body.after + len(new)
+    if len(mine) > TILES_AN_ANSWER:
+        count, mine = mine[TILES_AN_ANSWER][0], mine[:TILES_AN_ANSWER]
+    entries, blocks = [], []
+    for i, (_, piece) in enumerate(mine):
+        blocks.append(_rgba(unpack(piece.shape, piece.packed)).tobytes())
+        entries.append(s.TileEntry(texture=f"channel:map:{piece.map}", chunk=piece.chunk, stamp="", offset=i * 4 * CHUNK, length=4 * CHUNK))
+    return binary(s.ArrivedHeader(count=count, running=True, tiles=entries), blocks)
+
+
+def _rgba(codes: U16) -> np.ndarray:  # type: ignore[type-arg]
+    """(65536, 4) uint8 of a map's chunk, grey for one component."""
+    shown = np.empty((CHUNK, 4), np.uint8)
+    for k in range(3):
+        shown[:, k] = codes[k if len(codes) == 4 else 0] >> 8
+    shown[:, 3] = 255
+    return shown
+
+
+@api.post("/projects/<uid>/maps/<sheet>/<map>/touch-up", responses={200: s.ProjectState})
+def touch_up(path: s.MapPath, body: s.TouchUpBody):  # type: ignore[no-untyped-def]
+    session = studio().session(path.uid)
+    set_touch_up(session, path.sheet, path.map, body.on, body.revision)
+    return state_of(session)
+
+
+@api.delete("/projects/<uid>/maps/<sheet>/<map>", responses={200: s.ProjectState})
+def drop_map(path: s.MapPath):  # type: ignore[no-untyped-def]
+    session = studio().session(path.uid)
+    remove_map(session, path.sheet, path.map)
+    return state_of(session)
+
+
+@api.post("/projects/<uid>/maps/<sheet>/<map>/picture", responses={200: s.ProjectState})
+def bring_map(path: s.MapPath):  # type: ignore[no-untyped-def]
+    """Multipart form: `file`, a picture that becomes the mesh map; for normal maps `y` "up" or "down"."""
+    session = studio().session(path.uid)
+    upload = request.files.get("file")
+    if upload is None:
+        raise InputError("Choose a picture of the map.")
+    image = decode_image(upload.read(), upload.filename or "picture")
+    if path.map == "normal" and request.form.get("y") == "down":
+        image[..., 1] = 65535 - image[..., 1]
+    import_map(session, path.sheet, path.map, image)
+    return state_of(session)
+
+
+@api.get("/projects/<uid>/suspects", responses={200: s.SuspectsAnswer})
+def suspect_texels(path: s.ProjectPath):  # type: ignore[no-untyped-def]
+    session = studio().session(path.uid)
+    with session.lock:
+        return {"suspects": suspects(session)}
