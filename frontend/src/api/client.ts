@@ -1,6 +1,9 @@
 /** The server's API. Every failure becomes an ApiError whose text can be shown. */
 import { busy } from "../state/idle";
 import type {
+  ArrivedHeader,
+  BakeEstimate,
+  BakeRequest,
   DisplayHeader,
   Edit,
   ExportPreset,
@@ -17,6 +20,7 @@ import type {
   Registries,
   StrokeHeader,
   StrokeMessage,
+  Suspect,
   Target,
 } from "./types";
 
@@ -116,6 +120,18 @@ export const api = {
   script: async (uid: string, since: number) => (await send(`${project(uid)}/script?since=${since}`)).text(),
   replay: (uid: string, script: string) =>
     json<Job>(`${project(uid)}/replay`, { method: "POST", headers: { "Content-Type": "application/json" }, body: script }),
+  bringHigh: (uid: string, form: FormData) => json<Job>(`${project(uid)}/high`, { method: "POST", body: form }),
+  dropHigh: (uid: string, key: string) => json<ProjectState>(`${project(uid)}/high/${key}`, { method: "DELETE" }),
+  bake: (uid: string, request: BakeRequest) => json<Job>(`${project(uid)}/bake`, body(request)),
+  estimate: (uid: string, request: BakeRequest) => json<BakeEstimate>(`${project(uid)}/bake/estimate`, body(request)),
+  arrived: (uid: string, sheet: string, map: string, after: number) => binary<ArrivedHeader>(`${project(uid)}/bake/arrived`, body({ sheet, map, after })),
+  mapPictures: async (uid: string, sheet: string) => (await json<{ cells: Record<string, string> }>(`${project(uid)}/maps/${sheet}`)).cells,
+  touchUp: (uid: string, revision: number, sheet: string, map: string, on: boolean) =>
+    json<ProjectState>(`${project(uid)}/maps/${sheet}/${map}/touch-up`, body({ revision, on })),
+  dropMap: (uid: string, sheet: string, map: string) => json<ProjectState>(`${project(uid)}/maps/${sheet}/${map}`, { method: "DELETE" }),
+  bringMap: (uid: string, sheet: string, map: string, form: FormData) =>
+    json<ProjectState>(`${project(uid)}/maps/${sheet}/${map}/picture`, { method: "POST", body: form }),
+  suspects: async (uid: string) => (await json<{ suspects: Suspect[] }>(`${project(uid)}/suspects`)).suspects,
   job: (id: string) => json<Job>(`/jobs/${id}`),
   cancelJob: (id: string) => json<Job>(`/jobs/${id}/cancel`, body({})),
   presets: async () => (await json<{ presets: ExportPreset[] }>("/presets")).presets,

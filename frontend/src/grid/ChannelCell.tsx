@@ -31,7 +31,7 @@ export function ChannelCell({ layer, channel, sheet }: Props) {
     if ((e.ctrlKey || e.metaKey) && same) {
       channels = target.channels.includes(channel.id) ? target.channels.filter((c) => c !== channel.id) : [...target.channels, channel.id];
     }
-    if (channels.length) chooseTarget({ sheet: sheet.id, layer: layer.id, channels, mask: null });
+    if (channels.length) chooseTarget({ sheet: sheet.id, layer: layer.id, channels, mask: null, mesh_map: null });
   };
   const classes = ["cell", hit && "target", !use.on && "off"].filter(Boolean).join(" ");
   return (

@@ -137,7 +137,7 @@ function LayerName({ layer, sheet, channels }: { layer: Layer; sheet: Sheet; cha
         }
         if (e.key === "F2") setEditing(true);
       }}
-      onClick={() => chooseTarget({ sheet: sheet.id, layer: layer.id, channels: layer.kind === "paint" ? channels.slice(0, 1).map((c) => c.id) : [], mask: null })}
+      onClick={() => chooseTarget({ sheet: sheet.id, layer: layer.id, channels: layer.kind === "paint" ? channels.slice(0, 1).map((c) => c.id) : [], mask: null, mesh_map: null })}
     >
       {layer.name}
     </button>

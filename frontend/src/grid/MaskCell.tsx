@@ -15,7 +15,7 @@ export function MaskCell({ layer, sheet }: { layer: Layer; sheet: Sheet }) {
   const sources = layer.mask?.sources ?? [];
   const mine = target?.sheet === sheet.id && target.layer === layer.id && target.mask;
   const aim = (source: MaskSource): void => {
-    if (source.kind === "painted") chooseTarget({ sheet: sheet.id, layer: layer.id, channels: [], mask: source.id });
+    if (source.kind === "painted") chooseTarget({ sheet: sheet.id, layer: layer.id, channels: [], mask: source.id, mesh_map: null });
   };
   const name = (s: MaskSource): string => {
     if (s.kind !== "faces") return SOURCE_NAMES[s.kind];

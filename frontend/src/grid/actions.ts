@@ -32,7 +32,7 @@ export async function addLayer(kind: Layer["kind"]): Promise<void> {
   const change = { edit: "add-layer", sheet: sheet.id, layer, into: row?.parent ?? null, index: row?.index ?? 0 } as Edit;
   if (await edit(`Add ${layer.name}`, change)) {
     const channels = kind === "paint" ? (target?.channels.length ? target.channels : ["base_color"]) : [];
-    chooseTarget({ sheet: sheet.id, layer: id, channels, mask: null });
+    chooseTarget({ sheet: sheet.id, layer: id, channels, mask: null, mesh_map: null });
   }
 }
 
@@ -116,5 +116,5 @@ export async function addMaskSource(layer: Layer, kind: MaskSource["kind"], base
   const source: MaskSource = kind === "painted" ? { ...common, kind, base } : { ...common, kind, picks };
   await setLayer(layer, { mask: { ...mask, sources: [...mask.sources, source] } }, `Add mask to ${layer.name}`);
   const sheet = here();
-  if (sheet && kind === "painted") chooseTarget({ sheet: sheet.id, layer: layer.id, channels: [], mask: id });
+  if (sheet && kind === "painted") chooseTarget({ sheet: sheet.id, layer: layer.id, channels: [], mask: id, mesh_map: null });
 }

@@ -1,7 +1,9 @@
 import { useDocument, useWorkshop } from "../state/hooks";
 import { findLayer, findSheet, SOURCE_NAMES, targetTrouble } from "../state/layers";
 
-const VERBS = { brush: "Painting into", erase: "Erasing from", fill: "Filling", pick: "Picking for" } as const;
+const VERBS = {
+  brush: "Painting into", erase: "Erasing from", soften: "Softening", clone: "Cloning into", fill: "Filling", pick: "Picking for",
+} as const;
 
 /** Always says what the next stroke changes. */
 export function TargetRibbon() {
@@ -9,9 +11,10 @@ export function TargetRibbon() {
   const target = useWorkshop((s) => s.target);
   const tool = useWorkshop((s) => s.tool);
   const last = useWorkshop((s) => s.lastStroke);
+  const maps = useWorkshop((s) => s.registries?.bake.maps);
   if (!document) return null;
   const trouble = targetTrouble(document, target);
-  if (!target || (trouble && !findLayer(findSheet(document, target.sheet), target.layer))) {
+  if (!target || (trouble && !target.mesh_map && !findLayer(findSheet(document, target.sheet), target.layer))) {
     return (
       <div className="ribbon none" role="status" aria-label="Target">
         {trouble}
@@ -21,7 +24,10 @@ export function TargetRibbon() {
   const sheet = findSheet(document, target.sheet);
   const layer = findLayer(sheet, target.layer);
   const source = layer?.mask?.sources.find((s) => s.id === target.mask);
-  const where = source
+  const map = maps?.find((m) => m.id === target.mesh_map);
+  const where = map
+    ? map.name
+    : source
     ? `Mask · ${SOURCE_NAMES[source.kind].toLowerCase()} source`
     : target.channels.map((id) => document.channels.find((c) => c.id === id)?.name).join(" · ");
   return (
@@ -32,7 +38,7 @@ export function TargetRibbon() {
         <>
           <span className="quiet">{VERBS[tool]}</span>
           <span className="quiet">{sheet?.name} ›</span>
-          <b>{layer?.name}</b>
+          <b>{map ? "Touch-up" : layer?.name}</b>
           <span className="quiet">›</span>
           <span className="where">{where}</span>
         </>

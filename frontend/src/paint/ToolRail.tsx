@@ -10,15 +10,18 @@ import { toHex } from "./colour";
 const TOOLS: [Tool, string, string][] = [
   ["brush", "Brush", "Paint with the brush"],
   ["erase", "Erase", "Take paint off the target"],
+  ["soften", "Soften", "Smooth what is painted, along the surface and across seams"],
+  ["clone", "Clone", "Paint what lies elsewhere; Alt and press sets the source"],
   ["fill", "Fill", "Flood what you point at"],
   ["pick", "Pick", "Take colours and values from the model or the sheet"],
 ];
 
-export function ToolRail() {
+/** The tools. `touchUp`: only those that a mesh map takes. */
+export function ToolRail({ touchUp = false }: { touchUp?: boolean }) {
   const tool = useWorkshop((s) => s.tool);
   return (
     <aside className="rail" aria-label="Tools">
-      {TOOLS.map(([id, name, text]) => (
+      {TOOLS.filter(([id]) => !touchUp || id !== "fill").map(([id, name, text]) => (
         <Tooltip key={id} title={hint(text, id)} placement="right">
           <button className="tool" aria-pressed={tool === id} onClick={() => workshop.setState({ tool: id })}>
             <Icon name={id as IconName} />
@@ -27,7 +30,7 @@ export function ToolRail() {
         </Tooltip>
       ))}
       <div className="gap" />
-      <Recorder />
+      {!touchUp && <Recorder />}
       <Chips />
     </aside>
   );
@@ -37,7 +40,7 @@ export function ToolRail() {
 function Chips() {
   const colours = useWorkshop((s) => s.colours);
   const masks = useWorkshop((s) => s.maskValues);
-  const mask = useWorkshop((s) => Boolean(s.target?.mask));
+  const mask = useWorkshop((s) => Boolean(s.target?.mask ?? (s.target?.mesh_map && s.registries?.bake.maps.find((m) => m.id === s.target?.mesh_map)?.components === 1)));
   const shown = mask ? masks.map((v) => toHex([v, v, v])) : colours.map(toHex);
   return (
     <Tooltip title={hint(mask ? "Swap the two mask values; hold V for the other" : "Swap the two colours; hold V for the other", "swap")} placement="right">

@@ -9,13 +9,14 @@ interface Props {
   low: number;
   high: number;
   step: number;
-  unit: BrushParameter["unit"];
+  unit: BrushParameter["unit"] | "count";
   log?: boolean;
   onChange: (value: number) => void;
 }
 
 function show(value: number, unit: Props["unit"]): string {
   if (unit === "percent") return value < 0.1 && value > 0 ? `${(value * 100).toFixed(1)}%` : `${Math.round(value * 100)}%`;
+  if (unit === "count") return String(Math.round(value));
   if (unit === "px") return `${Math.round(value)} px`;
   if (unit === "degrees") return `${Math.round(value)}°`;
   return value.toFixed(2);
@@ -25,7 +26,7 @@ function show(value: number, unit: Props["unit"]): string {
 export function NamedSlider({ label, title, value, low, high, step, unit, log, onChange }: Props) {
   const [typed, setTyped] = useState<string | null>(null);
   const put = (v: number): number => (log ? Math.log(v) : v);
-  const take = (v: number): number => (!log ? v : unit === "px" ? Math.round(Math.exp(v)) : Math.round(Math.exp(v) * 1000) / 1000);
+  const take = (v: number): number => (!log ? v : unit === "px" || unit === "count" ? Math.round(Math.exp(v)) : Math.round(Math.exp(v) * 1000) / 1000);
   const finish = (): void => {
     const number = typed === null ? NaN : parseFloat(typed.replace(",", "."));
     if (Number.isFinite(number)) onChange(Math.min(high, Math.max(low, unit === "percent" ? number / 100 : number)));
@@ -50,7 +51,8 @@ export function NamedSlider({ label, title, value, low, high, step, unit, log, o
         aria-label={`${label} value`}
         value={typed ?? show(value, unit)}
         onFocus={(e) => {
-          setTyped(show(value, unit).replace(/[^\d.,-]/g, ""));
+          // The same text, unit and all: another would throw the selection away.
+          setTyped(show(value, unit));
           e.target.select();
         }}
         onChange={(e) => setTyped(e.target.value)}

@@ -3,6 +3,7 @@ import { useEffect, useRef, useState } from "react";
 import { useRoute, useWorkshop } from "../state/hooks";
 import { closeProject, openProject, openStage, workshop } from "../state/workshop";
 import { handleKey } from "../tools/commands";
+import { BakeScreen } from "./BakeScreen";
 import { ExportScreen } from "./ExportScreen";
 import { JobBar } from "./JobBar";
 import { ModelScreen } from "./ModelScreen";
@@ -51,6 +52,7 @@ function Project({ uid, screen, onMode, onHelp }: { uid: string; screen: string;
       <TopBar uid={uid} screen={screen} onMode={onMode} onHelp={onHelp} />
       {!loaded && <main className="page quiet" style={{ background: "var(--app)" }}>Opening the project…</main>}
       {loaded && screen === "model" && <ModelScreen />}
+      {loaded && screen === "bake" && <BakeScreen />}
       {loaded && screen === "paint" && <PaintScreen />}
       {loaded && screen === "export" && <ExportScreen />}
       <JobBar />

@@ -1,4 +1,5 @@
 import { Group, Panel, Separator } from "react-resizable-panels";
+import { ReadingCard } from "../bake/TouchUpCard";
 import { LayerGrid } from "../grid/LayerGrid";
 import { BrushCard, FillCard } from "../paint/BrushCard";
 import { PaintCard } from "../paint/PaintCard";
@@ -44,6 +45,7 @@ export function PaintScreen() {
       </div>
       <aside className="side">
         {tool === "fill" ? <FillCard /> : <BrushCard />}
+        <ReadingCard />
         <PaintCard />
       </aside>
     </main>

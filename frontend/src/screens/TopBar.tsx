@@ -8,6 +8,7 @@ import { HistoryDialog } from "./HistoryDialog";
 
 const STEPS = [
   ["model", "Model"],
+  ["bake", "Bake"],
   ["paint", "Paint"],
   ["export", "Export"],
 ] as const;

@@ -66,6 +66,11 @@ export function shownIds(sheet: Sheet): ReadonlySet<string> {
 export function targetTrouble(document: Document, target: Target | null): string | null {
   if (!target) return "No target: choose a cell in the layer grid";
   const sheet = findSheet(document, target.sheet);
+  if (target.mesh_map) {
+    const entry = sheet?.mesh_maps.find((m) => m.id === target.mesh_map);
+    if (!entry) return "This map is not baked yet: bake it first";
+    return entry.touch_up ? null : "The touch-up is switched off";
+  }
   const row = sheet && rows(sheet).find((r) => r.layer.id === target.layer);
   if (!sheet || !row) return "The target layer is gone: choose a cell in the layer grid";
   const chain: Layer[] = [row.layer];
@@ -89,7 +94,7 @@ export function targetTrouble(document: Document, target: Target | null): string
 /** A target that makes sense to begin with: the front paint layer's base colour. */
 export function firstTarget(sheet: Sheet): Target | null {
   const row = rows(sheet).find((r) => r.layer.kind === "paint" && r.layer.visible && !r.layer.locked);
-  return row ? { sheet: sheet.id, layer: row.layer.id, channels: ["base_color"], mask: null } : null;
+  return row ? { sheet: sheet.id, layer: row.layer.id, channels: ["base_color"], mask: null, mesh_map: null } : null;
 }
 
 export function asGroup(layer: Layer | undefined): GroupLayer | null {

@@ -6,11 +6,18 @@ import { StrokeSender } from "../tools/strokeSender";
 import type { ViewMode } from "../viewport/materials";
 import { textureOf } from "../viewport/materials";
 import { Stage } from "../viewport/stage";
+import { SUSPECTS } from "../viewport/textures";
 import { busy } from "./idle";
 import { findSheet, firstTarget, rows, targetTrouble, partIn } from "./layers";
 
-export type Tool = "brush" | "erase" | "fill" | "pick";
+export type Tool = "brush" | "erase" | "soften" | "clone" | "fill" | "pick";
 export type RGB = [number, number, number];
+
+/** Where clone reads. `anchor`: what lies under the first dab reads from there; a moving source keeps it between strokes. */
+export interface CloneSource {
+  source: [number, number, number];
+  anchor: [number, number, number] | null;
+}
 
 export interface Recording {
   since: number;
@@ -44,6 +51,11 @@ export interface WorkshopState {
   lastStroke: { ms: number; chunks: number } | null;
   job: Job | null;
   recording: Recording | null;
+  clone: CloneSource | null;
+  cloneMoves: boolean;
+  softenReach: number;
+  /** Whether suspect texels are marked in the views. */
+  suspects: boolean;
 }
 
 const START: Omit<WorkshopState, "registries"> = {
@@ -80,6 +92,10 @@ const START: Omit<WorkshopState, "registries"> = {
   lastStroke: null,
   job: null,
   recording: null,
+  clone: null,
+  cloneMoves: true,
+  softenReach: 0.35,
+  suspects: false,
 };
 
 export const workshop = createStore<WorkshopState>(() => ({ ...START, registries: null }));
@@ -130,10 +146,10 @@ export function openStage(canvas: HTMLCanvasElement): () => void {
   stage.setTheme(document.documentElement.dataset.mode !== "light");
   const stop = workshop.subscribe((now, before) => {
     if (now.mode !== before.mode || now.channel !== before.channel || now.lightDeg !== before.lightDeg || now.wire !== before.wire ||
-        now.sheet !== before.sheet || now.highlight !== before.highlight || now.project?.document.hidden_parts !== before.project?.document.hidden_parts) {
+        now.sheet !== before.sheet || now.suspects !== before.suspects || now.highlight !== before.highlight || now.project?.document.hidden_parts !== before.project?.document.hidden_parts) {
       show();
     }
-    if (now.project?.revision !== before.project?.revision || now.channel !== before.channel || now.mode !== before.mode) void sync();
+    if (now.project?.revision !== before.project?.revision || now.channel !== before.channel || now.mode !== before.mode || now.suspects !== before.suspects) void sync();
   });
   return () => {
     stop();
@@ -148,7 +164,7 @@ function show(): void {
   if (extra && s.project && stage) for (const sheet of s.project.document.sheets) stage.textures(sheet.id, sheet.resolution).get(extra);
   stage?.apply({
     mode: s.mode, channel: s.channel, lightDeg: s.lightDeg, wire: s.wire, flatSheet: s.sheet,
-    hiddenParts: s.project?.document.hidden_parts ?? [], highlight: s.highlight,
+    hiddenParts: s.project?.document.hidden_parts ?? [], highlight: s.highlight, suspects: s.suspects,
   });
 }
 
@@ -205,7 +221,7 @@ export function accept(project: ProjectState): void {
   let target = s.target;
   const home = target && findSheet(project.document, target.sheet);
   const row = home && rows(home).find((r) => r.layer.id === target?.layer);
-  if (!row || (target?.mask && !row.layer.mask?.sources.some((x) => x.id === target?.mask))) target = sheet ? firstTarget(sheet) : null;
+  if (target?.mesh_map ? !home : !row || (target?.mask && !row.layer.mask?.sources.some((x) => x.id === target?.mask))) target = sheet ? firstTarget(sheet) : null;
   set({ project, sheet: sheet?.id ?? null, target, storedAt: project.updated_at, lost: false });
 }
 
@@ -242,6 +258,7 @@ async function syncOnce(): Promise<void> {
     if (glows) wanted.push("emission");
     const extra = textureOf(channel);
     if (mode === "channel" && !wanted.includes(extra)) wanted.push(extra);
+    if (mode === "channel" && get().suspects) wanted.push(SUSPECTS);
     for (const names of [wanted.slice(0, 1), wanted.slice(1)]) {
       const have = Object.fromEntries(names.map((n) => [n, textures.get(n).stamps]));
       const answer = await api.display(uid, s.id, names, have);
@@ -311,6 +328,22 @@ export async function duplicateLayer(layer: string, toSheet: string | null = nul
   }
 }
 
+/** Take over what an action on the project answers. */
+export async function take(work: (uid: string, revision: number) => Promise<ProjectState>): Promise<boolean> {
+  const { uid, project } = get();
+  const answer = uid && project ? await attempt(() => work(uid, project.revision)) : null;
+  if (answer) accept(answer);
+  return answer !== null;
+}
+
+/** Write a chunk of a texture that is on its way, before the project says it is so. */
+export function showPiece(sheet: string, texture: string, chunk: number, pixels: Uint8Array): void {
+  const side = get().project?.document.sheets.find((x) => x.id === sheet)?.resolution;
+  if (!stage || !side) return;
+  stage.textures(sheet, side).get(texture).writeChunk(chunk, "", pixels);
+  stage.draw();
+}
+
 export async function runJob(start: () => Promise<Job>): Promise<Job | null> {
   const done = await attempt(async () => followJob(await start(), (job) => set({ job: job.state === "running" ? job : null })));
   set({ job: null });
@@ -330,7 +363,15 @@ export function currentPaint(erase: boolean, otherHeld = false): Paint {
     const channel = s.project?.document.channels.find((c) => c.id === id);
     if (channel) values[id] = id === "base_color" ? [...s.colours[pick]] : (s.values[id] ?? [...channel.start]);
   }
-  return { values, mask_value: s.maskValues[pick], erase } as Paint;
+  if (s.target?.mesh_map) {
+    const kind = s.registries?.bake.maps.find((m) => m.id === s.target?.mesh_map);
+    values[`map:${s.target.mesh_map}`] = kind?.components === 3 ? [...s.colours[pick]] : [s.maskValues[pick]];
+  }
+  const reads = !erase && (s.tool === "soften" || s.tool === "clone");
+  return {
+    values, mask_value: s.maskValues[pick], erase, tool: reads ? s.tool : "paint", reach: s.softenReach,
+    clone: reads && s.tool === "clone" ? s.clone : null,
+  } as Paint;
 }
 
 export function chooseTarget(target: Target | null): void {
@@ -340,7 +381,7 @@ export function chooseTarget(target: Target | null): void {
 
 export function swapColours(): void {
   const { target, colours, maskValues } = get();
-  if (target?.mask) set({ maskValues: [maskValues[1], maskValues[0]] });
+  if (target?.mask || target?.mesh_map) set({ maskValues: [maskValues[1], maskValues[0]] });
   else set({ colours: [colours[1], colours[0]] });
 }
 
@@ -348,7 +389,7 @@ export function chooseSheet(id: string): void {
   const { project, target } = get();
   const sheet = project && findSheet(project.document, id);
   if (!sheet) return;
-  set({ sheet: id, target: target?.sheet === id ? target : firstTarget(sheet) });
+  set({ sheet: id, target: target?.sheet === id ? target : target?.mesh_map ? { ...target, sheet: id } : firstTarget(sheet) });
   stage?.refit();
   void sync();
 }

@@ -44,7 +44,7 @@ describe("commands", () => {
     const { colours } = workshop.getState();
     handleKey(press("s"));
     expect(workshop.getState().colours).toEqual([colours[1], colours[0]]);
-    workshop.setState({ target: { sheet: "s", layer: "l", channels: [], mask: "m" }, maskValues: [1, 0] });
+    workshop.setState({ target: { sheet: "s", layer: "l", channels: [], mask: "m", mesh_map: null }, maskValues: [1, 0] });
     handleKey(press("s"));
     expect(workshop.getState().maskValues).toEqual([0, 1]);
     workshop.setState({ target: null });

@@ -30,7 +30,7 @@ function stepRow(by: number): void {
   const list = rows(home);
   const at = list.findIndex((r) => r.layer.id === target.layer);
   const next = list[at + by]?.layer;
-  if (next) chooseTarget({ sheet: home.id, layer: next.id, channels: next.kind === "paint" ? target.channels : [], mask: null });
+  if (next) chooseTarget({ sheet: home.id, layer: next.id, channels: next.kind === "paint" ? target.channels : [], mask: null, mesh_map: null });
 }
 
 async function isolate(): Promise<void> {
@@ -61,6 +61,8 @@ const flip = (axis: "x" | "y" | "z") => () => {
 export const COMMANDS: Command[] = [
   { id: "brush", label: "Brush", group: "Tools", key: "b", run: tool("brush") },
   { id: "erase", label: "Erase", group: "Tools", key: "e", run: tool("erase") },
+  { id: "soften", label: "Soften", group: "Tools", key: "o", run: tool("soften") },
+  { id: "clone", label: "Clone", group: "Tools", key: "c", run: tool("clone") },
   { id: "fill", label: "Fill", group: "Tools", key: "f", run: tool("fill") },
   { id: "pick", label: "Pick", group: "Tools", key: "p", run: tool("pick") },
   { id: "smaller", label: "Smaller brush", group: "Brush", key: "a", run: () => resize(1 / 1.15) },

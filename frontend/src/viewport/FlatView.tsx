@@ -41,7 +41,7 @@ export function FlatView({ paintable = true }: { paintable?: boolean }) {
     const facts = workshop.getState().model?.sheets.find((s) => s.id === workshop.getState().sheet);
     const texel = side ? stage.pan.scale / side : 1;
     const wide = brush.size_unit === "view" ? brush.size : brush.size * stage.width * (facts?.density ?? 1) * texel;
-    const r = tool === "brush" || tool === "erase" ? wide / 2 : 5;
+    const r = tool !== "fill" && tool !== "pick" ? wide / 2 : 5;
     const circle = (radius: number, o: number): string =>
       `<circle cx="${x}" cy="${y}" r="${radius}" fill="none" stroke="#000" stroke-opacity="0.5" stroke-width="3"/><circle cx="${x}" cy="${y}" r="${radius}" fill="none" stroke="#fff" stroke-opacity="${o}" stroke-width="1.3"/>`;
     ring.current.innerHTML = circle(r, 0.95) + (brush.hardness > 0.02 && brush.hardness < 0.98 && r > 5 ? circle(r * brush.hardness, 0.5) : "");

@@ -54,6 +54,9 @@ export function SolidView({ paintable = true }: { paintable?: boolean }) {
 function ChannelChoice() {
   const document = useDocument();
   const channel = useWorkshop((s) => s.channel);
+  const kinds = useWorkshop((s) => s.registries?.bake.maps);
+  const baked = new Set(document?.sheets.flatMap((s) => s.mesh_maps.map((m) => m.id)));
+  const maps = kinds?.filter((m) => baked.has(m.id) || channel === `map:${m.id}`);
   return (
     <select className="vbtn" aria-label="Channel shown" value={channel} onChange={(e) => workshop.setState({ channel: e.target.value })} style={{ background: "var(--panel)" }}>
       {[...(document?.channels ?? []), { id: "normal", name: "Normal" }].map((c) => (
@@ -61,6 +64,15 @@ function ChannelChoice() {
           {c.name}
         </option>
       ))}
+      {maps && maps.length > 0 && (
+        <optgroup label="Mesh maps">
+          {maps.map((m) => (
+            <option key={m.id} value={`map:${m.id}`}>
+              {m.name}
+            </option>
+          ))}
+        </optgroup>
+      )}
     </select>
   );
 }
@@ -97,7 +109,7 @@ function drawRing(group: SVGGElement | null, x: number | null, y: number, painta
   }
   const other = target && hit.sheet !== target.sheet ? (project?.document.sheets.find((s) => s.id === hit.sheet)?.name ?? null) : null;
   setForeign(other);
-  const round = tool === "brush" || tool === "erase";
+  const round = tool !== "fill" && tool !== "pick";
   const brushRadius = brush.size_unit === "view" ? (brush.size / 2) * stage.pixelSize(hit.position) : (brush.size / 2) * stage.width;
   const radius = round ? brushRadius : 5 * stage.pixelSize(hit.position);
   const lines: string[] = [];
@@ -126,5 +138,16 @@ function drawRing(group: SVGGElement | null, x: number | null, y: number, painta
       add(hit.position.clone().multiply(m), hit.normal.clone().multiply(m), 1, true);
     }
   }
+  const source = tool === "clone" ? workshop.getState().clone?.source : null;
+  if (source) {
+    const [at] = stage.project([new THREE.Vector3(...source)]);
+    if (at) lines.push(cross(at[0], at[1]));
+  }
   group.innerHTML = lines.join("");
+}
+
+/** Where clone reads. */
+function cross(x: number, y: number): string {
+  const d = `M${x - 8} ${y}H${x + 8}M${x} ${y - 8}V${y + 8}`;
+  return `<path d="${d}" stroke="#000" stroke-opacity="0.6" stroke-width="4"/><path d="${d}" stroke="#fff" stroke-width="1.6"/>`;
 }

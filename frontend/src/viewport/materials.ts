@@ -1,6 +1,6 @@
 /** How surfaces look: lit, one channel, flat colour. */
 import * as THREE from "three";
-import type { SheetTextures } from "./textures";
+import { SUSPECTS, type SheetTextures } from "./textures";
 
 export type ViewMode = "lit" | "channel" | "flat";
 
@@ -24,7 +24,7 @@ export function textureOf(channel: string): string {
 export class ChannelMaterial extends THREE.ShaderMaterial {
   constructor() {
     super({
-      uniforms: { map: { value: null }, first: { value: 0 }, count: { value: 3 }, shade: { value: 0 } },
+      uniforms: { map: { value: null }, marks: { value: null }, marked: { value: 0 }, first: { value: 0 }, count: { value: 3 }, shade: { value: 0 } },
       vertexShader: `
         varying vec2 vUv; varying vec3 vN;
         void main() {
@@ -32,7 +32,7 @@ export class ChannelMaterial extends THREE.ShaderMaterial {
           gl_Position = projectionMatrix * modelViewMatrix * vec4(position, 1.0);
         }`,
       fragmentShader: `
-        uniform sampler2D map; uniform int first; uniform int count; uniform float shade;
+        uniform sampler2D map; uniform sampler2D marks; uniform float marked; uniform int first; uniform int count; uniform float shade;
         varying vec2 vUv; varying vec3 vN;
         void main() {
           vec4 t = texture2D(map, vUv);
@@ -42,13 +42,22 @@ export class ChannelMaterial extends THREE.ShaderMaterial {
           #ifdef SRGB_MAP
             #include <colorspace_fragment>
           #endif
+          if (marked > 0.5) {
+            // Red: met nothing. Amber: met another part. Violet: at the far limit.
+            // The strongest reason near the pixel: single texels must show from afar too.
+            vec2 step = max(fwidth(vUv) * 0.5, vec2(0.0));
+            float bits = 0.0;
+            for (int y = -2; y <= 2; y++) for (int x = -2; x <= 2; x++) bits = max(bits, floor(texture2D(marks, vUv + step * vec2(float(x), float(y))).r * 255.0 + 0.5));
+            vec3 why = mod(bits, 2.0) >= 1.0 ? vec3(0.86, 0.24, 0.2) : mod(bits, 4.0) >= 2.0 ? vec3(0.95, 0.68, 0.18) : vec3(0.58, 0.4, 0.9);
+            if (bits > 0.5) gl_FragColor = vec4(mix(gl_FragColor.rgb, why, 0.82), 1.0);
+          }
         }`,
       side: THREE.DoubleSide,
       toneMapped: false,
     });
   }
 
-  show(textures: SheetTextures, channel: string, shade: boolean): void {
+  show(textures: SheetTextures, channel: string, shade: boolean, suspects: boolean): void {
     const [name, first, count] = PACKED[channel] ?? [`channel:${channel}`, 0, 3];
     const texture = textures.get(name).texture;
     const srgb = texture.colorSpace === THREE.SRGBColorSpace && count === 3;
@@ -57,6 +66,8 @@ export class ChannelMaterial extends THREE.ShaderMaterial {
     (u.first as THREE.IUniform).value = first;
     (u.count as THREE.IUniform).value = count;
     (u.shade as THREE.IUniform).value = shade ? 1 : 0;
+    (u.marks as THREE.IUniform).value = suspects ? textures.get(SUSPECTS).texture : null;
+    (u.marked as THREE.IUniform).value = suspects ? 1 : 0;
     if (Boolean(this.defines.SRGB_MAP) !== srgb) {
       this.defines = srgb ? { SRGB_MAP: 1 } : {};
       this.needsUpdate = true;

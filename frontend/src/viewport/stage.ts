@@ -20,6 +20,7 @@ export interface Look {
   flatSheet: string | null;
   hiddenParts: number[];
   highlight: ReadonlySet<number> | null;
+  suspects: boolean;
 }
 
 export interface SurfaceHit {
@@ -60,7 +61,7 @@ export class Stage {
   private release: (() => void) | null = null;
   private bounds: GeometryHeader | null = null;
   private marks: THREE.Group | null = null;
-  private look: Look = { mode: "lit", channel: "base_color", lightDeg: 40, wire: true, flatSheet: null, hiddenParts: [], highlight: null };
+  private look: Look = { mode: "lit", channel: "base_color", lightDeg: 40, wire: true, flatSheet: null, hiddenParts: [], highlight: null, suspects: false };
   private readonly watcher = new ResizeObserver(() => this.draw());
   private fitted = false;
   private dark = true;
@@ -244,8 +245,9 @@ export class Stage {
     for (const [id, s] of this.sheets) {
       if (s.textures) {
         const shown = look.mode === "channel" ? look.channel : "base_color";
-        s.channel.show(s.textures, shown, look.mode === "channel");
-        s.flatChannel.show(s.textures, shown, false);
+        const marked = look.suspects && look.mode === "channel";
+        s.channel.show(s.textures, shown, look.mode === "channel", marked);
+        s.flatChannel.show(s.textures, shown, false, marked);
         s.mesh.material = look.mode === "lit" ? s.lit : s.channel;
       } else {
         s.mesh.material = s.lit;

@@ -2,6 +2,8 @@
 import * as THREE from "three";
 
 export const CHUNK = 256;
+/** The texture whose red says why a texel of a bake is suspect, as bits. */
+export const SUSPECTS = "channel:map:suspects";
 
 /** One texture, allocated once, then written in rectangles; mip levels are made anew once a frame. */
 export class PatchedTexture {
@@ -13,12 +15,14 @@ export class PatchedTexture {
   constructor(
     readonly side: number,
     srgb: boolean,
+    exact = false,
   ) {
     this.texture = new THREE.DataTexture(new Uint8Array(side * side * 4), side, side, THREE.RGBAFormat, THREE.UnsignedByteType);
     this.texture.colorSpace = srgb ? THREE.SRGBColorSpace : THREE.NoColorSpace;
-    this.texture.minFilter = THREE.LinearMipmapLinearFilter;
-    this.texture.magFilter = THREE.LinearFilter;
-    this.texture.generateMipmaps = true;
+    // Bits must not be mixed with their neighbours.
+    this.texture.minFilter = exact ? THREE.NearestFilter : THREE.LinearMipmapLinearFilter;
+    this.texture.magFilter = exact ? THREE.NearestFilter : THREE.LinearFilter;
+    this.texture.generateMipmaps = !exact;
     // Rows arrive top first, and UVs come with v down, so nothing is flipped.
     this.texture.flipY = false;
     this.texture.needsUpdate = true;
@@ -59,7 +63,7 @@ export class PatchedTexture {
     gl.pixelStorei(gl.UNPACK_COLORSPACE_CONVERSION_WEBGL, gl.NONE);
     gl.pixelStorei(gl.UNPACK_ALIGNMENT, 4);
     for (const p of this.queue) gl.texSubImage2D(gl.TEXTURE_2D, 0, p.x, p.y, p.w, p.h, gl.RGBA, gl.UNSIGNED_BYTE, p.data);
-    gl.generateMipmap(gl.TEXTURE_2D);
+    if (this.texture.generateMipmaps) gl.generateMipmap(gl.TEXTURE_2D);
     this.queue = [];
     return true;
   }
@@ -79,7 +83,8 @@ export class SheetTextures {
   get(name: string): PatchedTexture {
     let found = this.made.get(name);
     if (!found) {
-      found = new PatchedTexture(this.side, name === "colour" || name === "emission" || name.startsWith("channel:"));
+      const bits = name === SUSPECTS;
+      found = new PatchedTexture(this.side, !bits && (name === "colour" || name === "emission" || name.startsWith("channel:")), bits);
       this.made.set(name, found);
     }
     return found;

@@ -47,6 +47,17 @@ export function usePointer(kind: Kind, place: React.RefObject<HTMLDivElement | n
   }, [kind, place, paintable]);
 }
 
+/** Make what lies under the pointer the place that clone reads. */
+async function takeCloneSource(): Promise<void> {
+  const { uid } = workshop.getState();
+  const at = probeAt();
+  if (!uid || !at) return;
+  const found = await api.probe(uid, at).catch(() => null);
+  if (!found?.position) return say("There is no surface there. Press on the model or inside an island.", true);
+  workshop.setState({ clone: { source: found.position as [number, number, number], anchor: null } });
+  say("Clone source set. Now paint where it should go.");
+}
+
 class Hand {
   private mode: "turn" | "move" | "paint" | null = null;
   private last = { x: 0, y: 0 };
@@ -95,14 +106,27 @@ class Hand {
     const { tool } = workshop.getState();
     const box = this.element.getBoundingClientRect();
     pointerOver(this.kind, this.last.x, this.last.y, box.width, box.height);
-    if (tool === "pick" || e.altKey) {
+    if (tool === "clone" && (e.altKey || !workshop.getState().clone)) {
+      void takeCloneSource();
+    } else if (tool === "pick" || e.altKey) {
       const at = probeAt();
       if (at) void pickAt(at);
     } else if (tool === "fill") {
       void this.fill();
     } else {
       this.beginStroke(e);
+      if (tool === "clone") void this.anchorClone();
     }
+  }
+
+  /** A moving source keeps its distance from where the first stroke began. */
+  private async anchorClone(): Promise<void> {
+    const { uid, clone, cloneMoves } = workshop.getState();
+    const at = probeAt();
+    if (!uid || !at || !clone || clone.anchor || !cloneMoves || !strokeSender()?.running) return;
+    const found = await api.probe(uid, at).catch(() => null);
+    const now = workshop.getState().clone;
+    if (found?.position && now && !now.anchor) workshop.setState({ clone: { ...now, anchor: found.position as [number, number, number] } });
   }
 
   private async fill(): Promise<void> {

@@ -28,7 +28,7 @@ class Workers:
         self._inside.yes = True
         if self._behind and hasattr(os, "setpriority"):
             # On Linux a niceness belongs to a thread.
-            os.setpriority(os.PRIO_PROCESS, get_native_id(), 15)
+            os.setpriority(os.PRIO_PROCESS, get_native_id(), 10)
 
     def map(self, function: Callable[[T], R], items: Iterable[T]) -> list[R]:
         """Results in the order of `items`; the first error is raised. Asked from inside a worker it runs there, or all would wait for all."""

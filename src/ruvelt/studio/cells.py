@@ -10,10 +10,12 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
+from ruvelt.core.bake.maps import SUSPECTS
 from ruvelt.core.samples.chunks import CHUNK_SIDE
 from ruvelt.core.samples.sheet import SheetSamples
 from ruvelt.core.stack.document import AnyLayer, PaintLayer, plane_id
 from ruvelt.core.stack.evaluate import SheetEvaluator
+from ruvelt.core.stack.mesh_maps import PREFIX
 from ruvelt.studio.session import Session
 
 #: Pixels a side of a picture, and how many texels a side are read for each pixel.
@@ -38,6 +40,26 @@ def cell_pictures(session: Session, sheet_id: str) -> dict[str, str]:
                         found[f"{layer.id}/{channel.id}"] = _cached(session, plane.chunks, lambda p=plane: _plane_picture(session, samples, p))
             if layer.mask is not None and layer.mask.sources:
                 found[f"{layer.id}/mask"] = _mask_picture(display.evaluator, samples, layer)
+        return found
+
+
+def map_pictures(session: Session, sheet_id: str) -> dict[str, str]:
+    """PNG data URLs of a sheet's mesh maps by id, touch-ups applied."""
+    with session.lock:
+        display = session.display(sheet_id)
+        evaluator, samples = display.evaluator, display.samples
+        chunk, local, covered = _points(samples, _Window(0, 0, samples.side))
+        found: dict[str, str] = {}
+        for entry in evaluator.sheet.mesh_maps:
+            if entry.id == SUSPECTS:
+                continue
+            name = PREFIX + entry.id
+            codes = {int(c): evaluator.composite(name, int(c)) for c in np.unique(chunk)}
+            values = np.zeros((*chunk.shape, len(next(iter(codes.values())))))
+            for c, picture in codes.items():
+                here = chunk == c
+                values[here] = picture[:, local[here]].T / 65535
+            found[entry.id] = _url(np.broadcast_to(values, (*chunk.shape, 3)) * 255, covered.astype(float))
         return found
 
 

@@ -27,6 +27,7 @@ from ruvelt.studio.bakes import (
     set_touch_up,
     suspects,
 )
+from ruvelt.studio.cells import map_pictures
 from ruvelt.studio.jobs import Job
 from ruvelt.web import schemas as s
 from ruvelt.web.binary import binary
@@ -122,6 +123,12 @@ def _rgba(codes: U16) -> np.ndarray:  # type: ignore[type-arg]
         shown[:, k] = codes[k if len(codes) == 4 else 0] >> 8
     shown[:, 3] = 255
     return shown
+
+
+@api.get("/projects/<uid>/maps/<sheet>", responses={200: s.CellsAnswer})
+def pictures(path: s.SheetPath):  # type: ignore[no-untyped-def]
+    """Small pictures of a sheet's mesh maps by id."""
+    return {"cells": map_pictures(studio().session(path.uid), path.sheet)}
 
 
 @api.post("/projects/<uid>/maps/<sheet>/<map>/touch-up", responses={200: s.ProjectState})

@@ -169,6 +169,8 @@ def curvature_of(
     samples: SurfaceSamples, position: F32, normal: F32, radius: float, workers: Workers, tick: Callable[[], None] = lambda: None
 ) -> F32:
     """(slots,) float32 mean curvature, one over object units, of (slots, 3) positions and unit normals; see `mean_curvature`."""
+    # Inside less than a few samples there are no neighbours to compare.
+    radius = max(radius, 2.5 * samples.spacing)
     slots = np.flatnonzero(samples.covered).astype(np.int32)
     in_radius = np.pi * (radius / samples.spacing) ** 2
     every = max(1, int(in_radius / KEPT_IN_RADIUS))

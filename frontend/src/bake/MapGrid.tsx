@@ -1,0 +1,153 @@
+import { Menu, MenuItem, Tooltip } from "@mui/material";
+import { useQueries } from "@tanstack/react-query";
+import { useRef, useState } from "react";
+import { useStore } from "zustand";
+import { api } from "../api/client";
+import type { MeshMap, Sheet } from "../api/types";
+import { bakery, bringPicture, choose, showMap, switchTouchUp } from "../state/bake";
+import { useDocument, useWorkshop } from "../state/hooks";
+import { take } from "../state/workshop";
+import { Icon } from "../theme/icons";
+
+/** Mesh maps by sheets: a cell shows what is baked there; press it to look at it and touch it up. */
+export function MapGrid() {
+  const document = useDocument();
+  const uid = useWorkshop((s) => s.uid) ?? "";
+  const revision = useWorkshop((s) => s.project?.revision);
+  const maps = useWorkshop((s) => s.registries?.bake.maps);
+  const chosen = useStore(bakery, (s) => s.chosen);
+  const source = useStore(bakery, (s) => s.source);
+  const sheets = document?.sheets ?? [];
+  const pictures = useQueries({ queries: sheets.map((s) => ({ queryKey: ["maps", uid, s.id, revision], queryFn: () => api.mapPictures(uid, s.id), placeholderData: (old: Record<string, string> | undefined) => old })) });
+  if (!document || !maps) return null;
+  const cols = `34px minmax(140px, 180px) ${sheets.map(() => "104px").join(" ")} minmax(220px, 1fr)`;
+  return (
+    <section className="layers" aria-label="Mesh maps" style={{ "--cols": cols } as React.CSSProperties}>
+      <MapBar />
+      <div className="grid" role="table" aria-label="Mesh maps by sheets">
+        <div className="gr head" role="row">
+          <span className="c" role="columnheader">
+            Bake
+          </span>
+          <span role="columnheader">Map</span>
+          {sheets.map((s) => (
+            <span key={s.id} className="c" role="columnheader" style={{ overflow: "hidden", textOverflow: "ellipsis" }}>
+              {s.name}
+            </span>
+          ))}
+          <span role="columnheader">What it tells</span>
+        </div>
+        {maps.map((m) => {
+          const off = source === "normal-map" && !m.from_normal;
+          return (
+            <div key={m.id} className={off ? "gr dim" : "gr"} role="row">
+              <span className="c" role="cell">
+                <Tooltip title={off ? "A normal map says nothing about this" : `Bake ${m.name} with the button on the right`}>
+                  <input type="checkbox" aria-label={`Bake ${m.name}`} disabled={off} checked={chosen.includes(m.id) && !off} onChange={(e) => choose(m.id, e.target.checked)} />
+                </Tooltip>
+              </span>
+              <span className="name" role="cell">
+                <span className="text">{m.name}</span>
+              </span>
+              {sheets.map((s, i) => (
+                <MapCell key={s.id} sheet={s} map={m.id} name={m.name} picture={pictures[i]?.data?.[m.id]} />
+              ))}
+              <span className="quiet" role="cell" style={{ overflow: "hidden", textOverflow: "ellipsis" }}>
+                {m.tells}
+              </span>
+            </div>
+          );
+        })}
+      </div>
+    </section>
+  );
+}
+
+const SOURCES: Record<MeshMap["source"], string> = { high: "from the high mesh", model: "from the model itself", "normal-map": "from the normal map", picture: "brought in as a picture" };
+
+function MapCell({ sheet, map, name, picture }: { sheet: Sheet; map: string; name: string; picture: string | undefined }) {
+  const shown = useWorkshop((s) => s.sheet === sheet.id && s.target?.mesh_map === map);
+  const touched = useWorkshop((s) => s.project?.painted.includes(`${sheet.id}/@touch-up/${map}`) ?? false);
+  const entry = sheet.mesh_maps.find((m) => m.id === map);
+  const title = entry ? `${name} of ${sheet.name}, ${SOURCES[entry.source]}${touched ? `; touched up${entry.touch_up ? "" : ", switched off"}` : ""}` : `${name} of ${sheet.name} is not baked yet`;
+  return (
+    <span className="c" role="cell">
+      <Tooltip title={title}>
+        <button className={`cell${shown ? (entry ? " target" : " looked") : ""}`} aria-label={`${name} of ${sheet.name}`} aria-pressed={shown} onClick={() => showMap(map, sheet.id)}>
+          {entry && picture ? <img src={picture} alt="" /> : <span className="dot" />}
+          {touched && <span className={entry?.touch_up ? "src" : "src quiet"}>touch-up</span>}
+        </button>
+      </Tooltip>
+    </span>
+  );
+}
+
+/** What can be done with the map that is shown. */
+function MapBar() {
+  const map = useStore(bakery, (s) => s.shown);
+  const sheet = useWorkshop((s) => s.project?.document.sheets.find((x) => x.id === s.sheet));
+  const name = useWorkshop((s) => s.registries?.bake.maps.find((m) => m.id === map)?.name) ?? map;
+  const touched = useWorkshop((s) => s.project?.painted.includes(`${s.sheet}/@touch-up/${map}`) ?? false);
+  const input = useRef<HTMLInputElement>(null);
+  const [way, setWay] = useState<"up" | "down">("up");
+  const [asking, setAsking] = useState<HTMLElement | null>(null);
+  if (!sheet) return null;
+  const entry = sheet.mesh_maps.find((m) => m.id === map);
+  const open = (y: "up" | "down"): void => {
+    setWay(y);
+    setAsking(null);
+    input.current?.click();
+  };
+  return (
+    <div className="lbar">
+      <b style={{ padding: "0 6px" }}>
+        {name} <span className="quiet">of {sheet.name}</span>
+      </b>
+      <Tooltip title="Take a picture as this map, such as one baked elsewhere">
+        <button className="lbtn line" aria-haspopup={map === "normal" ? "menu" : undefined} onClick={(e) => (map === "normal" ? setAsking(e.currentTarget) : open("up"))}>
+          <Icon name="load" />
+          Bring a picture in
+        </button>
+      </Tooltip>
+      <Menu anchorEl={asking} open={asking !== null} onClose={() => setAsking(null)}>
+        <MenuItem onClick={() => open("up")}>Made with Y up</MenuItem>
+        <MenuItem onClick={() => open("down")}>Made with Y down</MenuItem>
+      </Menu>
+      <Tooltip title="Take this map and its touch-up away">
+        <span>
+          <button className="lbtn" disabled={!entry} onClick={() => void take((uid) => api.dropMap(uid, sheet.id, map))}>
+            <Icon name="bin" />
+            Remove
+          </button>
+        </span>
+      </Tooltip>
+      <span className="push" />
+      {entry && touched && (
+        <div className="seg" role="group" aria-label="Before or after touch-up">
+          <Tooltip title="The map as it was baked">
+            <button aria-pressed={!entry.touch_up} onClick={() => void switchTouchUp(sheet.id, map, false)}>
+              Before
+            </button>
+          </Tooltip>
+          <Tooltip title="The map with its touch-up, as masks and export see it">
+            <button aria-pressed={entry.touch_up} onClick={() => void switchTouchUp(sheet.id, map, true)}>
+              After
+            </button>
+          </Tooltip>
+        </div>
+      )}
+      <input
+        ref={input}
+        type="file"
+        hidden
+        accept="image/png,image/tiff,image/jpeg"
+        aria-label={`Picture for ${name}`}
+        onChange={(e) => {
+          const file = e.target.files?.[0];
+          e.target.value = "";
+          if (file) void bringPicture(sheet.id, map, file, way);
+        }}
+      />
+    </div>
+  );
+}

@@ -1,0 +1,140 @@
+import { Button, LinearProgress, Tooltip } from "@mui/material";
+import { useQuery } from "@tanstack/react-query";
+import { useStore } from "zustand";
+import { api } from "../api/client";
+import type { BakeParameter, BakeSettings } from "../api/types";
+import { NamedSlider } from "../paint/sliders";
+import { bakery, request, setSetting, startBake, stopBake } from "../state/bake";
+import { useDocument, useWorkshop } from "../state/hooks";
+
+/** The settings that change the chosen maps, and the button. */
+export function SettingsCard() {
+  const parameters = useWorkshop((s) => s.registries?.bake.parameters);
+  const maps = useWorkshop((s) => s.registries?.bake.maps);
+  const high = (useDocument()?.high_meshes.length ?? 0) > 0;
+  const { chosen, source, settings, everySheet } = useStore(bakery);
+  if (!parameters || !maps || !settings) return null;
+  const used = new Set(maps.filter((m) => chosen.includes(m.id)).flatMap((m) => m.settings));
+  const projects = high && source === "high";
+  const shown = parameters.filter((p) => (["front", "back", "match_parts", "ignore_back"].includes(p.id) ? projects : p.id === "antialias" ? source !== "normal-map" : used.has(p.id)));
+  return (
+    <section className="card" aria-label="Bake settings">
+      <div className="chead">
+        <h2>Bake</h2>
+        <div className="right seg" role="group" aria-label="Sheets to bake">
+          <Tooltip title="Bake the chosen maps of every sheet">
+            <button aria-pressed={everySheet} onClick={() => bakery.setState({ everySheet: true })}>
+              All sheets
+            </button>
+          </Tooltip>
+          <Tooltip title="Bake the chosen maps of the sheet that is shown">
+            <button aria-pressed={!everySheet} onClick={() => bakery.setState({ everySheet: false })}>
+              This sheet
+            </button>
+          </Tooltip>
+        </div>
+      </div>
+      {shown.map((p) => (
+        <Control key={p.id} parameter={p} settings={settings} />
+      ))}
+      <StartButton />
+    </section>
+  );
+}
+
+const AXES: [string, [number, number, number]][] = [
+  ["+X", [1, 0, 0]], ["−X", [-1, 0, 0]], ["+Y", [0, 1, 0]], ["−Y", [0, -1, 0]], ["+Z", [0, 0, 1]], ["−Z", [0, 0, -1]],
+];
+
+function Control({ parameter: p, settings }: { parameter: BakeParameter; settings: BakeSettings }) {
+  const value = settings[p.id as keyof BakeSettings];
+  if (p.kind === "share" || p.kind === "count") {
+    return (
+      <NamedSlider
+        label={p.name}
+        title={p.hint}
+        value={value as number}
+        low={p.low}
+        high={p.high}
+        step={p.kind === "count" ? 1 : 0.001}
+        unit={p.kind === "count" ? "count" : "percent"}
+        log
+        onChange={(v) => setSetting({ [p.id]: p.kind === "count" ? Math.round(v) : v })}
+      />
+    );
+  }
+  if (p.kind === "switch") {
+    return (
+      <div className="prow">
+        <Tooltip title={p.hint}>
+          <button className="tog" aria-pressed={value as boolean} onClick={() => setSetting({ [p.id]: !value })}>
+            {p.name}
+          </button>
+        </Tooltip>
+      </div>
+    );
+  }
+  const choices: [string, unknown][] = p.kind === "direction" ? AXES : p.choices.map((c) => [c, p.id === "antialias" ? Number(c) : c]);
+  const current = choices.findIndex(([, v]) => JSON.stringify(v) === JSON.stringify(value));
+  return (
+    <div className="prow">
+      <span className="label">{p.name}</span>
+      <Tooltip title={p.hint}>
+        <select className="vbtn" aria-label={p.name} value={current} onChange={(e) => setSetting({ [p.id]: choices[Number(e.target.value)]?.[1] })} style={{ background: "var(--panel)" }}>
+          {choices.map(([name], i) => (
+            <option key={name} value={i}>
+              {p.id === "antialias" ? `${name} × ${name}` : name}
+            </option>
+          ))}
+        </select>
+      </Tooltip>
+    </div>
+  );
+}
+
+function amount(rays: number): string {
+  return rays >= 1e6 ? `${(rays / 1e6).toFixed(1)} million rays` : `${Math.round(rays / 1000)} thousand rays`;
+}
+
+function StartButton() {
+  const uid = useWorkshop((s) => s.uid) ?? "";
+  const sheet = useWorkshop((s) => s.sheet);
+  const job = useWorkshop((s) => s.job);
+  const revision = useWorkshop((s) => s.project?.revision);
+  const { running, startedAt } = useStore(bakery);
+  useStore(bakery);
+  const wanted = request();
+  const { data } = useQuery({ queryKey: ["estimate", uid, revision, sheet, wanted], queryFn: () => (wanted ? api.estimate(uid, wanted) : null), enabled: wanted !== null && !running, placeholderData: (old) => old });
+  if (running) {
+    const share = job?.planned ? job.done / job.planned : 0;
+    const left = share > 0.03 ? Math.ceil(((Date.now() - startedAt) / 1000) * (1 / share - 1)) : null;
+    return (
+      <div role="status" aria-label="Bake progress">
+        <LinearProgress variant="determinate" value={100 * share} sx={{ my: 1 }} aria-label="Bake" />
+        <div className="prow">
+          <span className="quiet" style={{ marginRight: "auto" }}>
+            {job?.message || "Starting"}
+            {left !== null && ` · about ${left} s left`}
+          </span>
+          <Button onClick={() => void stopBake()}>Stop</Button>
+        </div>
+      </div>
+    );
+  }
+  const count = wanted?.maps.length ?? 0;
+  return (
+    <>
+      <div className="prow" style={{ marginTop: 6 }}>
+        <Button variant="contained" disabled={!count} onClick={() => void startBake()}>
+          {count ? `Bake ${count} ${count === 1 ? "map" : "maps"}` : "Choose a map to bake"}
+        </Button>
+      </div>
+      {data && count > 0 && (
+        <p className="note">
+          {data.rays ? `${amount(data.rays)} · ` : ""}
+          {(data.memory / 2 ** 20).toFixed(0)} MiB for the mesh, {(data.free / 2 ** 30).toFixed(1)} GiB free
+        </p>
+      )}
+    </>
+  );
+}

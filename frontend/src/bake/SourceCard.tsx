@@ -1,0 +1,81 @@
+import { Tooltip } from "@mui/material";
+import { useRef } from "react";
+import { useStore } from "zustand";
+import { api } from "../api/client";
+import { bakery, bringHigh, type Source } from "../state/bake";
+import { useDocument } from "../state/hooks";
+import { take } from "../state/workshop";
+import { Icon } from "../theme/icons";
+
+const SOURCES: [Source, string, string][] = [
+  ["high", "High mesh", "Measure a more detailed mesh that lies where the model lies"],
+  ["model", "Model", "Measure the model itself"],
+  ["normal-map", "Normal map", "Without a high mesh: measure the relief of a normal map"],
+];
+
+function short(triangles: number): string {
+  return triangles >= 1e6 ? `${(triangles / 1e6).toFixed(1)} M` : triangles >= 1000 ? `${Math.round(triangles / 1000)} k` : String(triangles);
+}
+
+/** What a bake measures. */
+export function SourceCard() {
+  const source = useStore(bakery, (s) => s.source);
+  const meshes = useDocument()?.high_meshes ?? [];
+  const input = useRef<HTMLInputElement>(null);
+  return (
+    <section className="card" aria-label="What is measured">
+      <div className="chead">
+        <h2>Measured</h2>
+      </div>
+      <div className="prow" style={{ minHeight: 30 }}>
+        <div className="seg" role="group" aria-label="Source">
+          {SOURCES.map(([id, name, text]) => (
+            <Tooltip key={id} title={text}>
+              <button aria-pressed={source === id} onClick={() => bakery.setState({ source: id })}>
+                {name}
+              </button>
+            </Tooltip>
+          ))}
+        </div>
+      </div>
+      {source === "high" && (
+        <>
+          {meshes.map((m) => (
+            <div key={m.key} className="item">
+              {m.name}
+              <Tooltip title={`${m.triangles.toLocaleString()} triangles`}>
+                <span className="count">{short(m.triangles)}</span>
+              </Tooltip>
+              <Tooltip title="Take this high mesh away; maps baked from it stay">
+                <button className="iconbtn small" aria-label={`Remove ${m.name}`} onClick={() => void take((uid) => api.dropHigh(uid, m.key))}>
+                  <Icon name="bin" />
+                </button>
+              </Tooltip>
+            </div>
+          ))}
+          {!meshes.length && <p className="note">No high mesh yet. Without one the model itself is measured.</p>}
+          <div className="prow">
+            <button className="vbtn" onClick={() => input.current?.click()}>
+              <Icon name="load" />
+              Bring a high mesh in
+            </button>
+          </div>
+          <input
+            ref={input}
+            type="file"
+            hidden
+            multiple
+            accept=".obj,.glb,.gltf,.ply,.stl,.mtl,.bin"
+            aria-label="High mesh"
+            onChange={(e) => {
+              const files = [...(e.target.files ?? [])];
+              e.target.value = "";
+              void bringHigh(files);
+            }}
+          />
+        </>
+      )}
+      {source === "normal-map" && <p className="note">Curvature, an occlusion of hollows, and object normals come from the mesh map Normal, or from the normal map under the relief.</p>}
+    </section>
+  );
+}

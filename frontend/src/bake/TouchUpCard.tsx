@@ -1,0 +1,74 @@
+import { Tooltip } from "@mui/material";
+import { NamedSlider } from "../paint/sliders";
+import { useWorkshop } from "../state/hooks";
+import { workshop } from "../state/workshop";
+
+/** What a stroke over a mesh map lays, and where clone reads. */
+export function TouchUpCard() {
+  const map = useWorkshop((s) => s.target?.mesh_map ?? null);
+  const kind = useWorkshop((s) => s.registries?.bake.maps.find((m) => m.id === map));
+  const tool = useWorkshop((s) => s.tool);
+  const values = useWorkshop((s) => s.maskValues);
+  if (!map || !kind) return null;
+  return (
+    <section className="card" aria-label="Touch-up">
+      <div className="chead">
+        <h2>Touch-up</h2>
+      </div>
+      {tool === "brush" && kind.components === 1 && (
+        <>
+          <NamedSlider label="Value" title="What the brush lays into the map" value={values[0]} low={0} high={1} step={0.01} unit="number" onChange={(v) => workshop.setState({ maskValues: [v, values[1]] })} />
+          <div className="ramp" aria-hidden="true" />
+        </>
+      )}
+      {tool === "brush" && kind.components === 3 && <p className="note">The brush lays the first of the two colours. Clone is often the better tool here.</p>}
+      {tool === "erase" && <p className="note">Erase brings the baked map back.</p>}
+      <ReadingControls />
+      <p className="note">A touch-up lies over the baked map: masks and export see it, and a new bake keeps it.</p>
+    </section>
+  );
+}
+
+/** The same settings on the Paint screen, for tools that read. */
+export function ReadingCard() {
+  const tool = useWorkshop((s) => s.tool);
+  if (tool !== "soften" && tool !== "clone") return null;
+  return (
+    <section className="card" aria-label={tool === "soften" ? "Soften" : "Clone"}>
+      <div className="chead">
+        <h2>{tool === "soften" ? "Soften" : "Clone"}</h2>
+      </div>
+      <ReadingControls />
+    </section>
+  );
+}
+
+/** Settings of soften and clone, wherever they are used. */
+export function ReadingControls() {
+  const tool = useWorkshop((s) => s.tool);
+  const clone = useWorkshop((s) => s.clone);
+  const moves = useWorkshop((s) => s.cloneMoves);
+  const reach = useWorkshop((s) => s.softenReach);
+  if (tool === "soften") {
+    return <NamedSlider label="Reach" title="How far soften looks around, as a share of the brush's radius" value={reach} low={0.02} high={1} step={0.01} unit="percent" onChange={(v) => workshop.setState({ softenReach: v })} />;
+  }
+  if (tool !== "clone") return null;
+  return (
+    <>
+      <div className="prow">
+        <span className="label">Source</span>
+        <Tooltip title="The source keeps its distance from the brush, from stroke to stroke">
+          <button className="tog" aria-pressed={moves} onClick={() => workshop.setState({ cloneMoves: true, clone: clone && { ...clone, anchor: null } })}>
+            Moving
+          </button>
+        </Tooltip>
+        <Tooltip title="Every stroke begins at the source again">
+          <button className="tog" aria-pressed={!moves} onClick={() => workshop.setState({ cloneMoves: false, clone: clone && { ...clone, anchor: null } })}>
+            Fixed
+          </button>
+        </Tooltip>
+      </div>
+      <p className="note">{clone ? "Alt and press moves the source; the cross marks it." : "Press on the model where clone should read."}</p>
+    </>
+  );
+}

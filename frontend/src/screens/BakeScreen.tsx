@@ -1,0 +1,96 @@
+import { Tooltip } from "@mui/material";
+import { useEffect, useRef, useState } from "react";
+import { Group, Panel, Separator } from "react-resizable-panels";
+import { MapGrid } from "../bake/MapGrid";
+import { SettingsCard } from "../bake/SettingsCard";
+import { SourceCard } from "../bake/SourceCard";
+import { SuspectsCard } from "../bake/SuspectsCard";
+import { TouchUpCard } from "../bake/TouchUpCard";
+import { BrushCard } from "../paint/BrushCard";
+import { TargetRibbon } from "../paint/TargetRibbon";
+import { ToolRail } from "../paint/ToolRail";
+import { bakery, enterBake, leaveBake } from "../state/bake";
+import { useDocument, useWorkshop } from "../state/hooks";
+import { FlatView } from "../viewport/FlatView";
+import { SolidView } from "../viewport/SolidView";
+
+/** Measures the model and repairs what went wrong, before or while painting. */
+export function BakeScreen() {
+  const sheets = useDocument()?.sheets.length ?? 0;
+  const tool = useWorkshop((s) => s.tool);
+  const [tab, setTab] = useState<"bake" | "touch">("bake");
+  const defaults = useWorkshop((s) => s.registries?.bake.settings);
+  useEffect(() => {
+    if (defaults && !bakery.getState().settings) bakery.setState({ settings: defaults });
+  }, [defaults]);
+  const last = useRef<string | null>(null);
+  useEffect(() => {
+    if (!sheets) return;
+    enterBake();
+    return leaveBake;
+  }, [sheets]);
+  useEffect(() => {
+    // Choosing a tool means touching up.
+    if (last.current !== null && last.current !== tool) setTab("touch");
+    last.current = tool;
+  }, [tool]);
+  if (!sheets) {
+    return (
+      <main className="page" style={{ background: "var(--app)" }}>
+        <h2 className="plain">There is no sheet to bake</h2>
+        <p className="note">The model has no UVs. Unwrap it in your modelling program and bring it in as a new project.</p>
+      </main>
+    );
+  }
+  return (
+    <main className="paint bake">
+      <ToolRail touchUp />
+      <div className="middle">
+        <TargetRibbon />
+        <Group orientation="vertical" style={{ flex: 1, minHeight: 0 }}>
+          <Panel defaultSize="60%" minSize="25%">
+            <Group orientation="horizontal">
+              <Panel defaultSize="58%" minSize="20%">
+                <SolidView />
+              </Panel>
+              <Separator className="handle-x" aria-label="Width of the views" />
+              <Panel minSize="20%">
+                <FlatView />
+              </Panel>
+            </Group>
+          </Panel>
+          <Separator className="handle-y" aria-label="Height of the map grid" />
+          <Panel minSize="15%">
+            <MapGrid />
+          </Panel>
+        </Group>
+      </div>
+      <aside className="side">
+        <div className="seg tabs" role="group" aria-label="Bake or touch up">
+          <Tooltip title="Measure the model into maps">
+            <button aria-pressed={tab === "bake"} onClick={() => setTab("bake")}>
+              Bake
+            </button>
+          </Tooltip>
+          <Tooltip title="Repair the map that is shown, by hand">
+            <button aria-pressed={tab === "touch"} onClick={() => setTab("touch")}>
+              Touch-up
+            </button>
+          </Tooltip>
+        </div>
+        {tab === "bake" ? (
+          <>
+            <SourceCard />
+            <SettingsCard />
+            <SuspectsCard />
+          </>
+        ) : (
+          <>
+            <TouchUpCard />
+            <BrushCard />
+          </>
+        )}
+      </aside>
+    </main>
+  );
+}

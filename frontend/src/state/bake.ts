@@ -1,0 +1,158 @@
+/** What the Bake screen has chosen, and the bake that runs. */
+import { createStore } from "zustand/vanilla";
+import { api } from "../api/client";
+import type { BakeRequest, BakeSettings, Target } from "../api/types";
+import { firstTarget, findSheet } from "./layers";
+import { refresh, runJob, say, showPiece, take, workshop, type Tool } from "./workshop";
+import type { ViewMode } from "../viewport/materials";
+
+export type Source = BakeRequest["source"];
+
+export interface BakeState {
+  /** Maps that the next bake makes. */
+  chosen: readonly string[];
+  /** The map that the views show and touch-up strokes change. */
+  shown: string;
+  source: Source;
+  everySheet: boolean;
+  settings: BakeSettings | null;
+  running: string | null;
+  startedAt: number;
+}
+
+export const bakery = createStore<BakeState>(() => ({
+  chosen: ["normal", "occlusion", "curvature", "position", "thickness"],
+  shown: "occlusion",
+  source: "high",
+  everySheet: true,
+  settings: null,
+  running: null,
+  startedAt: 0,
+}));
+const { getState: get, setState: set } = bakery;
+
+interface Kept {
+  mode: ViewMode;
+  channel: string;
+  target: Target | null;
+  tool: Tool;
+}
+
+let kept: Kept | null = null;
+
+function touchUp(sheet: string, map: string): Target {
+  return { sheet, layer: "none", channels: [], mask: null, mesh_map: map };
+}
+
+/** Turn the views and the target to mesh maps; what was there comes back on leaving. */
+export function enterBake(): void {
+  const s = workshop.getState();
+  kept = { mode: s.mode, channel: s.channel, target: s.target, tool: s.tool };
+  if (!s.project?.document.high_meshes.length && get().source === "high") set({ source: "model" });
+  showMap(get().shown);
+  if (s.tool === "fill") workshop.setState({ tool: "brush" });
+}
+
+export function leaveBake(): void {
+  const s = workshop.getState();
+  const home = kept?.target && s.project ? findSheet(s.project.document, kept.target.sheet) : undefined;
+  const sheet = s.project?.document.sheets.find((x) => x.id === s.sheet);
+  workshop.setState({
+    mode: kept?.mode ?? "lit",
+    channel: kept?.channel ?? "base_color",
+    tool: kept?.tool ?? "brush",
+    target: home && kept?.target?.sheet === s.sheet ? kept.target : sheet ? firstTarget(sheet) : null,
+    suspects: false,
+  });
+  kept = null;
+}
+
+/** Show a map (of a sheet) in the views and make its touch-up the target. */
+export function showMap(map: string, sheet = workshop.getState().sheet): void {
+  set({ shown: map });
+  if (!sheet) return;
+  workshop.setState({ mode: "channel", channel: `map:${map}`, sheet, target: touchUp(sheet, map) });
+}
+
+export function choose(map: string, on: boolean): void {
+  const order = workshop.getState().registries?.bake.maps.map((m) => m.id) ?? [];
+  set({ chosen: order.filter((id) => (id === map ? on : get().chosen.includes(id))) });
+}
+
+export function setSetting(change: Partial<BakeSettings>): void {
+  const { settings } = get();
+  if (settings) set({ settings: { ...settings, ...change } });
+}
+
+/** The bake that the button would start, or null when there is nothing to bake. */
+export function request(): BakeRequest | null {
+  const { chosen, settings, source, everySheet } = get();
+  const { sheet, registries } = workshop.getState();
+  const maps = source === "normal-map" ? chosen.filter((id) => registries?.bake.maps.find((m) => m.id === id)?.from_normal) : [...chosen];
+  if (!settings || !maps.length || !sheet) return null;
+  return { maps, sheets: everySheet ? [] : [sheet], source, settings };
+}
+
+export async function startBake(): Promise<void> {
+  const { uid } = workshop.getState();
+  const wanted = request();
+  if (!uid || !wanted || get().running) return;
+  const first = wanted.maps.includes(get().shown) ? get().shown : (wanted.maps[0] ?? get().shown);
+  showMap(first);
+  set({ startedAt: Date.now() });
+  const job = await runJob(async () => {
+    const started = await api.bake(uid, wanted);
+    set({ running: started.id });
+    void stream(uid);
+    return started;
+  });
+  set({ running: null });
+  await refresh();
+  if (job?.state === "cancelled") say("Stopped. The maps are as they were.");
+  if (job?.state === "done") say(`Baked ${wanted.maps.length} ${wanted.maps.length === 1 ? "map" : "maps"} in ${((Date.now() - get().startedAt) / 1000).toFixed(1)} s.`);
+}
+
+/** Show pieces of the running bake as they come. */
+async function stream(uid: string): Promise<void> {
+  let after = 0;
+  let shown = "";
+  while (get().running) {
+    const { sheet } = workshop.getState();
+    const key = `${sheet}/${get().shown}`;
+    if (key !== shown) after = 0;
+    shown = key;
+    if (sheet) {
+      const answer = await api.arrived(uid, sheet, get().shown, after).catch(() => null);
+      if (!answer?.header.running || !get().running) return;
+      for (const t of answer.header.tiles) showPiece(sheet, t.texture, t.chunk, answer.bytes.slice(t.offset, t.offset + t.length));
+      after = answer.header.count;
+    }
+    await new Promise((wake) => setTimeout(wake, 250));
+  }
+}
+
+export async function stopBake(): Promise<void> {
+  const { running } = get();
+  if (running) await api.cancelJob(running).catch((e: Error) => say(e.message, true));
+}
+
+export async function bringHigh(files: FileList | File[]): Promise<void> {
+  const { uid } = workshop.getState();
+  if (!uid || !files.length) return;
+  const form = new FormData();
+  for (const file of files) form.append("file", file, file.name);
+  const job = await runJob(() => api.bringHigh(uid, form));
+  await refresh();
+  if (job?.state === "done") set({ source: "high" });
+}
+
+export async function switchTouchUp(sheet: string, map: string, on: boolean): Promise<void> {
+  await take((uid, revision) => api.touchUp(uid, revision, sheet, map, on));
+}
+
+export async function bringPicture(sheet: string, map: string, file: File, y: "up" | "down"): Promise<void> {
+  const form = new FormData();
+  form.append("file", file, file.name);
+  form.append("y", y);
+  if (await take((uid) => api.bringMap(uid, sheet, map, form))) showMap(map, sheet);
+}
