@@ -12,8 +12,8 @@ from ruvelt.core.brush.settings import Mirror
 from ruvelt.core.brush.target import CloneFrom, Paint, Target
 from ruvelt.core.errors import Conflict, InputError, NotFound
 from ruvelt.core.samples.chunks import CHUNK
-from ruvelt.core.stack.document import Mask, MeshMap, PaintedSource, plane_id
-from ruvelt.core.stack.mesh_maps import base_plane_id, compile_mesh_map, map_channel
+from ruvelt.core.stack.document import Mask, MeshMap, PaintedSource, base_plane_id, plane_id
+from ruvelt.core.stack.mesh_maps import compile_mesh_map, map_channel
 from tests.core.scene import Scene, paint_layer, target
 from tests.core.test_strokes import dab, lay
 from tests.meshes import split_square, square
@@ -199,3 +199,25 @@ def test_a_reading_stroke_is_the_same_in_one_batch_or_many() -> None:
         scene.keep(live)
         images.append(scene.image("roughness"))
     assert_array_equal(images[0], images[1])
+
+
+def test_baked_occlusion_and_normals_reach_the_channels_with_their_touch_up() -> None:
+    scene = with_map(np.full(CHUNK, 0.6))
+    assert_allclose(scene.value("occlusion", 0, 0, 0)[0] / 65535, 0.6, atol=1e-4)
+    lay(scene, Paint(values={"map:occlusion": (0.2,)}), *dab(0.3, hardness=0.8), TOUCH)
+    assert_allclose(scene.value("occlusion", 0, 0, 0)[0] / 65535, 0.2, atol=1e-4)
+    # A layer's own occlusion lies above the baked one.
+    scene.put_plane(plane_id("s", "p", "occlusion"), np.stack([np.full(CHUNK, 0, np.uint16), np.full(CHUNK, 65535, np.uint16)]))
+    assert scene.value("occlusion", 0, 0, 0)[0] == 0
+
+    sheet = scene.document.sheets[0].model_copy(update={"mesh_maps": (MeshMap(id="normal"),)})
+    scene.document = scene.document.model_copy(update={"sheets": (sheet,)})
+    tilt = np.array([0.6, 0.0, 0.8])
+    codes = np.rint((tilt * 0.5 + 0.5) * 65535).astype(np.uint16)
+    scene.put_plane(base_plane_id("s", "normal"), np.concatenate([np.repeat(codes[:, None], CHUNK, axis=1), np.full((1, CHUNK), 65535, np.uint16)]))
+    found = scene.display.normals(0)[:, 30000] / 32767.5 - 1
+    assert_allclose(found, tilt, atol=1e-3)
+    stamp = scene.display.stamp("normal", 0)
+    lay(scene, Paint(values={"map:normal": (0.5, 0.5, 1.0)}), *dab(0.3, hardness=0.8), Target(sheet="s", mesh_map="normal"))
+    assert scene.display.stamp("normal", 0) != stamp
+    assert_allclose(scene.display.normals(0)[:, scene.at(0, 0, 0) & 65535] / 32767.5 - 1, [0, 0, 1], atol=1e-3)

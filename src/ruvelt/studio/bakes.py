@@ -23,9 +23,20 @@ from ruvelt.core.mesh.readers import read_mesh
 from ruvelt.core.planes.plane import U16, Plane
 from ruvelt.core.samples.chunks import CHUNK
 from ruvelt.core.samples.sheet import SheetSamples
-from ruvelt.core.stack.document import Frozen, HighMesh, Id, MeshMap, Sheet, high_plane_id, normal_map_plane_id, safe_id
+from ruvelt.core.stack.document import (
+    Frozen,
+    HighMesh,
+    Id,
+    MeshMap,
+    Sheet,
+    base_plane_id,
+    high_plane_id,
+    normal_map_plane_id,
+    safe_id,
+    touch_up_plane_id,
+)
 from ruvelt.core.stack.edits import AnyEdit, Batch, SetHighMeshes, SetSheet
-from ruvelt.core.stack.mesh_maps import PREFIX, SHAPES, base_plane_id, touch_up_plane_id
+from ruvelt.core.stack.mesh_maps import PREFIX, SHAPES
 from ruvelt.core.workers import Workers
 from ruvelt.studio.repaint import image_to_plane
 from ruvelt.studio.session import Session, difference

@@ -12,6 +12,7 @@ from pydantic import Field, model_validator
 from ruvelt.core.errors import Conflict, InputError, NotFound
 from ruvelt.core.stack.channels import Channel, encode
 from ruvelt.core.stack.document import (
+    TOUCH_UP,
     AnyLayer,
     Document,
     Frozen,
@@ -23,8 +24,9 @@ from ruvelt.core.stack.document import (
     Sheet,
     mask_plane_id,
     plane_id,
+    touch_up_plane_id,
 )
-from ruvelt.core.stack.mesh_maps import PREFIX, TOUCH_UP, map_channel, touch_up_plane_id
+from ruvelt.core.stack.mesh_maps import PREFIX, map_channel
 
 Values = dict[str, Annotated[tuple[Annotated[float, Field(ge=-1, le=1, allow_inf_nan=False)], ...], Field(min_length=1, max_length=3)]]
 

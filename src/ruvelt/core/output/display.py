@@ -15,7 +15,7 @@ from ruvelt.core.planes.plane import U16
 from ruvelt.core.planes.stamps import stamp_of
 from ruvelt.core.samples.chunks import CHUNK, CHUNK_SIDE, TILE_SIDE, TILES
 from ruvelt.core.samples.sheet import SheetSamples
-from ruvelt.core.stack.document import normal_map_plane_id
+from ruvelt.core.stack.document import base_plane_id, normal_map_plane_id
 from ruvelt.core.stack.evaluate import WHOLE, PlaneLookup, Runs, SheetEvaluator
 
 U8 = NDArray[np.uint8]
@@ -78,6 +78,8 @@ class SheetDisplay:
             if channel == "normal":
                 parts += [self.evaluator.stamp("height", c) for c in self.field.neighbours(chunk)]
                 parts += [self._units, self._planes.key(normal_map_plane_id(self.evaluator.sheet.id), chunk)]
+                if self._has_baked_normals:
+                    parts.append(self.evaluator.stamp("map:normal", chunk))
             else:
                 parts.append(self.evaluator.stamp(channel, chunk))
         return stamp_of(parts)
@@ -87,10 +89,27 @@ class SheetDisplay:
         made = np.empty((3, CHUNK), np.uint16) if out is None else out
         given = heights or {}
         around = {c: given[c] if c in given else self.evaluator.composite("height", c) for c in self.field.neighbours(chunk)}
-        plane = normal_map_plane_id(self.evaluator.sheet.id)
-        supplied = self._planes.values(plane, chunk) if self._planes.key(plane, chunk) is not None else None
-        self.field.run(chunk, runs, around, self._units, supplied, made)
+        self.field.run(chunk, runs, around, self._units, self._normal_map(chunk), made)
         return made
+
+    @property
+    def _has_baked_normals(self) -> bool:
+        return any(m.id == "normal" for m in self.evaluator.sheet.mesh_maps)
+
+    def _normal_map(self, chunk: int) -> U16 | None:
+        """(4, 65536) uint16 of the normal map under the relief: one that was supplied for it, else the baked one with its touch-up."""
+        sheet = self.evaluator.sheet.id
+        plane, baked = normal_map_plane_id(sheet), base_plane_id(sheet, "normal")
+        if self._planes.key(plane, chunk) is not None:
+            return self._planes.values(plane, chunk)
+        if not self._has_baked_normals or self._planes.key(baked, chunk) is None:
+            return None
+        where, stamp = ("normal-map", sheet, chunk), self.evaluator.stamp("map:normal", chunk)
+        found: U16 | None = self._cache.get(where, stamp)
+        if found is None:
+            found = np.concatenate([self.evaluator.composite("map:normal", chunk), self._planes.values(baked, chunk)[-1:]])
+            self._cache.put(where, found, found.nbytes, stamp)
+        return found
 
     def _own(self, texture: str, chunk: int) -> U8:
         """The chunk without its gutter. Read only."""

@@ -219,6 +219,19 @@ def normal_map_plane_id(sheet_id: str) -> str:
     return f"{sheet_id}/normal-map"
 
 
+#: The name that strokes on a touch-up go by among layers; no layer can have it, for ids hold no colon.
+TOUCH_UP = "touch-up:"
+
+
+def base_plane_id(sheet_id: str, map_id: str) -> str:
+    """The plane of a mesh map as it was baked."""
+    return f"{sheet_id}/@map/{map_id}"
+
+
+def touch_up_plane_id(sheet_id: str, map_id: str) -> str:
+    return f"{sheet_id}/@touch-up/{map_id}"
+
+
 def high_plane_id(key: str) -> str:
     """High meshes are kept where planes are, so that undo, versions and clearing up know them."""
     return f"@high/{key}/mesh"

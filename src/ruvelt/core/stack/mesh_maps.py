@@ -8,14 +8,12 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import Literal
 
-from ruvelt.core.stack._blend_kernels import CONST, PLANE
+from ruvelt.core.stack._blend_kernels import CONST
 from ruvelt.core.stack.channels import Channel
 from ruvelt.core.stack.document import Sheet
-from ruvelt.core.stack.program import Op, Program
+from ruvelt.core.stack.program import Op, Program, map_steps
 
 PREFIX = "map:"
-#: The name that strokes on a touch-up go by among layers; no layer can have it, for ids hold no colon.
-TOUCH_UP = "touch-up:"
 
 
 @dataclass(frozen=True)
@@ -42,14 +40,6 @@ SHAPES: dict[str, MapShape] = {
 }
 
 
-def base_plane_id(sheet_id: str, map_id: str) -> str:
-    return f"{sheet_id}/@map/{map_id}"
-
-
-def touch_up_plane_id(sheet_id: str, map_id: str) -> str:
-    return f"{sheet_id}/@touch-up/{map_id}"
-
-
 def map_channel(channel_id: str) -> Channel | None:
     """The channel that "map:ID" stands for: data, never colour-managed; None for other ids."""
     shape = SHAPES.get(channel_id.removeprefix(PREFIX)) if channel_id.startswith(PREFIX) else None
@@ -66,8 +56,5 @@ def compile_mesh_map(sheet: Sheet, map_id: str) -> Program:
     channel = map_channel(PREFIX + map_id)
     if channel is None:
         raise KeyError(map_id)
-    entry = next((m for m in sheet.mesh_maps if m.id == map_id), None)
-    ops = [Op(CONST, "", value=channel.start), Op(PLANE, "", plane=base_plane_id(sheet.id, map_id))]
-    if entry is None or entry.touch_up:
-        ops.append(Op(PLANE, TOUCH_UP + map_id, plane=touch_up_plane_id(sheet.id, map_id)))
-    return Program(channel, tuple(ops), 1, False)
+    ops = (Op(CONST, "", value=channel.start), *map_steps(sheet, map_id))
+    return Program(channel, ops, 1, False)

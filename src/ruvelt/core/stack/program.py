@@ -10,7 +10,19 @@ from ruvelt.core.color.encoding import srgb_to_linear_float
 from ruvelt.core.stack._blend_kernels import CONST, PLANE, POP, PUSH
 from ruvelt.core.stack.blend import mode_code
 from ruvelt.core.stack.channels import Channel, encode
-from ruvelt.core.stack.document import AnyLayer, ChannelUse, Document, FillLayer, GroupLayer, Mask, Sheet, plane_id
+from ruvelt.core.stack.document import (
+    TOUCH_UP,
+    AnyLayer,
+    ChannelUse,
+    Document,
+    FillLayer,
+    GroupLayer,
+    Mask,
+    Sheet,
+    base_plane_id,
+    plane_id,
+    touch_up_plane_id,
+)
 
 
 @dataclass(frozen=True)
@@ -40,6 +52,16 @@ class Program:
         return next((i for i, op in enumerate(self.ops) if op.layer == layer_id and op.kind != PUSH and i > 0), None)
 
 
+def map_steps(sheet: Sheet, map_id: str) -> tuple[Op, ...]:
+    """What a mesh map comes to: the baked plane, then its touch-up unless that is switched off; nothing where it is not baked."""
+    entry = next((m for m in sheet.mesh_maps if m.id == map_id), None)
+    if entry is None:
+        return ()
+    base = Op(PLANE, "", plane=base_plane_id(sheet.id, map_id))
+    touch_up = Op(PLANE, TOUCH_UP + map_id, plane=touch_up_plane_id(sheet.id, map_id))
+    return (base, touch_up) if entry.touch_up else (base,)
+
+
 def working_value(channel: Channel, value: tuple[float, ...], linear: bool) -> tuple[float, ...]:
     """A value as the kernel blends it: its 16-bit code over 65535, colours decoded when blending is linear."""
     v = encode(channel, value).astype(np.float64) / 65535
@@ -52,6 +74,9 @@ def compile_channel(document: Document, sheet: Sheet, channel: Channel, always: 
     """The program of a channel. Hidden layers and those at strength 0 leave no steps, except the layer named by `always`."""
     linear = document.settings.blend_space == "linear" and channel.kind == "colour"
     ops = [Op(CONST, "", value=working_value(channel, channel.start, linear))]
+    if channel.id == "occlusion":
+        # The baked occlusion lies under all layers, so that lit views and exports have it without a layer of its own.
+        ops += map_steps(sheet, "occlusion")
     deepest = 1
     shown = sheet.shown()
 
