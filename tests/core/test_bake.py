@@ -38,7 +38,8 @@ def baked(samples: SurfaceSamples, *maps: str, high: tuple[Model, ...] = (), wor
 
     source = BakeSource(samples.model, high)
     Baker(samples, source, BakeSettings.model_validate(settings), workers).bake(maps, arrived=arrived)
-    found[SUSPECTS] = np.rint(found[SUSPECTS][:, 0] * 255).astype(np.uint8)
+    if high:
+        found[SUSPECTS] = np.rint(found[SUSPECTS][:, 0] * 255).astype(np.uint8)
     return found
 
 

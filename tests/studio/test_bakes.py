@@ -54,7 +54,7 @@ def test_a_bake_is_one_step_of_history(studio: Studio, cube: str) -> None:
     session = studio.session(cube)
     told = studio.bakery(cube).bake(request("occlusion", "position"))
     assert told["maps"] == ["occlusion", "position"]
-    assert [m.id for m in session.document.sheets[0].mesh_maps] == ["occlusion", "position", "suspects"]
+    assert [m.id for m in session.document.sheets[0].mesh_maps] == ["occlusion", "position"]
     assert session.document.sheets[0].mesh_maps[0].source == "model"
     assert session.document.sheets[0].mesh_maps[0].settings["rays"] == 4
     assert session.store.history()[0].label == "Bake Occlusion, Position"

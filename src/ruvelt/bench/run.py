@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable
 from typing import Any
 
+from ruvelt.bench.baking import against_embree, noise, strokes_beside_a_bake
 from ruvelt.bench.blending import twenty_layers
 from ruvelt.bench.project import first_stroke, open_to_picture
 from ruvelt.bench.strokes import against_scipy, more_layers
@@ -20,6 +21,9 @@ def run_all(quick: bool, say: Callable[[str], None]) -> dict[str, Any]:
         ("layers", lambda: more_layers(side)),
         ("opening", lambda: open_to_picture(side * 2, 4 if quick else 20)),
         ("first stroke", lambda: first_stroke(side)),
+        ("baking", lambda: against_embree(side // 2)),
+        ("noise", lambda: noise(256)),
+        ("strokes beside a bake", lambda: strokes_beside_a_bake(side)),
     ]
     rows: list[Row] = []
     for name, job in jobs:

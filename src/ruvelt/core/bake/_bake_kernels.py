@@ -173,16 +173,87 @@ def gather_thickness(distance, direction, inward, first, last, rays, reach, out)
         out[p] = total / np.float32(rays)
 
 
-@kernel(numba.void(i32[::1], f32[::1], f32[::1], f32[:, :, ::1], f32[:, :, ::1], i64[::1], f32[:, ::1], f32[:, ::1]))
-def surface_at(primitive, u, v, corners, normals, into, position, normal):
-    """Position and interpolated normal of hits, written to rows `into`."""
+@kernel(numba.void(f32[:, ::1], f32[:, ::1], i64[::1], f32, f32[::1], f32, f32[:, ::1], f32[:, ::1]))
+def cage_rays(position, cage, rows, front, centre, scale, start, way):
+    """Rays from `front` outside along the cage, inward; starts in the scene's own units."""
+    for i in range(len(rows)):
+        p = rows[i]
+        for k in range(3):
+            start[i, k] = (position[p, k] + cage[p, k] * front - centre[k]) * scale
+            way[i, k] = -cage[p, k]
+
+
+@kernel(
+    i64(
+        i32[::1],
+        f32[::1],
+        f32[::1],
+        f32[:, ::1],
+        f32[:, ::1],
+        numba.boolean,
+        i32[::1],
+        f32[:, :, ::1],
+        f32[:, :, ::1],
+        i64[::1],
+        f32[:, ::1],
+        f32[:, ::1],
+        i32[::1],
+        i64[::1],
+    )
+)
+def take_hits(primitive, u, v, outward, way, ignore_back, index, corners, normals, rows, position, normal, triangle, again):
+    """Position and interpolated normal of hits, written to rows; lists those that met a face from behind in `again` and counts them.
+
+    index : the source's triangle for each primitive, or size 0 when they are the same; outward : Embree's geometric normals
+    """
+    passed = 0
     for i in range(len(primitive)):
-        t, row = primitive[i], into[i]
+        if primitive[i] < 0:
+            continue
+        if ignore_back and outward[i, 0] * way[i, 0] + outward[i, 1] * way[i, 1] + outward[i, 2] * way[i, 2] > 0:
+            again[passed] = i
+            passed += 1
+            continue
+        t, row = index[primitive[i]] if len(index) else primitive[i], rows[i]
         w = np.float32(1) - u[i] - v[i]
         for k in range(3):
             position[row, k] = w * corners[t, 0, k] + u[i] * corners[t, 1, k] + v[i] * corners[t, 2, k]
             normal[row, k] = w * normals[t, 0, k] + u[i] * normals[t, 1, k] + v[i] * normals[t, 2, k]
         normal[row, 0], normal[row, 1], normal[row, 2] = _unit(normal[row, 0], normal[row, 1], normal[row, 2])
+        triangle[row] = t
+    return passed
+
+
+@kernel(numba.void(f32[:, ::1], f32[:, ::1], f32[:, ::1], i32[::1], i32[::1], i32[::1], f32, f32, u8[::1], f32[::1], u8[::1]))
+def judge_hits(low, cage, high, triangle, wanted, met, front, back, bits, height, suspect):
+    """Height above the low mesh along the cage, and the reasons to suspect each point.
+
+    wanted : part that a point should meet, -1 for any; met : part of every triangle; bits : of a miss, another part, the far limit
+    """
+    for i in range(len(triangle)):
+        if triangle[i] < 0:
+            height[i], suspect[i] = np.float32(0), bits[0]
+            continue
+        h = (high[i, 0] - low[i, 0]) * cage[i, 0] + (high[i, 1] - low[i, 1]) * cage[i, 1] + (high[i, 2] - low[i, 2]) * cage[i, 2]
+        height[i] = h
+        suspect[i] = 0
+        if wanted[i] >= 0 and met[triangle[i]] != wanted[i]:
+            suspect[i] |= bits[1]
+        if h < np.float32(-0.97) * back or h > np.float32(0.97) * front:
+            suspect[i] |= bits[2]
+
+
+@kernel(numba.void(f32[:, ::1], f32[:, ::1], f32[:, ::1], f32[:, ::1]))
+def into_tangent_frame(way, normal, tangent, out):
+    """Directions in MikkTSpace frames (bitangent = sign · normal × tangent), as 0.5 + 0.5 · v; out : (n, 3)."""
+    half = np.float32(0.5)
+    for i in range(len(way)):
+        nx, ny, nz, tx, ty, tz, sign = normal[i, 0], normal[i, 1], normal[i, 2], tangent[i, 0], tangent[i, 1], tangent[i, 2], tangent[i, 3]
+        bx, by, bz = sign * (ny * tz - nz * ty), sign * (nz * tx - nx * tz), sign * (nx * ty - ny * tx)
+        x, y, z = way[i, 0], way[i, 1], way[i, 2]
+        out[i, 0] = half + half * (x * tx + y * ty + z * tz)
+        out[i, 1] = half + half * (x * bx + y * by + z * bz)
+        out[i, 2] = half + half * (x * nx + y * ny + z * nz)
 
 
 @kernel(
@@ -235,13 +306,22 @@ def mean_curvature(slots, position, normal, radius, low, cell, dims, start, orde
         out[at] = total / weight if weight > 0 else np.float32(0)
 
 
-@kernel(numba.void(f32[:, ::1], i32[::1], i64, f32, numba.uint16[:, ::1]))
-def encode_rows(values, local, comps, scale, out):
-    """(n, comps) values 0–1 times `scale` to 16-bit codes of places `local`, with full coverage; out : (comps + 1, 65536)."""
+@kernel(numba.void(f32[:, ::1], i32[::1], i64, f32, numba.boolean, numba.uint16[:, ::1]))
+def encode_rows(values, local, comps, scale, direction, out):
+    """(n, comps) values 0–1 times `scale` to 16-bit codes of places `local`, with full coverage; out : (comps + 1, 65536).
+
+    direction : values are 0.5 + 0.5 · v of a direction, which is brought to unit length
+    """
     full, half, zero, one = np.float32(65535), np.float32(0.5), np.float32(0), np.float32(1)
     for i in range(len(local)):
+        length = np.float32(1)
+        if direction:
+            x, y, z = values[i, 0] * scale * 2 - one, values[i, 1] * scale * 2 - one, values[i, 2] * scale * 2 - one
+            length = np.float32(max(np.sqrt(x * x + y * y + z * z), np.float32(1e-9)))
         for k in range(comps):
             v = values[i, k] * scale
+            if direction:
+                v = half + (v - half) / length
             v = zero if not v > zero else one if v > one else v
             out[k, local[i]] = np.uint16(v * full + half)
         out[comps, local[i]] = np.uint16(65535)

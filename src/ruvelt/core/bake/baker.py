@@ -80,7 +80,7 @@ class Baker:
         progress(0, planned, "Measuring")
         chunks = [c for c in range(self.samples.chunk_count) if self.samples.covered[c * CHUNK : (c + 1) * CHUNK].any()]
         curvature = self._curvature(chunks, count) if any(k.id == "curvature" for k in kinds) else None
-        table = sky_table(self._rays, self.settings.seed)
+        table = sky_table(self._rays, self.settings.seed) if any(k.rays for k in kinds) else np.zeros((0, 2), np.float32)
         self._workers.map(lambda c: self._chunk(c, kinds, table, curvature, count, arrived), chunks)
 
     def _chunk(
@@ -94,8 +94,7 @@ class Baker:
             surface = self.source.project(points, self.settings)
             count(len(points.local), "Measuring the surface")
             suspect = surface.suspect if suspect is None else suspect | surface.suspect
-            key = (chunk * CHUNK + points.local).astype(np.int64) * len(self._shifts) + turn
-            open_share, bent, thickness = self._hemispheres(points, surface, kinds, key, table, count)
+            open_share, bent, thickness = self._hemispheres(chunk, turn, points, surface, kinds, table, count)
             curved = None if curvature is None else curvature[chunk * CHUNK + points.local]
             measured = Measured(points, surface, self.source, self.settings, open_share, bent, thickness, curved)
             for kind in kinds:
@@ -103,19 +102,20 @@ class Baker:
                 sums[kind.id] = values if kind.id not in sums else sums[kind.id] + values
         assert points is not None
         assert suspect is not None
+        share = np.float32(1 / len(self._shifts))
         for kind in kinds:
-            values = sums[kind.id] / np.float32(len(self._shifts))
-            if kind.direction:
-                way = values * 2 - 1
-                values = 0.5 + 0.5 * way / np.maximum(np.linalg.norm(way, axis=1, keepdims=True), 1e-9)
-            arrived(kind.id, chunk, _codes(np.asarray(values, np.float32), points, kind.components))
-        arrived(SUSPECTS, chunk, _codes((suspect.astype(np.float32) / np.float32(255))[:, None], points, 1))
+            arrived(kind.id, chunk, _codes(sums[kind.id], points, kind.components, share, kind.direction))
+        if self.source.projects:
+            arrived(SUSPECTS, chunk, _codes(suspect.astype(np.float32)[:, None], points, 1, np.float32(1 / 255)))
 
     def _hemispheres(
-        self, points: Points, surface: Surface, kinds: list[MeshMapKind], key: NDArray[np.int64], table: F32, count: Callable[[int, str], None]
+        self, chunk: int, turn: int, points: Points, surface: Surface, kinds: list[MeshMapKind], table: F32, count: Callable[[int, str], None]
     ) -> tuple[F32 | None, F32 | None, F32 | None]:
-        n, rays, seed = len(points.local), len(table), self.settings.seed & 0xFFFFFFFF
         wanted = {k.rays for k in kinds}
+        if wanted == {""}:
+            return None, None, None
+        n, rays, seed = len(points.local), len(table), self.settings.seed & 0xFFFFFFFF
+        key = (chunk * CHUNK + points.local).astype(np.int64) * len(self._shifts) + turn
         open_share = bent = thickness = None
         scale = float(self.source.scale)
         place = np.ascontiguousarray((surface.position - self.source.centre) * self.source.scale, np.float32)
@@ -150,6 +150,15 @@ class Baker:
     # -- curvature --------------------------------------------------------------------------------------------------------------
 
     def _curvature(self, chunks: list[int], count: Callable[[int, str], None]) -> F32:
+        if self.source.projects:
+            position, normal = self._surface(chunks, count)
+        else:
+            position, normal = self.samples.positions, self.samples.normals
+        radius = self.settings.curvature_radius * self.source.low.diagonal
+        return curvature_of(self.samples, position, normal, radius, self._workers, lambda: count(0, "Comparing neighbours"))
+
+    def _surface(self, chunks: list[int], count: Callable[[int, str], None]) -> tuple[F32, F32]:
+        """Where the samples lie on the high mesh: (slots, 3) positions and normals."""
         position = np.zeros((self.samples.slot_count, 3), np.float32)
         normal = np.zeros((self.samples.slot_count, 3), np.float32)
 
@@ -161,8 +170,7 @@ class Baker:
             count(0, "Measuring the surface")
 
         self._workers.map(measure, chunks)
-        radius = self.settings.curvature_radius * self.source.low.diagonal
-        return curvature_of(self.samples, position, normal, radius, self._workers, lambda: count(0, "Comparing neighbours"))
+        return position, normal
 
 
 def curvature_of(
@@ -192,7 +200,7 @@ def curvature_of(
     return out
 
 
-def _codes(values: F32, points: Points, components: int) -> U16:
+def _codes(values: F32, points: Points, components: int, scale: np.float32, direction: bool = False) -> U16:
     out = empty_chunk(components + 1)
-    encode_rows(np.ascontiguousarray(values, np.float32), points.local, components, np.float32(1), out)
+    encode_rows(np.ascontiguousarray(values, np.float32), points.local, components, scale, direction, out)
     return out

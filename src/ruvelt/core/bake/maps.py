@@ -9,6 +9,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
+from ruvelt.core.bake._bake_kernels import into_tangent_frame
 from ruvelt.core.bake.points import Points
 from ruvelt.core.bake.settings import BakeSettings
 from ruvelt.core.bake.source import BakeSource, Surface
@@ -59,26 +60,25 @@ class MeshMapKind:
 
 
 def signed(values: F32) -> F32:
-    return np.asarray(0.5 + 0.5 * values, np.float32)
+    return values * np.float32(0.5) + np.float32(0.5)
 
 
 def _normal(m: Measured) -> F32:
     """The measured normal in the tangent frame of the low mesh (MikkTSpace: bitangent = sign · normal × tangent)."""
-    tangent = m.points.tangent
-    assert tangent is not None
-    n, t = m.points.normal, tangent[:, :3]
-    b = np.cross(n, t) * tangent[:, 3:]
-    return signed(np.stack([np.einsum("ij,ij->i", m.surface.normal, axis) for axis in (t, b, n)], axis=1))
+    assert m.points.tangent is not None
+    out = np.empty((len(m.points.local), 3), np.float32)
+    into_tangent_frame(m.surface.normal, m.points.normal, m.points.tangent, out)
+    return out
 
 
 def _position(m: Measured) -> F32:
     low, high = m.source.low.bounds
-    return np.asarray((m.surface.position - low) / np.maximum(high - low, 1e-12), np.float32)
+    return np.asarray((m.surface.position - low) * (np.float32(1) / np.maximum(high - low, np.float32(1e-12))), np.float32)
 
 
 def _facing(m: Measured) -> F32:
     way = np.asarray(m.settings.facing, np.float64)
-    return signed((m.surface.normal @ (way / np.linalg.norm(way))).astype(np.float32)[:, None])
+    return signed((m.surface.normal @ (way / np.linalg.norm(way)).astype(np.float32))[:, None])
 
 
 def _height(m: Measured) -> F32:
@@ -220,7 +220,7 @@ MAPS: tuple[MeshMapKind, ...] = (
     ),
 )
 BY_ID = {kind.id: kind for kind in MAPS}
-#: A bake of any map makes this too: bits of why a texel is suspect (source.py), over 255.
+#: A bake from a high mesh makes this too: bits of why a texel is suspect (source.py), over 255.
 SUSPECTS = "suspects"
 
 

@@ -12,7 +12,7 @@ from embreex.mesh_construction import TriangleMesh
 from embreex.rtcore_scene import EmbreeScene
 from numpy.typing import NDArray
 
-from ruvelt.core.bake._bake_kernels import surface_at
+from ruvelt.core.bake._bake_kernels import cage_rays, judge_hits, take_hits
 from ruvelt.core.bake.points import Points
 from ruvelt.core.bake.settings import BakeSettings
 from ruvelt.core.errors import InputError
@@ -29,6 +29,8 @@ BIAS = 2e-3
 BYTES_A_TRIANGLE = 330
 #: Back faces that one ray may pass.
 PASSES = 6
+_SAME = np.zeros(0, np.int32)
+_BITS = np.array([MISSED, OTHER_PART, FAR_LIMIT], np.uint8)
 _SUFFIX = re.compile(r"[ _.-]+(low|high)(?=([ _.-]*\d+)?$)", re.IGNORECASE)
 
 
@@ -133,7 +135,7 @@ class BakeSource:
 
     def prepare(self) -> None:
         """Build what rays need ahead of the first, in one thread."""
-        _ = self.whole, self.normals, self.keys
+        _ = self.whole, self.corners, self.normals, self.keys, self._low_keys
 
     # -- from the low mesh to the measured surface ------------------------------------------------------------------------------
 
@@ -145,29 +147,31 @@ class BakeSource:
             return Surface(points.position, points.normal, np.zeros(n, np.float32), np.full(n, -1, np.int32), none)
         front, back = (np.float32(share * self.low.diagonal) for share in (settings.front, settings.back))
         position, normal = points.position.copy(), points.normal.copy()
-        triangle, suspect = np.full(n, -1, np.int32), np.zeros(n, np.uint8)
-        names, of_triangle = self.keys
-        low_keys = np.array([names.index(k) if (k := part_key(p)) in names else -1 for p in self.low.parts], np.int32)
-        wanted = low_keys[self.low.face_part[points.face]]
-        for key in np.unique(wanted if settings.match_parts else np.full(1, -1, np.int32)):
-            rows = np.flatnonzero(wanted == key) if settings.match_parts else np.arange(n)
-            scene, index = (self.whole, None) if key < 0 else self._part(int(key))
-            self._cast(scene, index, points, rows, front, front + back, settings.ignore_back, position, normal, triangle)
-        height = np.einsum("ij,ij->i", position - points.position, points.cage).astype(np.float32)
-        hit = triangle >= 0
-        suspect[~hit] |= MISSED
-        suspect[hit & ((height < -0.97 * back) | (height > 0.97 * front))] |= FAR_LIMIT
-        met = of_triangle[np.maximum(triangle, 0)]
-        suspect[hit & (wanted >= 0) & (met != wanted)] |= OTHER_PART
-        height[~hit] = 0
+        triangle, suspect = np.full(n, -1, np.int32), np.empty(n, np.uint8)
+        wanted = self._low_keys[self.low.face_part[points.face]]
+        if settings.match_parts:
+            for key in np.unique(wanted):
+                rows = np.flatnonzero(wanted == key)
+                scene, index = (self.whole, _SAME) if key < 0 else self._part(int(key))
+                self._cast(scene, index, points, rows, front, front + back, settings.ignore_back, position, normal, triangle)
+        else:
+            self._cast(self.whole, _SAME, points, np.arange(n), front, front + back, settings.ignore_back, position, normal, triangle)
+        height = np.empty(n, np.float32)
+        judge_hits(points.position, points.cage, position, triangle, wanted, self.keys[1], front, back, _BITS, height, suspect)
         return Surface(position, normal, height, triangle, suspect)
+
+    @cached_property
+    def _low_keys(self) -> NDArray[np.int32]:
+        """For each part of the low mesh the name it is matched by, -1 where the high mesh has none of it."""
+        names = self.keys[0]
+        return np.array([names.index(k) if (k := part_key(p)) in names else -1 for p in self.low.parts], np.int32)
 
     def _cast(
         self,
         scene: EmbreeScene,
-        index: NDArray[np.int32] | None,
+        index: NDArray[np.int32],
         points: Points,
-        rows: NDArray[np.intp],
+        rows: NDArray[np.int64],
         front: np.float32,
         reach: np.float32,
         ignore_back: bool,
@@ -175,24 +179,33 @@ class BakeSource:
         normal: F32,
         triangle: NDArray[np.int32],
     ) -> None:
-        way = np.ascontiguousarray(-points.cage[rows])
-        start = self._placed(points.position[rows] - way * front)
+        start, way = np.empty((len(rows), 3), np.float32), np.empty((len(rows), 3), np.float32)
+        cage_rays(points.position, points.cage, rows, front, self.centre, self.scale, start, way)
         limit = np.full(len(rows), reach * self.scale, np.float32)
         for _ in range(PASSES if ignore_back else 1):
             found = scene.run(start, way, dists=limit, query="INTERSECT", output=True)
-            hit = found["primID"] >= 0
-            # Embree's geometric normal points out of a face that turns counter-clockwise.
-            away = hit & (np.einsum("ij,ij->i", found["Ng"], way) > 0) if ignore_back else np.zeros(len(rows), bool)
-            good = np.flatnonzero(hit & ~away)
-            primitive = found["primID"][good].astype(np.int32)
-            primitive = primitive if index is None else index[primitive]
-            into = rows[good].astype(np.int64)
-            u, v = (np.ascontiguousarray(found[k][good], np.float32) for k in "uv")
-            surface_at(np.ascontiguousarray(primitive), u, v, self.corners, self.normals, into, position, normal)
-            triangle[into] = primitive
-            again = np.flatnonzero(away)
-            if not len(again):
+            again = np.empty(len(rows), np.int64)
+            count = int(
+                take_hits(
+                    found["primID"],
+                    found["u"],
+                    found["v"],
+                    found["Ng"],
+                    way,
+                    ignore_back,
+                    index,
+                    self.corners,
+                    self.normals,
+                    rows,
+                    position,
+                    normal,
+                    triangle,
+                    again,
+                )
+            )
+            if count == 0:
                 break
-            step = found["tfar"][again] + np.float32(BIAS)
-            rows, way = rows[again], np.ascontiguousarray(way[again])
-            start, limit = np.ascontiguousarray(start[again] + way * step[:, None]), np.maximum(limit[again] - step, 0)
+            left = again[:count]
+            step = found["tfar"][left] + np.float32(BIAS)
+            rows, way = rows[left], np.ascontiguousarray(way[left])
+            start, limit = np.ascontiguousarray(start[left] + way * step[:, None]), np.maximum(limit[left] - step, 0)

@@ -1,0 +1,210 @@
+"""Bakes against the rays and array kernels they cannot do without, and strokes beside a bake."""
+
+from __future__ import annotations
+
+import threading
+from collections.abc import Callable
+
+import numpy as np
+
+from ruvelt.bench.strokes import batches, painted_scene
+from ruvelt.bench.timing import Row, at_most, best
+from ruvelt.core.bake._bake_kernels import hemisphere_rays, mean_curvature
+from ruvelt.core.bake.baker import KEPT_IN_RADIUS, NEIGHBOURS, RAYS_A_BLOCK, Baker, sky_table
+from ruvelt.core.bake.points import PointMaker
+from ruvelt.core.bake.settings import BakeSettings
+from ruvelt.core.bake.source import BIAS, BakeSource
+from ruvelt.core.errors import Cancelled
+from ruvelt.core.mesh.model import Model
+from ruvelt.core.mesh.readers import read_mesh
+from ruvelt.core.mesh.sheets import plan_sheets
+from ruvelt.core.samples.chunks import CHUNK
+from ruvelt.core.samples.grid import SampleGrid
+from ruvelt.core.samples.sheet import SheetSamples
+from ruvelt.core.workers import Workers
+from ruvelt.demo.lantern import MTL, high_obj, low_obj
+
+RAYS = 64
+
+
+class Lantern:
+    """The demo's lantern on one sheet, with its high mesh and two threads."""
+
+    def __init__(self, side: int) -> None:
+        self.workers = Workers(2)
+        self.low = _read(low_obj())
+        self.high = _read(high_obj())
+        self.samples = SheetSamples(self.low, plan_sheets(self.low)[0], side, self.workers)
+        self.model_source, self.high_source = BakeSource(self.low), BakeSource(self.low, (self.high,))
+        self.model_source.prepare()
+        self.high_source.prepare()
+        self.chunks = [c for c in range(self.samples.chunk_count) if self.samples.covered[c * CHUNK : (c + 1) * CHUNK].any()]
+
+    def seconds(self, source: BakeSource, *maps: str, goes: int = 2, **settings: object) -> float:
+        baker = Baker(self.samples, source, BakeSettings.model_validate({"rays": RAYS, "match_parts": False, **settings}), self.workers)
+        return best(lambda: baker.bake(maps), goes)
+
+
+def _read(data: bytes) -> Model:
+    return read_mesh(data, "lantern.obj", {"storm_lantern.mtl": MTL.encode()})
+
+
+def _hemispheres(scene: Lantern, inward: bool) -> list[tuple[np.ndarray, np.ndarray]]:
+    """The very rays of an occlusion (or thickness) bake of the model, in its blocks."""
+    source, table, maker = scene.model_source, sky_table(RAYS, 0), PointMaker(scene.samples)
+    blocks = []
+    for chunk in scene.chunks:
+        points = maker.chunk(chunk)
+        place = np.ascontiguousarray((points.position - source.centre) * source.scale, np.float32)
+        sign = np.float32(-1 if inward else 1)
+        normal, outside = np.ascontiguousarray(points.normal * sign), np.ascontiguousarray(points.geometric * sign)
+        key = (chunk * CHUNK + points.local).astype(np.int64)
+        step = RAYS_A_BLOCK // RAYS
+        for a in range(0, len(place), step):
+            b = min(a + step, len(place))
+            origin, way = np.empty(((b - a) * RAYS, 3), np.float32), np.empty(((b - a) * RAYS, 3), np.float32)
+            hemisphere_rays(place, normal, outside, key, table, 0x5BD1E995 if inward else 0, BIAS, a, b, origin, way)
+            blocks.append((origin, way))
+    return blocks
+
+
+def _raw(scene: Lantern, blocks: list[tuple[np.ndarray, np.ndarray]], query: str, reach: float | None) -> float:
+    whole = scene.model_source.whole
+
+    def run(block: tuple[np.ndarray, np.ndarray]) -> None:
+        limit = None if reach is None else np.full(len(block[0]), reach, np.float32)
+        whole.run(*block, **({} if limit is None else {"dists": limit}), query=query)
+
+    return best(lambda: scene.workers.map(run, blocks), 2)
+
+
+def against_embree(side: int) -> list[Row]:
+    """Each map's bake against its rays alone on the same threads; maps without rays against their bare array kernel."""
+    scene = Lantern(side)
+    sky = _hemispheres(scene, False)
+    alone = _raw(scene, sky, "OCCLUDED", 40.0)
+    ours = scene.seconds(scene.model_source, "occlusion")
+    rays = sum(len(o) for o, _ in sky)
+    name, rate = f"occlusion, {rays / 1e6:.0f} M rays over {side}²", alone / ours
+    inward = _raw(scene, _hemispheres(scene, True), "DISTANCE", None)
+    rows = [
+        Row(name, rays / ours / 1e6, rays / alone / 1e6, "raw Embree, same rays", round(rate, 2), "M/s", "at least 0.75 of the rate", rate >= 0.75),
+        at_most("thickness bake", scene.seconds(scene.model_source, "thickness") * 1e3, inward * 1e3, "its rays alone", 2),
+        at_most("bent normal bake", scene.seconds(scene.model_source, "bent_normal") * 1e3, alone * 1e3, "its rays alone", 2),
+    ]
+    shot = _projection_rays(scene)
+    for name in ("normal", "height"):
+        rows.append(at_most(f"{name} bake, high to low", scene.seconds(scene.high_source, name) * 1e3, shot * 1e3, "its rays alone", 2))
+    maker = PointMaker(scene.samples)
+    bare = best(lambda: scene.workers.map(maker.chunk, scene.chunks), 3)
+    for name in ("position", "facing", "object_normal", "id"):
+        rows.append(at_most(f"{name} bake", scene.seconds(scene.model_source, name, goes=3) * 1e3, bare * 1e3, "its points' kernel", 2))
+    curvature = scene.seconds(scene.model_source, "curvature")
+    rows.append(at_most("curvature bake", curvature * 1e3, (_neighbours(scene) + bare) * 1e3, "its neighbours' and points' kernels", 2))
+    scene.workers.close()
+    return rows
+
+
+def _projection_rays(scene: Lantern) -> float:
+    """The rays of a high-to-low bake alone: from outside along the cage, hits with their places."""
+    source, maker = scene.high_source, PointMaker(scene.samples)
+    front = np.float32(0.02 * scene.low.diagonal)
+    blocks = []
+    for chunk in scene.chunks:
+        points = maker.chunk(chunk)
+        start = np.ascontiguousarray((points.position + points.cage * front - source.centre) * source.scale, np.float32)
+        blocks.append((start, np.ascontiguousarray(-points.cage)))
+
+    def run(block: tuple[np.ndarray, np.ndarray]) -> None:
+        source.whole.run(*block, dists=np.full(len(block[0]), 4.0, np.float32), query="INTERSECT", output=True)
+
+    return best(lambda: scene.workers.map(run, blocks), 3)
+
+
+def _neighbours(scene: Lantern) -> float:
+    samples = scene.samples
+    radius = 0.01 * scene.low.diagonal
+    slots = np.flatnonzero(samples.covered).astype(np.int32)
+    every = max(1, int(np.pi * (radius / samples.spacing) ** 2 / KEPT_IN_RADIUS))
+    grid = SampleGrid.build(samples.positions, samples.normals, np.ascontiguousarray(slots[::every]), samples.spacing * every**0.5)
+    normals = np.ascontiguousarray(samples.normals[grid.slot].T)
+
+    def compare(first: int) -> None:
+        mine = slots[first : first + CHUNK // 4]
+        mean_curvature(
+            mine,
+            samples.positions,
+            samples.normals,
+            radius,
+            grid.low,
+            grid.cell,
+            grid.dims,
+            grid.start,
+            grid.slot,
+            grid.xyz,
+            normals,
+            NEIGHBOURS,
+            np.empty(len(mine), np.float32),
+        )
+
+    return best(lambda: scene.workers.map(compare, range(0, len(slots), CHUNK // 4)), 2)
+
+
+def noise(side: int) -> list[Row]:
+    """Error of 64 rays against 4096, beside what as many random rays would have (the binomial's own)."""
+    scene = Lantern(side)
+    shades: dict[int, list[np.ndarray]] = {64: [], 4096: []}
+    for rays, kept in shades.items():
+        baker = Baker(scene.samples, scene.model_source, BakeSettings(rays=rays), scene.workers)
+        found: dict[int, np.ndarray] = {}
+        baker.bake(["occlusion"], arrived=lambda name, chunk, codes, found=found: found.update({chunk: codes}) if name == "occlusion" else None)  # type: ignore[misc]
+        kept += [found[c][0][found[c][1] > 0] / 65535 for c in sorted(found)]
+    few, many = np.concatenate(shades[64]), np.concatenate(shades[4096])
+    error = float(np.sqrt(np.mean((few - many) ** 2)))
+    random = float(np.sqrt(np.mean(many * (1 - many) / 64)))
+    scene.workers.close()
+    return [at_most("occlusion noise of 64 rays (RMS against 4096)", error * 100, random * 100, "64 random rays", 0.6, "%")]
+
+
+def strokes_beside_a_bake(side: int) -> list[Row]:
+    """Batches of a stroke while two threads bake at lower priority, against the same without."""
+    scene = painted_scene(side, 2, 1)
+    batches(scene, "l1")
+    alone = batches(scene, "l1", 8)
+    stop = threading.Event()
+    beside = _while_baking(scene.model, scene.samples, stop, lambda: batches(scene, "l1", 8))
+    scene.workers.close()
+    middle = float(np.median(alone))
+    return [
+        at_most("stroke batch while a bake runs", float(np.median(beside)) * 1e3, middle * 1e3, "without", 3),
+        at_most("slowest of those batches", max(beside) * 1e3, max(alone) * 1e3, "slowest without", 3),
+    ]
+
+
+def _while_baking(model: Model, samples: SheetSamples, stop: threading.Event, work: Callable[[], list[float]]) -> list[float]:
+    behind = Workers(2, behind=True)
+    baker = Baker(samples, BakeSource(model), BakeSettings(rays=64), behind)
+    started = threading.Event()
+
+    def told(done: int, planned: int, what: str) -> None:
+        if done > 0:
+            started.set()
+        if stop.is_set():
+            raise Cancelled("Stopped.")
+
+    def bake() -> None:
+        try:
+            while not stop.is_set():
+                baker.bake(["occlusion"], told)
+        except Cancelled:
+            pass
+
+    thread = threading.Thread(target=bake)
+    thread.start()
+    started.wait(60)
+    try:
+        return work()
+    finally:
+        stop.set()
+        thread.join()
+        behind.close()
