@@ -19,6 +19,7 @@ from PIL import Image
 
 from ruvelt.cli.main import main
 from tests.meshes import CUBE_MTL, cube_obj
+from tests.studio.test_bakes import grown_cube
 
 
 def ruvelt(data: Path, *words: str) -> Result:
@@ -127,3 +128,49 @@ def test_serve_listens_on_this_machine_only_and_stops(tmp_path: Path) -> None:
     finally:
         process.send_signal(signal.SIGTERM)
         assert process.wait(10) == 0
+
+
+def test_bake_from_the_command_line(tmp_path: Path, mesh: Path) -> None:
+    data = tmp_path / "data"
+    made = told(ruvelt(data, "import", str(mesh), "--name", "Crate", "--resolution", "256", "--json"))
+    (tmp_path / "high.obj").write_bytes(grown_cube(1.01))
+    answer = told(
+        ruvelt(data, "bake", "Crate", "--maps", "height,occlusion", "--high", str(tmp_path / "high.obj"), "--rays", "8", "--antialias", "2", "--json")
+    )
+    assert answer["project"] == made["project"]
+    assert answer["maps"] == ["height", "occlusion"]
+    assert answer["suspects"] == []
+    # One step for the high mesh, one for the bake.
+    assert answer["history"] == 2
+    facts = told(ruvelt(data, "info", "Crate", "--json"))
+    assert facts["mesh_maps"] == {"wood": ["occlusion", "height", "suspects"], "iron": ["occlusion", "height", "suspects"]}
+    assert facts["high_meshes"] == ["high"]
+    # The baked occlusion is in the exported map set: open outside, so white wherever the model is.
+    out = tmp_path / "maps"
+    files = told(ruvelt(data, "export", "Crate", "--preset", "packed-orm", "--out", str(out), "--json"))["files"]
+    orm = next(f["name"] for f in files if f["sheet"] == "Wood" and f["map"] == "orm")  # type: ignore[attr-defined]
+    picture = np.asarray(Image.open(out / orm))
+    assert picture[200, 30, 0] == 255
+
+
+@pytest.mark.parametrize(
+    ("words", "says"),
+    [
+        (("--maps", "sheen"), "no mesh map 'sheen'"),
+        (("--maps", "occlusion", "--rays", "0"), "settings.rays is wrong"),
+        (("--maps", "occlusion", "--settings", "[1]"), "not a JSON object"),
+        (("--maps", "occlusion", "--settings", '{"front": 9}'), "settings.front is wrong"),
+        (("--maps", "occlusion", "--settings", '{"shine": 1}'), "settings.shine is wrong"),
+        (("--maps", "occlusion", "--high", "nowhere.obj"), "no file 'nowhere.obj'"),
+        (("--maps", "thickness", "--source", "normal-map"), "says nothing about Thickness"),
+        (("--maps", "curvature", "--source", "normal-map"), "no normal map"),
+        (("--maps", "occlusion", "--sheet", "roof"), "no sheet 'roof'"),
+    ],
+)
+def test_wrong_bakes_exit_with_2(tmp_path: Path, mesh: Path, words: tuple[str, ...], says: str) -> None:
+    data = tmp_path / "data"
+    told(ruvelt(data, "import", str(mesh), "--name", "Crate", "--resolution", "256", "--json"))
+    result = ruvelt(data, "bake", "Crate", *words)
+    assert result.exit_code == 2
+    assert says in result.output
+    assert told(ruvelt(data, "info", "Crate", "--json"))["history"] == 0

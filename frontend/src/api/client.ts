@@ -13,6 +13,7 @@ import type {
   Job,
   ModelFacts,
   Paint,
+  Placement,
   Probe,
   ProbeBody,
   ProjectCard,
@@ -120,6 +121,10 @@ export const api = {
   script: async (uid: string, since: number) => (await send(`${project(uid)}/script?since=${since}`)).text(),
   replay: (uid: string, script: string) =>
     json<Job>(`${project(uid)}/replay`, { method: "POST", headers: { "Content-Type": "application/json" }, body: script }),
+  unwrap: (uid: string, resolution: number) => json<Job>(`${project(uid)}/unwrap`, body({ resolution })),
+  pack: (uid: string) => json<Job>(`${project(uid)}/pack`, body({})),
+  place: (uid: string, revision: number, placement: Partial<Placement> & { islands: number[] }) =>
+    json<ProjectState>(`${project(uid)}/islands`, body({ revision, placement })),
   bringHigh: (uid: string, form: FormData) => json<Job>(`${project(uid)}/high`, { method: "POST", body: form }),
   dropHigh: (uid: string, key: string) => json<ProjectState>(`${project(uid)}/high/${key}`, { method: "DELETE" }),
   bake: (uid: string, request: BakeRequest) => json<Job>(`${project(uid)}/bake`, body(request)),

@@ -362,6 +362,22 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/projects/{uid}/islands": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["projects_place_layout_projects__uid__islands_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/projects/{uid}/map-preview": {
         parameters: {
             query?: never;
@@ -473,6 +489,22 @@ export interface paths {
         /** Multipart form: `file`, a tangent-space normal map; `y` "up" or "down". */
         post: operations["projects_bring_normal_map_projects__uid__normal_map__sheet__post"];
         delete: operations["projects_drop_normal_map_projects__uid__normal_map__sheet__delete"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{uid}/pack": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["projects_pack_layout_projects__uid__pack_post"];
+        delete?: never;
         options?: never;
         head?: never;
         patch?: never;
@@ -634,6 +666,22 @@ export interface paths {
         get: operations["painting_unpainted_projects__uid__unpainted__sheet__get"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{uid}/unwrap": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["projects_unwrap_projects__uid__unwrap_post"];
         delete?: never;
         options?: never;
         head?: never;
@@ -2037,6 +2085,41 @@ export interface components {
             /** Y */
             y: number;
         };
+        /** PlaceBody */
+        PlaceBody: {
+            placement: components["schemas"]["Placement"];
+            /** Revision */
+            revision: number;
+        };
+        /**
+         * Placement
+         * @description Islands to place: turned and scaled about their common centre, then moved by UV units (v up).
+         */
+        Placement: {
+            /** Islands */
+            islands: number[];
+            /**
+             * Move
+             * @default [
+             *       0,
+             *       0
+             *     ]
+             */
+            move: [
+                number,
+                number
+            ];
+            /**
+             * Scale
+             * @default 1
+             */
+            scale: number;
+            /**
+             * Turn
+             * @default 0
+             */
+            turn: number;
+        };
         /**
          * PointerSample
          * @description Position in pixels of the view, or texels of the flat sheet (y down); pressure 0–1; time in seconds.
@@ -2100,6 +2183,11 @@ export interface components {
             belongs: {
                 [key: string]: number;
             } | null;
+            /**
+             * Faces
+             * @default null
+             */
+            faces: number[] | null;
             /** Hit */
             hit: boolean;
             /**
@@ -2139,6 +2227,11 @@ export interface components {
         ProbeBody: {
             /** @default null */
             camera: components["schemas"]["Camera"] | null;
+            /**
+             * Island
+             * @default false
+             */
+            island: boolean;
             /**
              * Sheet
              * @default null
@@ -2188,6 +2281,8 @@ export interface components {
             document: components["schemas"]["Document"];
             /** Head */
             head: number;
+            /** Model */
+            model: string;
             /** Name */
             name: string;
             /** Painted */
@@ -2605,6 +2700,14 @@ export interface components {
             faces: number[];
             /** Unpainted */
             unpainted: number;
+        };
+        /** UnwrapBody */
+        UnwrapBody: {
+            /**
+             * Resolution
+             * @default 1024
+             */
+            resolution: number;
         };
         /** ValidationErrorModel */
         ValidationErrorModel: {
@@ -4195,6 +4298,68 @@ export interface operations {
             };
         };
     };
+    projects_place_layout_projects__uid__islands_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                uid: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PlaceBody"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProjectState"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+        };
+    };
     exporting_preview_projects__uid__map_preview_post: {
         parameters: {
             query?: never;
@@ -4627,6 +4792,64 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ProjectState"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+        };
+    };
+    projects_pack_layout_projects__uid__pack_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                uid: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobAnswer"];
                 };
             };
             /** @description Bad Request */
@@ -5221,6 +5444,68 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["UnpaintedAnswer"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+        };
+    };
+    projects_unwrap_projects__uid__unwrap_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                uid: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["UnwrapBody"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobAnswer"];
                 };
             };
             /** @description Bad Request */

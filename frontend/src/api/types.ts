@@ -27,6 +27,7 @@ export type MapSpec = S["MapSpec"];
 export type Job = S["JobAnswer"];
 export type History = S["HistoryAnswer"];
 export type Probe = S["ProbeAnswer"];
+export type Placement = S["Placement"];
 export type ProbeBody = Partial<S["ProbeBody"]> & { x: number; y: number };
 export type GeometryHeader = S["GeometryHeader"];
 export type SheetGeometry = S["SheetGeometry"];

@@ -38,7 +38,7 @@ export function BakeScreen() {
     return (
       <main className="page" style={{ background: "var(--app)" }}>
         <h2 className="plain">There is no sheet to bake</h2>
-        <p className="note">The model has no UVs. Unwrap it in your modelling program and bring it in as a new project.</p>
+        <p className="note">The model has no UVs. The Model screen unwraps it.</p>
       </main>
     );
   }

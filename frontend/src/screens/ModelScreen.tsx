@@ -1,11 +1,12 @@
 import { Button, MenuItem, TextField, Tooltip } from "@mui/material";
 import { useQuery } from "@tanstack/react-query";
-import { useEffect, useRef } from "react";
+import { useEffect, useRef, useState } from "react";
 import { Group, Panel, Separator } from "react-resizable-panels";
 import { api } from "../api/client";
 import type { Finding, Sheet } from "../api/types";
 import { useDocument, useWorkshop } from "../state/hooks";
 import { accept, chooseSheet, edit, hideParts, refresh, runJob, say, workshop } from "../state/workshop";
+import { layoutFree, packIslands, placeIsland, unwrap } from "../state/layout";
 import { Icon } from "../theme/icons";
 import { hint } from "../tools/commands";
 import { FlatView } from "../viewport/FlatView";
@@ -15,7 +16,7 @@ import { SolidView } from "../viewport/SolidView";
 export function ModelScreen() {
   const model = useWorkshop((s) => s.model);
   const document = useDocument();
-  useEffect(() => () => workshop.setState({ highlight: null }), []);
+  useEffect(() => () => workshop.setState({ highlight: null, island: null }), []);
   return (
     <main className="two">
       <div className="panel">
@@ -23,7 +24,7 @@ export function ModelScreen() {
         <Parts />
         <h2>Sheets</h2>
         {document?.sheets.map((s) => <SheetEntry key={s.id} sheet={s} />)}
-        {document && !document.sheets.length && <p className="note">No sheet: the model has no UVs.</p>}
+        <Layout />
         <ProjectSettings />
         <h2>Numbers</h2>
         {model && (
@@ -67,6 +68,63 @@ export function ModelScreen() {
         </Panel>
       </Group>
     </main>
+  );
+}
+
+/** Unwrap, pack, and the island that was pressed. */
+function Layout() {
+  const sheets = useDocument()?.sheets.length ?? 0;
+  const free = useWorkshop((s) => layoutFree(s.project?.painted ?? []));
+  const island = useWorkshop((s) => s.island);
+  const resolutions = useWorkshop((s) => s.registries?.resolutions) ?? [1024];
+  const [side, setSide] = useState(1024);
+  const [scale, setScale] = useState("100");
+  const [turn, setTurn] = useState("0");
+  if (!free) return <p className="note">Pixels belong to this layout now, so its islands stay where they are.</p>;
+  return (
+    <section aria-label="UV layout">
+      {!sheets && <p className="note">No sheet: the model has no UVs. Unwrap it here, or in your modelling program.</p>}
+      <div className="prow" style={{ marginTop: 8 }}>
+        {!sheets && (
+          <TextField select label="Resolution" value={side} onChange={(e) => setSide(Number(e.target.value))} sx={{ width: 130 }}>
+            {resolutions.map((r) => (
+              <MenuItem key={r} value={r}>
+                {r} × {r}
+              </MenuItem>
+            ))}
+          </TextField>
+        )}
+        <Tooltip title="Cut the model into islands and lay them out without overlap">
+          <Button variant={sheets ? "text" : "contained"} onClick={() => void unwrap(side)}>
+            {sheets ? "Unwrap anew" : "Unwrap the model"}
+          </Button>
+        </Tooltip>
+        {sheets > 0 && (
+          <Tooltip title="Lay the islands out again as they are, without overlap, as large as fits">
+            <Button onClick={() => void packIslands()}>Pack islands</Button>
+          </Tooltip>
+        )}
+      </div>
+      {sheets > 0 && island === null && <p className="note">Press an island in a view to choose it; drag it on the flat sheet to move it.</p>}
+      {island !== null && (
+        <div className="prow" role="group" aria-label="Chosen island" style={{ marginTop: 8 }}>
+          <span className="label">Island {island + 1}</span>
+          <TextField label="Scale, %" value={scale} onChange={(e) => setScale(e.target.value)} sx={{ width: 78 }} />
+          <TextField label="Turn, °" value={turn} onChange={(e) => setTurn(e.target.value)} sx={{ width: 74 }} />
+          <Tooltip title="Scale and turn the island about its centre">
+            <Button
+              onClick={() => {
+                const factor = Number(scale) / 100;
+                if (factor > 0 && Number.isFinite(Number(turn))) void placeIsland({ scale: factor, turn: Number(turn) });
+                else say("Scale is a percentage above 0, and turn a number of degrees.", true);
+              }}
+            >
+              Apply
+            </Button>
+          </Tooltip>
+        </div>
+      )}
+    </section>
   );
 }
 

@@ -16,7 +16,7 @@ export function PaintScreen() {
     return (
       <main className="page" style={{ background: "var(--app)" }}>
         <h2 className="plain">There is no sheet to paint on</h2>
-        <p className="note">The model has no UVs. Unwrap it in your modelling program and bring it in as a new project. The Model screen shows what was found.</p>
+        <p className="note">The model has no UVs. The Model screen unwraps it.</p>
       </main>
     );
   }

@@ -54,6 +54,8 @@ export interface WorkshopState {
   clone: CloneSource | null;
   cloneMoves: boolean;
   softenReach: number;
+  /** The island chosen on the Model screen. */
+  island: number | null;
   /** Whether suspect texels are marked in the views. */
   suspects: boolean;
 }
@@ -95,6 +97,7 @@ const START: Omit<WorkshopState, "registries"> = {
   clone: null,
   cloneMoves: true,
   softenReach: 0.35,
+  island: null,
   suspects: false,
 };
 
@@ -222,7 +225,24 @@ export function accept(project: ProjectState): void {
   const home = target && findSheet(project.document, target.sheet);
   const row = home && rows(home).find((r) => r.layer.id === target?.layer);
   if (target?.mesh_map ? !home : !row || (target?.mask && !row.layer.mask?.sources.some((x) => x.id === target?.mask))) target = sheet ? firstTarget(sheet) : null;
+  if (s.project && s.project.model !== project.model) void reloadModel(project.uid);
   set({ project, sheet: sheet?.id ?? null, target, storedAt: project.updated_at, lost: false });
+}
+
+/** Another UV layout came: the views need its triangles, and the lists its facts. */
+async function reloadModel(uid: string): Promise<void> {
+  const done = busy();
+  await attempt(async () => {
+    const geometry = await api.geometry(uid);
+    if (get().uid !== uid) return;
+    stage?.setGeometry(geometry);
+    set({ island: null, highlight: null });
+    show();
+    stage?.refit();
+    await sync();
+    set({ model: await api.model(uid) });
+  });
+  done();
 }
 
 let syncing: Promise<void> | null = null;

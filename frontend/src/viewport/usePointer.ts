@@ -4,6 +4,7 @@ import type { FacePick, PointerSample, StrokeBegin } from "../api/types";
 import { api } from "../api/client";
 import { findSheet, targetTrouble } from "../state/layers";
 import { currentPaint, flood, pickAt, say, showPatches, strokeEnded, strokeFailed, strokeSender, strokeTextures, theStage, workshop } from "../state/workshop";
+import { placeIsland } from "../state/layout";
 import { pointerOver, probeAt } from "../tools/pointer";
 
 type Kind = "solid" | "flat";
@@ -59,7 +60,8 @@ async function takeCloneSource(): Promise<void> {
 }
 
 class Hand {
-  private mode: "turn" | "move" | "paint" | null = null;
+  private mode: "turn" | "move" | "paint" | "island" | null = null;
+  private from = { x: 0, y: 0 };
   private last = { x: 0, y: 0 };
   private readonly stop = new AbortController();
 
@@ -99,7 +101,32 @@ class Hand {
     if (e.button === 1 || (e.button === 0 && held.space && e.shiftKey)) this.mode = "move";
     else if (e.button === 2 || (e.button === 0 && held.space)) this.mode = this.kind === "solid" ? "turn" : "move";
     else if (e.button === 0 && this.paintable) this.press(e);
+    else if (e.button === 0) void this.takeIsland();
     this.element.classList.toggle("turning", this.mode === "turn" || this.mode === "move");
+  }
+
+  /** Off the Paint screen a press chooses the island under it; on the flat sheet a drag then moves it. */
+  private async takeIsland(): Promise<void> {
+    const { uid, project } = workshop.getState();
+    const box = this.element.getBoundingClientRect();
+    pointerOver(this.kind, this.last.x, this.last.y, box.width, box.height);
+    const at = probeAt();
+    if (!uid || !at || !project?.document.sheets.length) return;
+    this.from = { ...this.last };
+    if (this.kind === "flat") this.mode = "island";
+    const found = await api.probe(uid, { ...at, island: true }).catch(() => null);
+    const island = found?.belongs?.island ?? -1;
+    workshop.setState({ island: island >= 0 ? island : null, highlight: island >= 0 ? new Set(found?.faces ?? []) : null });
+  }
+
+  private dropIsland(): void {
+    const { island } = workshop.getState();
+    const stage = theStage();
+    const side = this.side();
+    if (!stage || !side || island === null || Math.hypot(this.last.x - this.from.x, this.last.y - this.from.y) < 4) return;
+    const [x0, y0] = stage.pan.toTexel(this.from.x, this.from.y, side);
+    const [x1, y1] = stage.pan.toTexel(this.last.x, this.last.y, side);
+    void placeIsland({ move: [(x1 - x0) / side, (y0 - y1) / side] });
   }
 
   private press(e: PointerEvent): void {
@@ -227,6 +254,7 @@ class Hand {
 
   private up(e: PointerEvent): void {
     if (this.mode === "paint") strokeSender()?.end();
+    if (this.mode === "island") this.dropIsland();
     this.mode = null;
     this.element.classList.remove("turning");
     if (this.element.hasPointerCapture(e.pointerId)) this.element.releasePointerCapture(e.pointerId);

@@ -15,7 +15,7 @@ from sqlalchemy.dialects.sqlite import insert as upsert
 from ruvelt.core.errors import InputError, NotFound, StorageError
 from ruvelt.core.planes.cache import BoundedCache
 from ruvelt.core.planes.plane import Plane
-from ruvelt.core.stack.document import Document
+from ruvelt.core.stack.document import MODEL_PLANE, Document
 from ruvelt.core.stack.edits import EDIT, AnyEdit, apply_edit
 from ruvelt.store.blobs import BlobStore
 from ruvelt.store.database import connect, migrate, transaction
@@ -199,6 +199,11 @@ class ProjectStore:
             self.planes.setdefault(row["plane"], Plane(row["components"]))
         for plane, chunks in by_plane.items():
             self.planes[plane] = self.planes[plane].with_chunks(chunks)
+
+    @property
+    def model_key(self) -> str:
+        """The content key of the model as it is now: another UV layout is a step of history like any other."""
+        return self._key(MODEL_PLANE, 0) or self.model_hash
 
     def _key(self, plane: str, chunk: int) -> str | None:
         found = self.planes.get(plane)

@@ -8,11 +8,15 @@ import numpy as np
 
 from ruvelt.core.brush.camera import Camera
 from ruvelt.core.errors import InputError
+from ruvelt.core.mesh.topology import islands
 from ruvelt.studio.session import Session
 
+#: Faces of an island that an answer carries; enough to show it.
+ISLAND_FACES = 200_000
 
-def probe(session: Session, camera: Camera | None, sheet_id: str | None, x: float, y: float, values: bool) -> dict[str, Any]:
-    """Look at a pixel of a view, or at a texel of a sheet (x right, y down). `values`: also the painted values there."""
+
+def probe(session: Session, camera: Camera | None, sheet_id: str | None, x: float, y: float, values: bool, island: bool = False) -> dict[str, Any]:
+    """Look at a pixel of a view, or at a texel of a sheet (x right, y down). `values`: also the painted values there; `island`: its faces."""
     with session.lock:
         if camera is not None:
             origins, ways = camera.rays(np.array([[x, y]]))
@@ -41,6 +45,9 @@ def probe(session: Session, camera: Camera | None, sheet_id: str | None, x: floa
         found["names"] = {"part": model.parts[belongs["part"]], "material": model.materials[belongs["material"]].name}
         if belongs["group"] >= 0:
             found["names"]["group"] = model.groups[belongs["group"]].name
+        if island and belongs["island"] >= 0:
+            labels = islands(model, model.uv_layouts[0])
+            found["faces"] = np.flatnonzero(labels == belongs["island"])[:ISLAND_FACES].tolist()
         if slot is not None:
             found["sheet"] = slot[0]
             if values:

@@ -53,6 +53,25 @@ class Limits:
     threads: int | None = None
 
 
+class _Surface:
+    """A model and what follows from it alone."""
+
+    def __init__(self, model: Model, rule: str, laid_out: bool) -> None:
+        self.model, self._rule, self._laid_out = model, rule, laid_out
+
+    @cached_property
+    def faces(self) -> FaceIndex:
+        return FaceIndex(self.model)
+
+    @cached_property
+    def plans(self) -> list[SheetPlan]:
+        return plan_sheets(self.model, self._rule) if self._laid_out else []  # type: ignore[arg-type]
+
+    @cached_property
+    def findings(self) -> list[Finding]:
+        return find_problems(self.model, self.plans)
+
+
 class Session:
     """Use-cases on one open project. Methods that change it take `revision`: what the caller last saw; a stale one is refused."""
 
@@ -60,11 +79,12 @@ class Session:
         self.store = ProjectStore(folder, cache, clock)
         self.cache, self.workers = _Scoped(cache, self.store.uid), workers
         self.lock = RLock()
-        self._samples: dict[tuple[str, int], SheetSamples] = {}
-        self._fields: dict[tuple[str, int], NormalField] = {}
+        self._samples: dict[tuple[str, int, str], SheetSamples] = {}
+        self._fields: dict[tuple[str, int, str], NormalField] = {}
         self._displays: dict[str, tuple[int, SheetDisplay]] = {}
-        self._caster: tuple[tuple[int, ...], RayCaster] | None = None
+        self._caster: tuple[tuple[int, ...], str, RayCaster] | None = None
         self._high: dict[str, Model] = {}
+        self._kept_surface: tuple[str, _Surface] | None = None
         self.pictures = Pictures(PictureStore(folder))
 
     @property
@@ -79,9 +99,31 @@ class Session:
     def revision(self) -> int:
         return int(self.store.revision)
 
-    @cached_property
+    @property
+    def _surface(self) -> _Surface:
+        """The model and what follows from it; made anew when another UV layout came, or an undo took one back."""
+        key = self.store.model_key
+        with self.lock:
+            if self._kept_surface is None or self._kept_surface[0] != key:
+                model = Model.from_bytes(self.store.blobs.get_bytes(key))
+                self._kept_surface = (key, _Surface(model, self.store.sheet_rule, bool(self.document.sheets)))
+            return self._kept_surface[1]
+
+    @property
     def model(self) -> Model:
-        return Model.from_bytes(self.store.blobs.get_bytes(self.store.model_hash))
+        return self._surface.model
+
+    @property
+    def faces(self) -> FaceIndex:
+        return self._surface.faces
+
+    @property
+    def plans(self) -> list[SheetPlan]:
+        return self._surface.plans
+
+    @property
+    def findings(self) -> list[Finding]:
+        return self._surface.findings
 
     def high_model(self, key: str) -> Model:
         """A high mesh that bakes measure, read once."""
@@ -90,18 +132,6 @@ class Session:
             if blob not in self._high:
                 self._high[blob] = Model.from_bytes(self.store.blobs.get_bytes(blob))
             return self._high[blob]
-
-    @cached_property
-    def faces(self) -> FaceIndex:
-        return FaceIndex(self.model)
-
-    @cached_property
-    def plans(self) -> list[SheetPlan]:
-        return plan_sheets(self.model, self.store.sheet_rule) if self.document.sheets else []  # type: ignore[arg-type]
-
-    @cached_property
-    def findings(self) -> list[Finding]:
-        return find_problems(self.model, self.plans)
 
     @property
     def planes(self) -> StoredPlanes:
@@ -116,7 +146,7 @@ class Session:
     # -- what is computed from the project --------------------------------------------------------------------------------------
 
     def samples(self, sheet: Sheet) -> SheetSamples:
-        key = (sheet.id, sheet.resolution)
+        key = (sheet.id, sheet.resolution, self.store.model_key)
         with self.lock:
             if key not in self._samples:
                 for old in [k for k in self._samples if k[0] == sheet.id]:
@@ -135,7 +165,7 @@ class Session:
                 sheet = self.sheet(sheet_id)
                 samples = self.samples(sheet)
                 evaluator = SheetEvaluator(self.document, sheet, samples, self.faces, self.planes, self.cache)
-                made = SheetDisplay(evaluator, self.planes, self.cache, self._fields[sheet.id, sheet.resolution])
+                made = SheetDisplay(evaluator, self.planes, self.cache, self._fields[sheet.id, sheet.resolution, self.store.model_key])
                 kept = self._displays[sheet_id] = (self.revision, made)
             return kept[1]
 
@@ -155,7 +185,7 @@ class Session:
 
     def _scope(self, sheet: Sheet) -> str:
         """What pictures of a sheet depend on beside their stamps."""
-        return f"{PICTURES}/{self.store.model_hash}/{self.store.sheet_rule}/{sheet.plan}/{sheet.resolution}"
+        return f"{PICTURES}/{self.store.model_key}/{self.store.sheet_rule}/{sheet.plan}/{sheet.resolution}"
 
     def tiles(self, sheet_id: str, wanted: list[tuple[str, int]]) -> list[NDArray[np.uint8]]:
         """Display tiles by (texture, chunk): kept pictures where they are current, the others evaluated and kept for the next opening."""
@@ -204,10 +234,11 @@ class Session:
         """Rays against what is visible."""
         with self.lock:
             hidden = self.document.hidden_parts
-            if self._caster is None or self._caster[0] != hidden:
+            key = self.store.model_key
+            if self._caster is None or self._caster[:2] != (hidden, key):
                 faces = self.hidden_faces
-                self._caster = (hidden, RayCaster(self.model, None if faces is None else ~faces))
-            return self._caster[1]
+                self._caster = (hidden, key, RayCaster(self.model, None if faces is None else ~faces))
+            return self._caster[2]
 
     # -- changes ----------------------------------------------------------------------------------------------------------------
 

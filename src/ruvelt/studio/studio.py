@@ -17,17 +17,17 @@ import cv2
 
 from ruvelt.core.errors import InputError, NotFound, RuveltError, StorageError
 from ruvelt.core.mesh.readers import read_mesh
-from ruvelt.core.mesh.sheets import SheetRule, plan_sheets
+from ruvelt.core.mesh.sheets import SheetRule
 from ruvelt.core.output.preview import card_camera, render
 from ruvelt.core.planes.cache import BoundedCache
 from ruvelt.core.samples.sheet import RESOLUTIONS
-from ruvelt.core.stack.channels import STANDARD_CHANNELS
-from ruvelt.core.stack.document import Document, FillLayer, PaintLayer, Settings, Sheet, new_channel_uses, safe_id
+from ruvelt.core.stack.document import Document, Settings
 from ruvelt.core.workers import Workers
 from ruvelt.store.project_store import FILE, ProjectStore
 from ruvelt.studio.bakes import BakeDesk
 from ruvelt.studio.exports import PresetShelf
 from ruvelt.studio.jobs import Jobs
+from ruvelt.studio.layout import first_sheets
 from ruvelt.studio.session import Limits, Session
 from ruvelt.studio.strokes import StrokeDesk
 
@@ -166,16 +166,8 @@ class Studio:
         if not 1 <= len(title) <= 80 or not title.isprintable():
             raise InputError("A project name has 1 to 80 printable characters.")
         progress(1, 4, "Dividing it into sheets")
-        plans = plan_sheets(model, rule) if model.uv_layouts else []
-        sheets: list[Sheet] = []
-        taken: set[str] = set()
-        for index, plan in enumerate(plans):
-            sheet_id = safe_id(plan.name)
-            while sheet_id in taken:
-                sheet_id = f"{safe_id(plan.name)}-{len(taken)}"
-            taken.add(sheet_id)
-            sheets.append(_first_sheet(sheet_id, plan.name, index, resolution, model.materials[model.face_material[plan.faces[0]]].base_color))
-        document = Document(sheets=tuple(sheets), settings=Settings(swatches=_swatches()))
+        sheets = first_sheets(model, rule, resolution) if model.uv_layouts else ()
+        document = Document(sheets=sheets, settings=Settings(swatches=_swatches()))
         progress(2, 4, "Storing the project")
         uid = uuid.uuid4().hex[:12]
         part = self.data / "projects" / f"{uid}.part"
@@ -226,21 +218,3 @@ class Studio:
         if not re.fullmatch(r"[A-Za-z0-9][A-Za-z0-9_-]{0,79}", name):
             raise NotFound("There is no such export.")
         return self.data / "exports" / uid / name
-
-
-def _first_sheet(sheet_id: str, name: str, plan: int, resolution: int, colour: tuple[float, float, float, float]) -> Sheet:
-    """A new sheet is ready for the first stroke: a ground in the material's colour, and a paint layer over it."""
-    uses = new_channel_uses(STANDARD_CHANNELS)
-    r, g, b = (min(max(c, 0.0), 1.0) for c in colour[:3])
-    ground = {
-        "base_color": uses["base_color"].model_copy(update={"value": (round(r, 4), round(g, 4), round(b, 4))}),
-        "roughness": uses["roughness"].model_copy(update={"value": (0.5,)}),
-        "metallic": uses["metallic"].model_copy(update={"value": (0.0,)}),
-    }
-    return Sheet(
-        id=sheet_id,
-        name=name[:80],
-        plan=plan,
-        resolution=resolution,
-        layers=(PaintLayer(id="l2", name="Paint", channels=uses), FillLayer(id="l1", name="Ground", channels=ground)),
-    )

@@ -73,7 +73,7 @@ def flood(path: s.ProjectPath, body: s.FloodBody):  # type: ignore[no-untyped-de
 
 @api.post("/projects/<uid>/probe", responses={200: s.ProbeAnswer})
 def probe_point(path: s.ProjectPath, body: s.ProbeBody):  # type: ignore[no-untyped-def]
-    found = probe(studio().session(path.uid), body.camera, body.sheet, body.x, body.y, body.values)
+    found = probe(studio().session(path.uid), body.camera, body.sheet, body.x, body.y, body.values, body.island)
     return s.ProbeAnswer(**found).model_dump()
 
 

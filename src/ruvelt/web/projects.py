@@ -12,6 +12,7 @@ from ruvelt.core.output.images import decode_image
 from ruvelt.studio.cells import cell_pictures
 from ruvelt.studio.geometry import sheet_facts
 from ruvelt.studio.jobs import Job
+from ruvelt.studio.layout import check_free, pack, place, unwrap_model
 from ruvelt.studio.recording import script_since
 from ruvelt.studio.repaint import change_resolution, set_normal_map
 from ruvelt.studio.session import Session
@@ -80,6 +81,7 @@ def state_of(session: Session) -> dict[str, object]:
             redo_label=redo,
             head=store.head,
             painted=sorted(name for name, plane in store.planes.items() if plane.chunks),
+            model=store.model_key,
         ).model_dump(mode="json")
 
 
@@ -197,6 +199,37 @@ def add_version(path: s.ProjectPath, body: s.VersionBody):  # type: ignore[no-un
 def restore_version(path: s.VersionPath, body: s.StepBody):  # type: ignore[no-untyped-def]
     session = studio().session(path.uid)
     session.restore_version(path.number, body.revision)
+    return state_of(session)
+
+
+@api.post("/projects/<uid>/unwrap", responses={200: s.JobAnswer})
+def unwrap(path: s.ProjectPath, body: s.UnwrapBody):  # type: ignore[no-untyped-def]
+    session = studio().session(path.uid)
+    check_free(session)
+
+    def work(job: Job) -> dict[str, object]:
+        unwrap_model(session, job.progress, body.resolution)
+        return {"sheets": [x.id for x in session.document.sheets]}
+
+    return job_answer(studio().jobs.start("unwrap", "Unwrap the model", work))
+
+
+@api.post("/projects/<uid>/pack", responses={200: s.JobAnswer})
+def pack_layout(path: s.ProjectPath):  # type: ignore[no-untyped-def]
+    session = studio().session(path.uid)
+    check_free(session)
+
+    def work(job: Job) -> dict[str, object]:
+        pack(session, job.progress)
+        return {}
+
+    return job_answer(studio().jobs.start("pack", "Pack the islands", work))
+
+
+@api.post("/projects/<uid>/islands", responses={200: s.ProjectState})
+def place_layout(path: s.ProjectPath, body: s.PlaceBody):  # type: ignore[no-untyped-def]
+    session = studio().session(path.uid)
+    place(session, body.placement, body.revision)
     return state_of(session)
 
 

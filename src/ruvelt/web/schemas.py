@@ -13,6 +13,7 @@ from ruvelt.core.brush.target import Paint, Target
 from ruvelt.core.output.presets import ExportPreset
 from ruvelt.core.stack.document import Document, FacePick, Id, Share
 from ruvelt.core.stack.edits import Edit
+from ruvelt.studio.layout import Placement
 
 
 class Body(BaseModel):
@@ -218,6 +219,8 @@ class ProjectState(BaseModel):
     redo_label: str | None
     head: int
     painted: list[str]
+    #: Changes when the model gets another UV layout.
+    model: str
 
 
 class RevisionAnswer(BaseModel):
@@ -269,6 +272,7 @@ class ProbeBody(Body):
     x: Annotated[float, Field(allow_inf_nan=False, ge=-1e6, le=1e6)]
     y: Annotated[float, Field(allow_inf_nan=False, ge=-1e6, le=1e6)]
     values: bool = False
+    island: bool = False
 
 
 class ProbeAnswer(BaseModel):
@@ -279,6 +283,7 @@ class ProbeAnswer(BaseModel):
     belongs: dict[str, int] | None = None
     names: dict[str, str] | None = None
     values: dict[str, list[float]] | None = None
+    faces: list[int] | None = None
 
 
 class DisplayBody(Body):
@@ -385,6 +390,15 @@ class HistoryAnswer(BaseModel):
 
 class VersionBody(Body):
     name: Annotated[str, Field(min_length=1, max_length=80)]
+
+
+class UnwrapBody(Body):
+    resolution: int = 1024
+
+
+class PlaceBody(Body):
+    revision: int
+    placement: Placement
 
 
 class ResolutionBody(Body):

@@ -52,7 +52,7 @@ def find_problems(model: Model, sheets: list[SheetPlan]) -> list[Finding]:
     found = [_zero_area(model), _loose_vertices(model)]
     if not model.uv_layouts:
         everything = np.arange(model.face_count, dtype=np.int32)
-        found.append(Finding("missing-uvs", "No UVs", "Unwrap the model, then bring it in again.", "blocks", everything))
+        found.append(Finding("missing-uvs", "No UVs", "Unwrap it below, or bring it in again with UVs.", "blocks", everything))
     else:
         found += [_missing_uvs(model), _outside(model, sheets), _overlaps(model, sheets), _flipped(model), _density(model, sheets)]
     order = {"blocks": 0, "warns": 1}

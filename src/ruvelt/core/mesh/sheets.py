@@ -42,7 +42,7 @@ def plan_sheets(model: Model, rule: SheetRule = "auto") -> list[SheetPlan]:
     Raises InputError when the model has no UVs, or when tiles are asked for outside 1001–1999.
     """
     if not model.uv_layouts:
-        raise InputError("The model has no UVs, so there is no sheet to paint on. Unwrap it in your modelling program and bring it in again.")
+        raise InputError("The model has no UVs, so there is no sheet to paint on. Unwrap it on the Model screen first.")
     layout = model.uv_layouts[0]
     tiles = face_tiles(model, layout)
     inside = (tiles >= 0).all(axis=1) & (tiles[:, 0] <= 9) & (tiles[:, 1] <= 99)

@@ -14,6 +14,8 @@ from ruvelt.core.mesh.model import Model, TextureCoords
 from ruvelt.core.mesh.topology import face_of_corner, islands
 
 Progress = Callable[[int, int, str], None]
+#: Triangles by row of the model, their (t, 3) corners, and the (n, 2) places these count.
+Chart = tuple[NDArray[np.int64], NDArray[np.uint32], NDArray[np.float32]]
 #: Space between islands, texels of a sheet of PACK_SIDE texels; three mip levels stay apart.
 PADDING = 8
 PACK_SIDE = 1024
@@ -21,25 +23,29 @@ PACK_SIDE = 1024
 _SCALE = 256.0
 
 
-def unwrap(model: Model, progress: Progress = lambda done, planned, what: None) -> Model:
+def unwrap(model: Model, progress: Progress = lambda done, planned, what: None, squares: NDArray[np.int32] | None = None) -> Model:
     """The model with a new first UV layout "Unwrapped": charts with little stretch, one density, packed into the square.
+
+    squares : (f,) int32, which square each face is packed into (they all lie in the first tile); None for one square of all
 
     Works part by part, so that progress is true and a stop is heard; islands never span parts. Polygons that have to be cut inside
     become triangles. Older layouts are kept behind the new one.
     """
     total = len(model.triangles)
     done = 0
-    charts: list[tuple[NDArray[np.int64], NDArray[np.uint32], NDArray[np.float32]]] = []
+    charts: list[Chart] = []
+    square_of = np.zeros(total, np.int32) if squares is None else squares[model.triangle_face]
     part_of = model.face_part[model.triangle_face]
+    home: list[int] = []
     for part in range(len(model.parts)):
-        rows = np.flatnonzero(part_of == part)
-        if not len(rows):
-            continue
-        progress(done, total, f"Unwrapping {model.parts[part]}")
-        charts.append((rows, *_charts(model, rows)))
-        done += len(rows)
+        for square in np.unique(square_of[part_of == part]):
+            rows = np.flatnonzero((part_of == part) & (square_of == square))
+            progress(done, total, f"Unwrapping {model.parts[part]}")
+            charts.append((rows, *_charts(model, rows)))
+            home.append(int(square))
+            done += len(rows)
     progress(done, total, "Packing")
-    corner_uv, uvs = _packed(charts, total)
+    corner_uv, uvs = _packed_squares(charts, home, total)
     progress(total, total, "Done")
     return _with_layout(model, corner_uv, uvs)
 
@@ -58,9 +64,19 @@ def _charts(model: Model, rows: NDArray[np.int64]) -> tuple[NDArray[np.uint32], 
     return np.asarray(triangles, np.uint32).reshape(-1, 3), np.asarray(uvs, np.float32) * np.array([atlas.width, atlas.height], np.float32)
 
 
-def _packed(
-    charts: list[tuple[NDArray[np.int64], NDArray[np.uint32], NDArray[np.float32]]], total: int
-) -> tuple[NDArray[np.int64], NDArray[np.float32]]:
+def _packed_squares(charts: list[Chart], home: list[int], total: int) -> tuple[NDArray[np.int64], NDArray[np.float32]]:
+    """Charts packed square by square, all squares over each other in the first tile."""
+    corner_uv, found = np.empty((total, 3), np.int64), [np.zeros((0, 2), np.float32)]
+    for square in sorted(set(home)):
+        mine = [c for c, h in zip(charts, home, strict=True) if h == square]
+        index, some = _packed(mine, total)
+        rows = np.concatenate([r for r, _, _ in mine])
+        corner_uv[rows] = index[rows] + sum(len(f) for f in found)
+        found.append(some)
+    return corner_uv, np.concatenate(found)
+
+
+def _packed(charts: list[Chart], total: int) -> tuple[NDArray[np.int64], NDArray[np.float32]]:
     """All charts packed into one square: (t, 3) rows of (n, 2) UVs, v up, for every triangle."""
     atlas = xatlas.Atlas()
     for _, triangles, uvs in charts:
@@ -156,8 +172,8 @@ def place_islands(model: Model, chosen: Iterable[int], *, move: tuple[float, flo
     return replace(model, uv_layouts=(_compact(changed), *model.uv_layouts[1:]))
 
 
-def pack_islands(model: Model) -> Model:
-    """All islands of the first layout packed anew into the square; their proportions to each other stay."""
+def pack_islands(model: Model, squares: NDArray[np.int32] | None = None) -> Model:
+    """All islands of the first layout packed anew; their proportions to each other stay. `squares` as in `unwrap`."""
     if not model.uv_layouts:
         raise InputError("The model has no UVs to pack. Unwrap it first.")
     layout = model.uv_layouts[0]
@@ -166,12 +182,15 @@ def pack_islands(model: Model) -> Model:
         raise InputError("Some faces have no UVs, so the islands cannot be packed. Unwrap the model instead.")
     # Each island on its own: laid over each other they would be taken for one.
     labels = islands(model, layout)[model.triangle_face]
-    charts = []
+    square_of = np.zeros(len(index), np.int32) if squares is None else squares[model.triangle_face]
+    charts: list[Chart] = []
+    home: list[int] = []
     for label in np.unique(labels):
         rows = np.flatnonzero(labels == label)
         used, local = np.unique(index[rows].ravel(), return_inverse=True)
         charts.append((rows, local.reshape(-1, 3).astype(np.uint32), layout.uvs[used] * np.float32(PACK_SIDE)))
-    corner_uv, uvs = _packed(charts, len(index))
+        home.append(int(square_of[rows[0]]))
+    corner_uv, uvs = _packed_squares(charts, home, len(index))
     packed = _with_layout(replace(model, uv_layouts=model.uv_layouts[1:]), corner_uv, uvs)
     first = replace(packed.uv_layouts[0], name=layout.name)
     return replace(packed, uv_layouts=(first, *packed.uv_layouts[1:]))

@@ -232,6 +232,10 @@ def touch_up_plane_id(sheet_id: str, map_id: str) -> str:
     return f"{sheet_id}/@touch-up/{map_id}"
 
 
+#: The model once its UV layout was changed, kept where planes are, like high meshes.
+MODEL_PLANE = "@model/current/mesh"
+
+
 def high_plane_id(key: str) -> str:
     """High meshes are kept where planes are, so that undo, versions and clearing up know them."""
     return f"@high/{key}/mesh"

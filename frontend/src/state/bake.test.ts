@@ -1,0 +1,76 @@
+/** What the Bake screen would ask the server for, and what the next stroke lays there. */
+import { afterEach, beforeEach, expect, test } from "vitest";
+import type { BakeSettings, MeshMapKind, ProjectState, Registries } from "../api/types";
+import { documentOf, paint, sheetOf } from "../testing/documents";
+import { bakery, choose, enterBake, leaveBake, request, setSetting, showMap } from "./bake";
+import { targetTrouble } from "./layers";
+import { layoutFree } from "./layout";
+import { currentPaint, workshop } from "./workshop";
+
+const kind = (id: string, components: number, from_normal = false): MeshMapKind => ({ id, name: id, components, tells: "", settings: [], rays: false, from_normal });
+const settings = { rays: 64, front: 0.02 } as BakeSettings;
+const before = workshop.getState();
+const bakeBefore = bakery.getState();
+
+beforeEach(() => {
+  const maps = [kind("normal", 3), kind("occlusion", 1, true), kind("curvature", 1, true), kind("thickness", 1)];
+  const home = { ...sheetOf(paint("p")), mesh_maps: [{ id: "occlusion", source: "model" as const, settings: {}, touch_up: true }] };
+  workshop.setState({ ...before, registries: { bake: { maps, parameters: [], settings } } as unknown as Registries, project: { uid: "u", revision: 1, painted: [], document: { ...documentOf(paint("p")), sheets: [home], high_meshes: [] } } as unknown as ProjectState, sheet: home.id, tool: "brush", mode: "lit", channel: "base_color" });
+  bakery.setState({ ...bakeBefore, settings, source: "model" });
+});
+afterEach(() => {
+  workshop.setState(before, true);
+  bakery.setState(bakeBefore, true);
+});
+
+test("maps are asked for in the order of the grid", () => {
+  bakery.setState({ chosen: [] });
+  choose("thickness", true);
+  choose("normal", true);
+  choose("curvature", true);
+  choose("curvature", false);
+  expect(request()?.maps).toEqual(["normal", "thickness"]);
+  bakery.setState({ chosen: [] });
+  expect(request()).toBeNull();
+});
+
+test("a normal map is only asked for what it can tell", () => {
+  bakery.setState({ chosen: ["normal", "occlusion", "thickness"], source: "normal-map" });
+  expect(request()?.maps).toEqual(["occlusion"]);
+});
+
+test("one sheet or all of them", () => {
+  expect(request()?.sheets).toEqual([]);
+  bakery.setState({ everySheet: false });
+  expect(request()?.sheets).toEqual([workshop.getState().sheet]);
+  setSetting({ rays: 16 });
+  expect(request()?.settings.rays).toBe(16);
+});
+
+test("entering turns target and views to a map, leaving brings them back", () => {
+  const aim = { sheet: workshop.getState().sheet ?? "", layer: "p", channels: ["base_color"], mask: null, mesh_map: null };
+  workshop.setState({ target: aim });
+  enterBake();
+  expect(workshop.getState()).toMatchObject({ mode: "channel", channel: "map:occlusion", target: { mesh_map: "occlusion" } });
+  showMap("curvature");
+  expect(workshop.getState().channel).toBe("map:curvature");
+  const { project: open, target } = workshop.getState();
+  expect(open && targetTrouble(open.document, target)).toContain("not baked yet");
+  leaveBake();
+  expect(workshop.getState()).toMatchObject({ mode: "lit", channel: "base_color", target: aim });
+});
+
+test("strokes on a map lay its value, and clone carries its source", () => {
+  enterBake();
+  workshop.setState({ maskValues: [0.25, 0] });
+  expect(currentPaint(false)).toMatchObject({ values: { "map:occlusion": [0.25] }, tool: "paint", clone: null });
+  workshop.setState({ tool: "clone", clone: { source: [1, 2, 3], anchor: null } });
+  expect(currentPaint(false)).toMatchObject({ tool: "clone", clone: { source: [1, 2, 3], anchor: null } });
+  expect(currentPaint(true)).toMatchObject({ tool: "paint", erase: true });
+  leaveBake();
+});
+
+test("a layout is free until a plane of a sheet holds pixels", () => {
+  expect(layoutFree(["@high/lantern/mesh", "@model/current/mesh"])).toBe(true);
+  expect(layoutFree(["body/l1/base_color"])).toBe(false);
+});

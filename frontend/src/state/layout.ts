@@ -1,0 +1,31 @@
+/** Changing the UV layout, while nothing is painted. */
+import { api } from "../api/client";
+import type { Placement } from "../api/types";
+import { refresh, runJob, say, take, workshop } from "./workshop";
+
+/** Whether the layout may still change: no pixels belong to it yet. */
+export function layoutFree(painted: readonly string[]): boolean {
+  return painted.every((name) => name.startsWith("@"));
+}
+
+export async function unwrap(resolution: number): Promise<void> {
+  const { uid } = workshop.getState();
+  if (!uid) return;
+  const job = await runJob(() => api.unwrap(uid, resolution));
+  await refresh();
+  if (job?.state === "done") say("The model is unwrapped. Look at the islands on the flat sheet.");
+}
+
+export async function packIslands(): Promise<void> {
+  const { uid } = workshop.getState();
+  if (!uid) return;
+  await runJob(() => api.pack(uid));
+  await refresh();
+}
+
+/** Move, scale or turn the chosen island. */
+export async function placeIsland(change: Partial<Placement>): Promise<void> {
+  const { island } = workshop.getState();
+  if (island === null) return;
+  await take((uid, revision) => api.place(uid, revision, { islands: [island], ...change }));
+}

@@ -1,0 +1,119 @@
+"""UV layouts of an open project: unwrap, packing, islands moved by hand. Each is one step of history.
+
+A layout changes only while nothing is painted or baked: pixels belong to the places that a layout gives them.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from typing import Annotated
+
+import numpy as np
+from numpy.typing import NDArray
+from pydantic import Field
+
+from ruvelt.core.errors import Conflict, InputError
+from ruvelt.core.mesh.model import Model
+from ruvelt.core.mesh.sheets import SheetRule, plan_sheets
+from ruvelt.core.mesh.unwrap import pack_islands, place_islands, unwrap
+from ruvelt.core.samples.sheet import RESOLUTIONS
+from ruvelt.core.stack.channels import STANDARD_CHANNELS
+from ruvelt.core.stack.document import MODEL_PLANE, FillLayer, Frozen, PaintLayer, Sheet, new_channel_uses, safe_id
+from ruvelt.core.stack.edits import ReplaceDocument
+from ruvelt.studio.session import Session
+
+Progress = Callable[[int, int, str], None]
+Offset = Annotated[float, Field(ge=-2, le=2, allow_inf_nan=False)]
+
+
+class Placement(Frozen):
+    """Islands to place: turned and scaled about their common centre, then moved by UV units (v up)."""
+
+    islands: Annotated[tuple[int, ...], Field(min_length=1, max_length=100_000)]
+    move: tuple[Offset, Offset] = (0.0, 0.0)
+    scale: Annotated[float, Field(gt=0.001, le=1000, allow_inf_nan=False)] = 1.0
+    turn: Annotated[float, Field(ge=-360, le=360, allow_inf_nan=False)] = 0.0
+
+
+def first_sheets(model: Model, rule: SheetRule, resolution: int) -> tuple[Sheet, ...]:
+    """Sheets of a model with UVs, each ready for the first stroke."""
+    sheets: list[Sheet] = []
+    taken: set[str] = set()
+    for index, plan in enumerate(plan_sheets(model, rule)):
+        sheet_id = safe_id(plan.name)
+        while sheet_id in taken:
+            sheet_id = f"{safe_id(plan.name)}-{len(taken)}"
+        taken.add(sheet_id)
+        sheets.append(_first_sheet(sheet_id, plan.name, index, resolution, model.materials[model.face_material[plan.faces[0]]].base_color))
+    return tuple(sheets)
+
+
+def _first_sheet(sheet_id: str, name: str, plan: int, resolution: int, colour: tuple[float, float, float, float]) -> Sheet:
+    """A ground in the material's colour, and a paint layer over it."""
+    uses = new_channel_uses(STANDARD_CHANNELS)
+    r, g, b = (min(max(c, 0.0), 1.0) for c in colour[:3])
+    ground = {
+        "base_color": uses["base_color"].model_copy(update={"value": (round(r, 4), round(g, 4), round(b, 4))}),
+        "roughness": uses["roughness"].model_copy(update={"value": (0.5,)}),
+        "metallic": uses["metallic"].model_copy(update={"value": (0.0,)}),
+    }
+    return Sheet(
+        id=sheet_id,
+        name=name[:80],
+        plan=plan,
+        resolution=resolution,
+        layers=(PaintLayer(id="l2", name="Paint", channels=uses), FillLayer(id="l1", name="Ground", channels=ground)),
+    )
+
+
+def check_free(session: Session) -> None:
+    """Raises Conflict once anything is painted or baked."""
+    if any(plane.chunks for name, plane in session.store.planes.items() if not name.startswith("@")):
+        raise Conflict(
+            "This project is painted or baked already, and its pixels belong to the layout it has. Undo to before that, or start a new project."
+        )
+
+
+def _squares(session: Session) -> NDArray[np.int32] | None:
+    """Sheets by material or part have a square each."""
+    model, rule = session.model, session.store.sheet_rule
+    return None if rule == "tiles" else model.face_part if rule == "parts" else model.face_material
+
+
+def unwrap_model(session: Session, progress: Progress, resolution: int = 1024) -> None:
+    """Give the model UVs, and the project its sheets where it has none. Raises Conflict once anything is painted."""
+    if resolution not in RESOLUTIONS:
+        raise InputError(f"A sheet cannot have {resolution} texels a side. Choose one of {', '.join(map(str, RESOLUTIONS))}.")
+    check_free(session)
+    made = unwrap(session.model, progress, _squares(session))
+    _store(session, made, "Unwrap the model", resolution)
+
+
+def place(session: Session, placement: Placement, revision: int | None = None) -> None:
+    """Move, turn and scale islands."""
+    with session.lock:
+        session.check_revision(revision)
+        check_free(session)
+        made = place_islands(session.model, placement.islands, move=placement.move, scale=placement.scale, turn_deg=placement.turn)
+        count = len(placement.islands)
+        _store(session, made, "Place an island" if count == 1 else f"Place {count} islands")
+
+
+def pack(session: Session, progress: Progress) -> None:
+    """Pack the islands of every sheet anew."""
+    check_free(session)
+    progress(0, 1, "Packing")
+    made = pack_islands(session.model, _squares(session))
+    _store(session, made, "Pack the islands")
+    progress(1, 1, "Done")
+
+
+def _store(session: Session, model: Model, label: str, resolution: int | None = None) -> None:
+    with session.lock:
+        check_free(session)
+        document = session.document
+        if not document.sheets:
+            document = document.model_copy(update={"sheets": first_sheets(model, session.store.sheet_rule, resolution or 1024)})  # type: ignore[arg-type]
+        blob = session.store.blobs.put_bytes(model.to_bytes())
+        edit = ReplaceDocument(document=document) if document is not session.document else None
+        session.store.commit(label, edit=edit, changes={MODEL_PLANE: {0: blob}}, components={MODEL_PLANE: 0})

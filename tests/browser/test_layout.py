@@ -1,0 +1,68 @@
+"""A model without UVs becomes paintable on the Model screen, and its islands are moved by hand."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+import pytest
+from playwright.sync_api import Page, expect
+
+from ruvelt.studio.session import Limits
+from ruvelt.studio.studio import Studio
+from tests.browser.conftest import Server
+from tests.browser.hand import at, away, colour, drag, look, settled
+from tests.meshes import CUBE_MTL, cube_obj
+
+
+@pytest.fixture
+def bare(tmp_path: Path) -> str:
+    """The cube without UVs, made before the server starts; its id."""
+    lines = [line for line in cube_obj().decode().splitlines() if not line.startswith("vt ")]
+    text = "\n".join(" ".join(w.split("/")[0] for w in line.split()) if line.startswith("f ") else line for line in lines)
+    studio = Studio(tmp_path / "data", Limits(threads=2))
+    uid = studio.create(text.encode(), "cube.obj", name="Bare", companions={"cube.mtl": CUBE_MTL})
+    studio.close()
+    return uid
+
+
+def covered(page: Page) -> int:
+    """Texels of the first sheet, as the Model screen counts them."""
+    text = page.get_by_text(" texels · ").first.inner_text()
+    return int(text.split(" texels")[0].split("·")[-1].strip().replace(",", ""))
+
+
+def test_unwrap_place_and_paint(page: Page, bare: str, server: Server) -> None:
+    page.goto(f"{server.url}/#/{bare}/model")
+    page.get_by_role("button", name="Unwrap the model", exact=True).wait_for()
+    settled(page)
+    page.get_by_role("button", name="Unwrap the model", exact=True).click()
+    expect(page.get_by_text("The model is unwrapped")).to_be_visible()
+    settled(page)
+    before = covered(page)
+    # An island is chosen in the 3D view, and made half as large.
+    page.keyboard.press("4")
+    drag(page, "solid", (0.5, 0.5))
+    group = page.get_by_role("group", name="Chosen island")
+    expect(group).to_be_visible()
+    group.get_by_role("textbox", name="Scale, %").fill("50")
+    group.get_by_role("button", name="Apply").click()
+    settled(page)
+    expect(page.get_by_text(" texels · ").first).to_be_visible()
+    assert covered(page) < 0.95 * before
+    page.get_by_role("button", name="Undo").click()
+    settled(page)
+    assert covered(page) == before
+    # What was unwrapped can be painted.
+    page.get_by_role("link", name="Paint").click()
+    page.get_by_label("Flat sheet", exact=True).wait_for()
+    settled(page)
+    colour(page, "#ff0000")
+    page.keyboard.press("4")
+    drag(page, "solid", (0.45, 0.5), (0.55, 0.5))
+    away(page)
+    red, green, blue = at(look(page, "solid"), 0.5, 0.5)
+    assert red > 1.5 * green
+    assert red > 1.5 * blue
+    # Now pixels belong to the layout, and the Model screen says so.
+    page.get_by_role("link", name="Model").click()
+    expect(page.get_by_text("Pixels belong to this layout now")).to_be_visible()

@@ -1,0 +1,98 @@
+"""UV layouts of a project: unwrapped, packed and moved as steps of history, and only while nothing is painted."""
+
+from __future__ import annotations
+
+import numpy as np
+import pytest
+from numpy.testing import assert_allclose
+
+from ruvelt.core.brush.target import Paint, Target
+from ruvelt.core.errors import Conflict, InputError
+from ruvelt.core.mesh.topology import islands
+from ruvelt.studio.layout import Placement, pack, place, unwrap_model
+from ruvelt.studio.studio import Studio
+from tests.meshes import CUBE_MTL, cube_obj
+
+
+def nothing(done: int, planned: int, what: str) -> None:
+    return None
+
+
+@pytest.fixture
+def bare(studio: Studio) -> str:
+    """The cube without UVs: a project that has no sheets."""
+    lines = [line for line in cube_obj().decode().splitlines() if not line.startswith("vt ")]
+    text = "\n".join(" ".join(w.split("/")[0] for w in line.split()) if line.startswith("f ") else line for line in lines)
+    return studio.create(text.encode(), "cube.obj", name="Bare", companions={"cube.mtl": CUBE_MTL})
+
+
+def test_a_bare_model_gets_uvs_sheets_and_paint(studio: Studio, bare: str) -> None:
+    session = studio.session(bare)
+    assert session.document.sheets == ()
+    unwrap_model(session, nothing, 256)
+    # One sheet for each material, each with a square of its own.
+    assert [(s.id, s.resolution) for s in session.document.sheets] == [("wood", 256), ("iron", 256)]
+    for sheet in session.document.sheets:
+        samples = session.samples(sheet)
+        assert samples.covered_count > 256 * 256 * 0.3
+        session.flood(Target(sheet=sheet.id, layer="l2", channels=("base_color",)), Paint(values={"base_color": (1, 0, 0)}), None, 1.0)
+    assert session.unpainted("wood", "base_color")[0] == 0
+    for _ in range(3):
+        session.undo()
+    assert session.document.sheets == ()
+    assert not session.model.uv_layouts
+    session.redo()
+    assert session.model.uv_layouts[0].name == "Unwrapped"
+
+
+def test_a_layout_survives_a_restart(studio: Studio, bare: str) -> None:
+    unwrap_model(studio.session(bare), nothing, 256)
+    before = studio.session(bare).model.uv_layouts[0].uvs.copy()
+    studio.close()
+    again = Studio(studio.data)
+    session = again.session(bare)
+    assert_allclose(session.model.uv_layouts[0].uvs, before)
+    assert session.samples(session.document.sheets[0]).covered_count > 0
+    again.close()
+
+
+def test_islands_are_placed_and_packed(studio: Studio, bare: str) -> None:
+    session = studio.session(bare)
+    unwrap_model(session, nothing, 256)
+    labels = islands(session.model, session.model.uv_layouts[0])
+    before = session.samples(session.document.sheets[0]).covered_count
+    place(session, Placement(islands=tuple(int(x) for x in np.unique(labels[session.model.face_material == 0])), scale=0.5), session.revision)
+    after = session.samples(session.document.sheets[0]).covered_count
+    assert_allclose(after / before, 0.25, rtol=0.06)
+    pack(session, nothing)
+    assert session.samples(session.document.sheets[0]).covered_count > 2 * after
+    session.undo()
+    assert session.samples(session.document.sheets[0]).covered_count == after
+    with pytest.raises(Conflict):
+        place(session, Placement(islands=(0,), scale=0.9), session.revision - 1)
+
+
+def test_painted_projects_keep_their_layout(studio: Studio, cube: str) -> None:
+    session = studio.session(cube)
+    session.flood(Target(sheet="wood", layer="l2", channels=("base_color",)), Paint(values={"base_color": (1, 0, 0)}), None, 1.0)
+    revision = session.revision
+    for change in (
+        lambda: unwrap_model(session, nothing),
+        lambda: pack(session, nothing),
+        lambda: place(session, Placement(islands=(0,), scale=0.9)),
+    ):
+        with pytest.raises(Conflict, match="painted or baked already"):
+            change()
+    assert session.revision == revision
+    session.undo()
+    pack(session, nothing)
+
+
+def test_wrong_numbers_have_words(studio: Studio, cube: str) -> None:
+    session = studio.session(cube)
+    with pytest.raises(InputError, match="texels a side"):
+        unwrap_model(session, nothing, 300)
+    with pytest.raises(InputError, match="no such island"):
+        place(session, Placement(islands=(99,)))
+    with pytest.raises(InputError, match="leave the sheet"):
+        place(session, Placement(islands=(0,), move=(1.5, 0)))
