@@ -9,17 +9,21 @@ import pytest
 from numpy.testing import assert_allclose, assert_array_equal
 
 from ruvelt.core.bake.settings import BakeSettings
+from ruvelt.core.brush.script import parse_script
 from ruvelt.core.brush.settings import Brush
-from ruvelt.core.brush.target import Paint, Target
+from ruvelt.core.brush.target import CloneFrom, Paint, Target
 from ruvelt.core.errors import Cancelled, Conflict, InputError, NotFound
 from ruvelt.core.samples.chunks import CHUNK
 from ruvelt.studio import bakes
 from ruvelt.studio.bakes import BakeRequest, add_high_mesh, import_map, remove_high_mesh, remove_map, set_touch_up, suspects
+from ruvelt.studio.bring_in import picture_layer
+from ruvelt.studio.recording import script_since
 from ruvelt.studio.repaint import change_resolution
+from ruvelt.studio.replay import replay
 from ruvelt.studio.session import Session
 from ruvelt.studio.strokes import StrokeDesk, StrokeMessage
 from ruvelt.studio.studio import Studio
-from tests.meshes import cube_obj
+from tests.meshes import CUBE_MTL, cube_obj
 from tests.studio.test_studio import begin, points
 
 QUICK = BakeSettings(rays=4)
@@ -341,3 +345,50 @@ def test_a_touch_up_is_stroked_and_undone(studio: Studio, cube: str) -> None:
     assert session.store.history()[0].label == "Paint Touch-up of Occlusion"
     session.undo()
     assert_array_equal(composite(session, "occlusion"), before)
+
+
+def test_a_recorded_touch_up_is_replayed(studio: Studio, cube: str) -> None:
+    """What the hand did on one project's map does the same on another's."""
+    session = studio.session(cube)
+    studio.bakery(cube).bake(request("occlusion"))
+    since = session.store.head
+    desk = StrokeDesk(session)
+    for stroke, paint, place in (
+        ("a", Paint(values={"map:occlusion": (0.0,)}), (100, 100)),
+        ("b", Paint(tool="clone", clone=CloneFrom(source=(0.0, 0.0, 1.0))), (60, 100)),
+        ("c", Paint(tool="soften"), (80, 100)),
+    ):
+        more = begin(session, target=TOUCH, paint=paint, brush=Brush(size=30, flow=1.0, hardness=0.8), textures=())
+        assert desk.handle(StrokeMessage(stroke=stroke, begin=more, points=points(place), end=True)).stored
+    script = parse_script(script_since(session, since))
+    other = studio.create(cube_obj(), "cube.obj", name="Other", resolution=256, companions={"cube.mtl": CUBE_MTL})
+    studio.bakery(other).bake(request("occlusion"))
+    assert replay(studio.session(other), script).strokes == 3
+    assert_array_equal(composite(studio.session(other), "occlusion"), composite(session, "occlusion"))
+    with pytest.raises(InputError, match="either a 'layer' or a 'mesh_map'"):
+        parse_script({"format": "ruvelt-strokes", "version": 1, "steps": [{"do": "target"}]})
+
+
+def test_a_picture_becomes_a_layer(studio: Studio, cube: str) -> None:
+    session = studio.session(cube)
+    image = np.full((128, 128, 4), 65535, np.uint16)
+    image[..., 1:3] = 0
+    image[:, :64, 3] = 0
+    layer = picture_layer(session, "wood", "base_color", image, "Bark.png")
+    samples = session.display("wood").samples
+    assert session.document.sheets[0].layers[0].id == layer
+    colours = session.display("wood").evaluator.composite("base_color", 0)
+    right, left = samples.texel_to_slot(200, 230), samples.texel_to_slot(30, 230)
+    assert colours[:, right].tolist() == [65535, 0, 0]
+    assert colours[1, left] > 0
+    height = np.full((64, 64, 4), 65535, np.uint16)
+    height[..., 0] = 32768
+    picture_layer(session, "wood", "height", height, "Flat")
+    assert session.pick("wood", right)["height"] == [0.0]
+    with pytest.raises(InputError, match="128 × 64"):
+        picture_layer(session, "wood", "base_color", image[:64], "x")
+    with pytest.raises(NotFound, match="no channel 'gloss'"):
+        picture_layer(session, "wood", "gloss", image, "x")
+    session.undo()
+    session.undo()
+    assert all(x.id != layer for x, _ in session.document.sheets[0].walk())

@@ -9,7 +9,8 @@ from numpy.testing import assert_allclose
 from ruvelt.core.brush.target import Paint, Target
 from ruvelt.core.errors import Conflict, InputError
 from ruvelt.core.mesh.topology import islands
-from ruvelt.studio.layout import Placement, pack, place, unwrap_model
+from ruvelt.core.stack.document import FacePick
+from ruvelt.studio.layout import Placement, pack, place, seam_lines, toggle_seam, unwrap_model
 from ruvelt.studio.studio import Studio
 from tests.meshes import CUBE_MTL, cube_obj
 
@@ -96,3 +97,31 @@ def test_wrong_numbers_have_words(studio: Studio, cube: str) -> None:
         place(session, Placement(islands=(99,)))
     with pytest.raises(InputError, match="leave the sheet"):
         place(session, Placement(islands=(0,), move=(1.5, 0)))
+
+
+def test_seams_split_what_fill_picks(studio: Studio, cube: str) -> None:
+    session = studio.session(cube)
+    # The four sides of the cube are one island; two upright edges cut it in two pairs of faces.
+    assert len({session.faces.of_face(f)["island"] for f in range(4)}) == 1
+    before = session.display("wood").evaluator.stamp("base_color", 0)
+    toggle_seam(session, 0, (-1.0, 0.0, 1.0), False)
+    toggle_seam(session, 1, (1.0, 0.0, -1.0), False, session.revision)
+    labels = [session.faces.of_face(f)["island"] for f in range(4)]
+    assert labels[0] == labels[1] != labels[2] == labels[3]
+    session.flood(
+        Target(sheet="wood", layer="l2", channels=("base_color",)),
+        Paint(values={"base_color": (0, 1, 0)}),
+        (FacePick(by="island", index=labels[2]),),
+        1.0,
+    )
+    assert session.unpainted("wood", "base_color")[0] == 0
+    samples = session.display("wood").samples
+    green = session.display("wood").evaluator.composite("base_color", 0)[1] == 65535
+    assert set(np.unique(samples.face[green & samples.covered])) == {2, 3}
+    assert seam_lines(session).shape == (2, 6)
+    assert_allclose(np.abs(seam_lines(session)), 1)
+    assert session.display("wood").evaluator.stamp("base_color", 0) != before
+    toggle_seam(session, 0, (-1.0, 0.0, 1.0), False)
+    assert len(session.document.seams) == 1
+    session.undo()
+    assert len(session.document.seams) == 2

@@ -114,6 +114,8 @@ export const api = {
   addVersion: (uid: string, name: string) => json<unknown>(`${project(uid)}/versions`, body({ name })),
   restore: (uid: string, version: number) => json<ProjectState>(`${project(uid)}/versions/${version}/restore`, body({})),
   resolution: (uid: string, sheet: string, resolution: number) => json<Job>(`${project(uid)}/resolution`, body({ sheet, resolution })),
+  pictureLayer: (uid: string, sheet: string, form: FormData) =>
+    json<{ layer: string }>(`${project(uid)}/picture-layer/${sheet}`, { method: "POST", body: form }),
   bringNormalMap: (uid: string, sheet: string, form: FormData) =>
     json<ProjectState>(`${project(uid)}/normal-map/${sheet}`, { method: "POST", body: form }),
   dropNormalMap: (uid: string, sheet: string) => json<ProjectState>(`${project(uid)}/normal-map/${sheet}`, { method: "DELETE" }),
@@ -125,6 +127,8 @@ export const api = {
   pack: (uid: string) => json<Job>(`${project(uid)}/pack`, body({})),
   place: (uid: string, revision: number, placement: Partial<Placement> & { islands: number[] }) =>
     json<ProjectState>(`${project(uid)}/islands`, body({ revision, placement })),
+  markSeam: (uid: string, revision: number, at: ProbeBody, loop: boolean) => json<ProjectState>(`${project(uid)}/seams`, body({ ...at, revision, loop })),
+  seamLines: async (uid: string) => (await json<{ lines: number[][] }>(`${project(uid)}/seams`)).lines,
   bringHigh: (uid: string, form: FormData) => json<Job>(`${project(uid)}/high`, { method: "POST", body: form }),
   dropHigh: (uid: string, key: string) => json<ProjectState>(`${project(uid)}/high/${key}`, { method: "DELETE" }),
   bake: (uid: string, request: BakeRequest) => json<Job>(`${project(uid)}/bake`, body(request)),

@@ -510,6 +510,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/projects/{uid}/picture-layer/{sheet}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Multipart form: `file`, a square picture; `channel`, the one it goes into. */
+        post: operations["projects_bring_layer_projects__uid__picture_layer__sheet__post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/projects/{uid}/probe": {
         parameters: {
             query?: never;
@@ -601,6 +618,22 @@ export interface paths {
         get: operations["projects_recorded_script_projects__uid__script_get"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{uid}/seams": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["projects_marked_seams_projects__uid__seams_get"];
+        put?: never;
+        post: operations["projects_mark_seam_projects__uid__seams_post"];
         delete?: never;
         options?: never;
         head?: never;
@@ -994,7 +1027,7 @@ export interface components {
              */
             edit: "batch";
             /** Edits */
-            edits: (components["schemas"]["AddLayer"] | components["schemas"]["RemoveLayer"] | components["schemas"]["MoveLayer"] | components["schemas"]["SetLayer"] | components["schemas"]["SetSheet"] | components["schemas"]["SetHighMeshes"] | components["schemas"]["SetSettings"] | components["schemas"]["AddChannel"] | components["schemas"]["RemoveChannel"] | components["schemas"]["ReplaceDocument"] | components["schemas"]["Batch"])[];
+            edits: (components["schemas"]["AddLayer"] | components["schemas"]["RemoveLayer"] | components["schemas"]["MoveLayer"] | components["schemas"]["SetLayer"] | components["schemas"]["SetSheet"] | components["schemas"]["SetHighMeshes"] | components["schemas"]["SetSeams"] | components["schemas"]["SetSettings"] | components["schemas"]["AddChannel"] | components["schemas"]["RemoveChannel"] | components["schemas"]["ReplaceDocument"] | components["schemas"]["Batch"])[];
         };
         /** BlendModeAnswer */
         BlendModeAnswer: {
@@ -1388,6 +1421,14 @@ export interface components {
              */
             high_meshes: components["schemas"]["HighMesh"][];
             /**
+             * Seams
+             * @default []
+             */
+            seams: [
+                number,
+                number
+            ][];
+            /**
              * @default {
              *       "blend_space": "srgb",
              *       "height_range": 0.01,
@@ -1415,7 +1456,7 @@ export interface components {
         /** EditBody */
         EditBody: {
             /** Edit */
-            edit: components["schemas"]["AddLayer"] | components["schemas"]["RemoveLayer"] | components["schemas"]["MoveLayer"] | components["schemas"]["SetLayer"] | components["schemas"]["SetSheet"] | components["schemas"]["SetHighMeshes"] | components["schemas"]["SetSettings"] | components["schemas"]["AddChannel"] | components["schemas"]["RemoveChannel"] | components["schemas"]["ReplaceDocument"] | components["schemas"]["Batch"];
+            edit: components["schemas"]["AddLayer"] | components["schemas"]["RemoveLayer"] | components["schemas"]["MoveLayer"] | components["schemas"]["SetLayer"] | components["schemas"]["SetSheet"] | components["schemas"]["SetHighMeshes"] | components["schemas"]["SetSeams"] | components["schemas"]["SetSettings"] | components["schemas"]["AddChannel"] | components["schemas"]["RemoveChannel"] | components["schemas"]["ReplaceDocument"] | components["schemas"]["Batch"];
             /** Label */
             label: string;
             /** Revision */
@@ -2374,6 +2415,48 @@ export interface components {
             revision: number;
         };
         /**
+         * SeamBody
+         * @description Mark the edge nearest to a pixel or texel, or take its mark off; `loop`: with all edges that go on straight.
+         */
+        SeamBody: {
+            /** @default null */
+            camera: components["schemas"]["Camera"] | null;
+            /**
+             * Island
+             * @default false
+             */
+            island: boolean;
+            /**
+             * Loop
+             * @default false
+             */
+            loop: boolean;
+            /** Revision */
+            revision: number;
+            /**
+             * Sheet
+             * @default null
+             */
+            sheet: string | null;
+            /**
+             * Values
+             * @default false
+             */
+            values: boolean;
+            /** X */
+            x: number;
+            /** Y */
+            y: number;
+        };
+        /**
+         * SeamLines
+         * @description Ends of the marked edges, six numbers each, object space.
+         */
+        SeamLines: {
+            /** Lines */
+            lines: number[][];
+        };
+        /**
          * SetHighMeshes
          * @description Replace the list of high meshes; their triangles are the caller's to bring along.
          */
@@ -2404,6 +2487,22 @@ export interface components {
             values: {
                 [key: string]: unknown;
             };
+        };
+        /**
+         * SetSeams
+         * @description Replace the edges that split islands for picking.
+         */
+        SetSeams: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            edit: "set-seams";
+            /** Seams */
+            seams: [
+                number,
+                number
+            ][];
         };
         /** SetSettings */
         SetSettings: {
@@ -4890,6 +4989,65 @@ export interface operations {
             };
         };
     };
+    projects_bring_layer_projects__uid__picture_layer__sheet__post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                uid: string;
+                sheet: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LayerAnswer"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+        };
+    };
     painting_probe_point_projects__uid__probe_post: {
         parameters: {
             query?: never;
@@ -5205,6 +5363,126 @@ export interface operations {
         };
         requestBody?: never;
         responses: {
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+        };
+    };
+    projects_marked_seams_projects__uid__seams_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                uid: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SeamLines"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+        };
+    };
+    projects_mark_seam_projects__uid__seams_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                uid: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SeamBody"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProjectState"];
+                };
+            };
             /** @description Bad Request */
             400: {
                 headers: {

@@ -4,7 +4,7 @@ import { useStore } from "zustand";
 import { api } from "../api/client";
 import type { BakeParameter, BakeSettings } from "../api/types";
 import { NamedSlider } from "../paint/sliders";
-import { bakery, request, setSetting, startBake, stopBake } from "../state/bake";
+import { bakery, request, setSetting, startBake, stopBake, toggleShell } from "../state/bake";
 import { useDocument, useWorkshop } from "../state/hooks";
 
 /** The settings that change the chosen maps, and the button. */
@@ -12,6 +12,7 @@ export function SettingsCard() {
   const parameters = useWorkshop((s) => s.registries?.bake.parameters);
   const maps = useWorkshop((s) => s.registries?.bake.maps);
   const high = (useDocument()?.high_meshes.length ?? 0) > 0;
+  const shell = useWorkshop((s) => s.shell !== null);
   const { chosen, source, settings, everySheet } = useStore(bakery);
   if (!parameters || !maps || !settings) return null;
   const used = new Set(maps.filter((m) => chosen.includes(m.id)).flatMap((m) => m.settings));
@@ -34,6 +35,15 @@ export function SettingsCard() {
           </Tooltip>
         </div>
       </div>
+      {projects && (
+        <div className="prow">
+          <Tooltip title="Show in the 3D view how far outside and inside the model is searched">
+            <button className="tog" aria-pressed={shell} onClick={toggleShell}>
+              Show the search distance
+            </button>
+          </Tooltip>
+        </div>
+      )}
       {shown.map((p) => (
         <Control key={p.id} parameter={p} settings={settings} />
       ))}

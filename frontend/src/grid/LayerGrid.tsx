@@ -1,12 +1,12 @@
 import { DndContext, PointerSensor, useSensor, useSensors, type DragEndEvent, type DragOverEvent } from "@dnd-kit/core";
 import { Menu, MenuItem, Tooltip } from "@mui/material";
-import { useState } from "react";
+import { useRef, useState } from "react";
 import { useDocument, useSheet, useWorkshop } from "../state/hooks";
 import { rows } from "../state/layers";
 import { duplicateLayer, edit, uses } from "../state/workshop";
 import { Icon } from "../theme/icons";
 import { hint } from "../tools/commands";
-import { addLayer, groupLayer, moveLayer, removeLayer } from "./actions";
+import { addLayer, groupLayer, moveLayer, pictureLayer, removeLayer } from "./actions";
 import { LayerRow } from "./LayerRow";
 
 /** The heart: rows are layers, columns are mask and channels; the target's cells are verdigris. */
@@ -18,6 +18,7 @@ export function LayerGrid() {
   const [find, setFind] = useState("");
   const [closed, setClosed] = useState<ReadonlySet<string>>(new Set());
   const [hiddenColumns, setHiddenColumns] = useState<ReadonlySet<string>>(new Set());
+  const picture = useRef<HTMLInputElement>(null);
   const [adding, setAdding] = useState<HTMLElement | null>(null);
   const [choosing, setChoosing] = useState<HTMLElement | null>(null);
   const [over, setOver] = useState<string | null>(null);
@@ -60,7 +61,29 @@ export function LayerGrid() {
               </span>
             </MenuItem>
           ))}
+          <MenuItem
+            onClick={() => {
+              setAdding(null);
+              picture.current?.click();
+            }}
+          >
+            <span>
+              Picture <span className="quiet">· A square picture as a paint layer, in the target&apos;s channel</span>
+            </span>
+          </MenuItem>
         </Menu>
+        <input
+          ref={picture}
+          type="file"
+          hidden
+          accept="image/png,image/tiff,image/jpeg"
+          aria-label="Picture for a layer"
+          onChange={(e) => {
+            const file = e.target.files?.[0];
+            e.target.value = "";
+            if (file) void pictureLayer(file);
+          }}
+        />
         <GridButton icon="group" name="Group" text="Put the target layer into a group" off={!target} run={() => target && void groupLayer(target.layer)} />
         <GridButton icon="copy" name="Duplicate" text={hint("Copy the target layer with its paint", "duplicate")} off={!target} run={() => target && void duplicateLayer(target.layer)} />
         <GridButton icon="bin" name="Delete" text={hint("Delete the target layer", "delete")} off={!target} run={() => target && void removeLayer(target.layer)} />

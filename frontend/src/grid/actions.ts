@@ -1,13 +1,31 @@
 /** Edits the layer grid makes. */
+import { api } from "../api/client";
 import type { ChannelUse, Edit, Layer, Mask, MaskSource, Sheet } from "../api/types";
 import { asGroup, findLayer, findSheet, freshId, newUses, rows, partIn } from "../state/layers";
-import { chooseTarget, edit, workshop } from "../state/workshop";
+import { chooseTarget, edit, refresh, say, workshop } from "../state/workshop";
 
 const get = workshop.getState;
 
 function here(): Sheet | null {
   const { project, sheet } = get();
   return (project && sheet && findSheet(project.document, sheet)) || null;
+}
+
+/** A new paint layer from a picture file, in the target's first channel or base colour. */
+export async function pictureLayer(file: File): Promise<void> {
+  const { uid, sheet, target } = workshop.getState();
+  if (!uid || !sheet) return;
+  const channel = target?.channels[0] ?? "base_color";
+  const form = new FormData();
+  form.append("file", file, file.name);
+  form.append("channel", channel);
+  try {
+    const { layer } = await api.pictureLayer(uid, sheet, form);
+    await refresh();
+    chooseTarget({ sheet, layer, channels: [channel], mask: null, mesh_map: null });
+  } catch (error) {
+    say((error as Error).message, true);
+  }
 }
 
 /** A new layer goes in front of the target layer, in the same group. */

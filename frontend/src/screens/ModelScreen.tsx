@@ -5,7 +5,7 @@ import { Group, Panel, Separator } from "react-resizable-panels";
 import { api } from "../api/client";
 import type { Finding, Sheet } from "../api/types";
 import { useDocument, useWorkshop } from "../state/hooks";
-import { accept, chooseSheet, edit, hideParts, refresh, runJob, say, workshop } from "../state/workshop";
+import { accept, chooseSheet, edit, hideParts, refresh, runJob, say, theStage, workshop } from "../state/workshop";
 import { layoutFree, packIslands, placeIsland, unwrap } from "../state/layout";
 import { Icon } from "../theme/icons";
 import { hint } from "../tools/commands";
@@ -25,6 +25,7 @@ export function ModelScreen() {
         <h2>Sheets</h2>
         {document?.sheets.map((s) => <SheetEntry key={s.id} sheet={s} />)}
         <Layout />
+        <Seams />
         <ProjectSettings />
         <h2>Numbers</h2>
         {model && (
@@ -124,6 +125,39 @@ function Layout() {
           </Tooltip>
         </div>
       )}
+    </section>
+  );
+}
+
+/** Edges that split islands, so that parts of them can be picked and filled. */
+function Seams() {
+  const uid = useWorkshop((s) => s.uid) ?? "";
+  const on = useWorkshop((s) => s.seaming);
+  const seams = useDocument()?.seams;
+  const sheets = useDocument()?.sheets.length ?? 0;
+  const { data } = useQuery({ queryKey: ["seams", uid, seams, sheets], queryFn: () => api.seamLines(uid), enabled: seams !== undefined });
+  useEffect(() => {
+    theStage()?.setSeams(data ?? []);
+  }, [data]);
+  useEffect(
+    () => () => {
+      theStage()?.setSeams([]);
+      workshop.setState({ seaming: false });
+    },
+    [],
+  );
+  if (!sheets) return null;
+  return (
+    <section aria-label="Seams">
+      <div className="prow" style={{ marginTop: 8 }}>
+        <Tooltip title="Press near an edge to mark it; marked edges split islands for Fill and masks">
+          <button className="tog" aria-pressed={on} onClick={() => workshop.setState({ seaming: !on, island: null, highlight: null })}>
+            Mark seams
+          </button>
+        </Tooltip>
+        <span className="quiet">{seams?.length ?? 0} edges marked</span>
+      </div>
+      {on && <p className="note">A press takes the whole run of edges, Shift and press a single one; again takes the mark off. UVs stay as they are.</p>}
     </section>
   );
 }

@@ -63,6 +63,7 @@ export function leaveBake(): void {
     tool: kept?.tool ?? "brush",
     target: home && kept?.target?.sheet === s.sheet ? kept.target : sheet ? firstTarget(sheet) : null,
     suspects: false,
+    shell: null,
   });
   kept = null;
 }
@@ -81,7 +82,17 @@ export function choose(map: string, on: boolean): void {
 
 export function setSetting(change: Partial<BakeSettings>): void {
   const { settings } = get();
-  if (settings) set({ settings: { ...settings, ...change } });
+  if (!settings) return;
+  const next = { ...settings, ...change };
+  set({ settings: next });
+  if (workshop.getState().shell) workshop.setState({ shell: { front: next.front, back: next.back } });
+}
+
+/** Show or hide how far a bake searches. */
+export function toggleShell(): void {
+  const { settings } = get();
+  const on = workshop.getState().shell !== null;
+  workshop.setState({ shell: on || !settings ? null : { front: settings.front, back: settings.back } });
 }
 
 /** The bake that the button would start, or null when there is nothing to bake. */

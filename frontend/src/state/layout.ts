@@ -1,6 +1,6 @@
 /** Changing the UV layout, while nothing is painted. */
 import { api } from "../api/client";
-import type { Placement } from "../api/types";
+import type { Placement, ProbeBody } from "../api/types";
 import { refresh, runJob, say, take, workshop } from "./workshop";
 
 /** Whether the layout may still change: no pixels belong to it yet. */
@@ -28,4 +28,9 @@ export async function placeIsland(change: Partial<Placement>): Promise<void> {
   const { island } = workshop.getState();
   if (island === null) return;
   await take((uid, revision) => api.place(uid, revision, { islands: [island], ...change }));
+}
+
+/** Mark the edge under the pointer as a seam, or take its mark off. */
+export async function markSeam(at: ProbeBody, loop: boolean): Promise<void> {
+  await take((uid, revision) => api.markSeam(uid, revision, at, loop));
 }

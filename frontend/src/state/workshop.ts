@@ -54,6 +54,10 @@ export interface WorkshopState {
   clone: CloneSource | null;
   cloneMoves: boolean;
   softenReach: number;
+  /** Search distances of a bake, shown around the model as shares of its diagonal. */
+  shell: { front: number; back: number } | null;
+  /** Whether a press on the Model screen marks edges. */
+  seaming: boolean;
   /** The island chosen on the Model screen. */
   island: number | null;
   /** Whether suspect texels are marked in the views. */
@@ -97,6 +101,8 @@ const START: Omit<WorkshopState, "registries"> = {
   clone: null,
   cloneMoves: true,
   softenReach: 0.35,
+  shell: null,
+  seaming: false,
   island: null,
   suspects: false,
 };
@@ -149,7 +155,7 @@ export function openStage(canvas: HTMLCanvasElement): () => void {
   stage.setTheme(document.documentElement.dataset.mode !== "light");
   const stop = workshop.subscribe((now, before) => {
     if (now.mode !== before.mode || now.channel !== before.channel || now.lightDeg !== before.lightDeg || now.wire !== before.wire ||
-        now.sheet !== before.sheet || now.suspects !== before.suspects || now.highlight !== before.highlight || now.project?.document.hidden_parts !== before.project?.document.hidden_parts) {
+        now.sheet !== before.sheet || now.suspects !== before.suspects || now.shell !== before.shell || now.highlight !== before.highlight || now.project?.document.hidden_parts !== before.project?.document.hidden_parts) {
       show();
     }
     if (now.project?.revision !== before.project?.revision || now.channel !== before.channel || now.mode !== before.mode || now.suspects !== before.suspects) void sync();
@@ -168,6 +174,7 @@ function show(): void {
   stage?.apply({
     mode: s.mode, channel: s.channel, lightDeg: s.lightDeg, wire: s.wire, flatSheet: s.sheet,
     hiddenParts: s.project?.document.hidden_parts ?? [], highlight: s.highlight, suspects: s.suspects,
+    shell: s.shell && stage && { front: s.shell.front * stage.diagonal, back: s.shell.back * stage.diagonal },
   });
 }
 

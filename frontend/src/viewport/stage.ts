@@ -4,6 +4,7 @@ import { acceleratedRaycast, computeBoundsTree, disposeBoundsTree } from "three-
 import type { Binary } from "../api/client";
 import type { GeometryHeader, SheetGeometry } from "../api/types";
 import { busy } from "../state/idle";
+import { place, shellMeshes, type Shell } from "./shell";
 import { ChannelMaterial, litMaterial, studioScene, type ViewMode } from "./materials";
 import { FlatPan, Orbit } from "./navigation";
 import { SheetTextures } from "./textures";
@@ -21,6 +22,7 @@ export interface Look {
   hiddenParts: number[];
   highlight: ReadonlySet<number> | null;
   suspects: boolean;
+  shell: Shell | null;
 }
 
 export interface SurfaceHit {
@@ -38,11 +40,13 @@ interface SheetObjects {
   lit: THREE.MeshStandardMaterial;
   channel: ChannelMaterial;
   flatChannel: ChannelMaterial;
+  shell: [THREE.Mesh, THREE.Mesh] | null;
   textures: SheetTextures | null;
   allIndices: Uint32Array;
   faces: Uint32Array;
 }
 
+const SEAM = new THREE.LineBasicMaterial({ color: 0xf2b134, depthTest: false, transparent: true, opacity: 0.9, toneMapped: false });
 const MARK = new THREE.MeshBasicMaterial({ color: 0xd9a441, transparent: true, opacity: 0.75, depthTest: true, side: THREE.DoubleSide, polygonOffset: true, polygonOffsetFactor: -2 });
 
 export class Stage {
@@ -61,7 +65,8 @@ export class Stage {
   private release: (() => void) | null = null;
   private bounds: GeometryHeader | null = null;
   private marks: THREE.Group | null = null;
-  private look: Look = { mode: "lit", channel: "base_color", lightDeg: 40, wire: true, flatSheet: null, hiddenParts: [], highlight: null, suspects: false };
+  private seamLines: THREE.LineSegments | null = null;
+  private look: Look = { mode: "lit", channel: "base_color", lightDeg: 40, wire: true, flatSheet: null, hiddenParts: [], highlight: null, suspects: false, shell: null };
   private readonly watcher = new ResizeObserver(() => this.draw());
   private fitted = false;
   private dark = true;
@@ -122,6 +127,11 @@ export class Stage {
         o.removeFromParent();
         o.geometry.dispose();
       }
+      for (const mesh of s.shell ?? []) {
+        mesh.removeFromParent();
+        mesh.geometry.dispose();
+        (mesh.material as THREE.Material).dispose();
+      }
       s.lit.dispose();
       s.channel.dispose();
       s.flatChannel.dispose();
@@ -169,6 +179,7 @@ export class Stage {
         lit,
         channel,
         flatChannel,
+        shell: null,
         textures: null,
         allIndices: indices,
         faces: ints(info.faces),
@@ -258,7 +269,33 @@ export class Stage {
       if (force || old.hiddenParts !== look.hiddenParts) this.hide(s, look.hiddenParts);
     }
     if (force || old.highlight !== look.highlight) this.mark(look.highlight);
+    for (const s of this.sheets.values()) this.surround(s, look.shell);
     this.draw();
+  }
+
+  /** Edges marked as seams: six numbers each, the two ends. */
+  setSeams(lines: readonly number[][]): void {
+    this.seamLines?.removeFromParent();
+    this.seamLines?.geometry.dispose();
+    this.seamLines = null;
+    if (lines.length) {
+      const geometry = new THREE.BufferGeometry();
+      geometry.setAttribute("position", new THREE.BufferAttribute(new Float32Array(lines.flat()), 3));
+      this.seamLines = new THREE.LineSegments(geometry, SEAM);
+      this.seamLines.renderOrder = 4;
+      this.scene.add(this.seamLines);
+    }
+    this.draw();
+  }
+
+  private surround(s: SheetObjects, shell: Shell | null): void {
+    if (shell && !s.shell) {
+      s.shell = shellMeshes(s.mesh.geometry, s.allIndices);
+      if (s.shell) this.scene.add(...s.shell);
+    }
+    if (!s.shell) return;
+    if (shell) place(s.shell, shell);
+    for (const mesh of s.shell) mesh.visible = shell !== null;
   }
 
   private orbitCentre(): THREE.Vector3 {
@@ -341,6 +378,11 @@ export class Stage {
   }
 
   /** The model's longest side, object units. */
+  /** Of the model's box, object units. */
+  get diagonal(): number {
+    return this.bounds?.diagonal ?? 1;
+  }
+
   get width(): number {
     return this.bounds?.width ?? 1;
   }

@@ -4,7 +4,7 @@ import type { FacePick, PointerSample, StrokeBegin } from "../api/types";
 import { api } from "../api/client";
 import { findSheet, targetTrouble } from "../state/layers";
 import { currentPaint, flood, pickAt, say, showPatches, strokeEnded, strokeFailed, strokeSender, strokeTextures, theStage, workshop } from "../state/workshop";
-import { placeIsland } from "../state/layout";
+import { markSeam, placeIsland } from "../state/layout";
 import { pointerOver, probeAt } from "../tools/pointer";
 
 type Kind = "solid" | "flat";
@@ -101,6 +101,7 @@ class Hand {
     if (e.button === 1 || (e.button === 0 && held.space && e.shiftKey)) this.mode = "move";
     else if (e.button === 2 || (e.button === 0 && held.space)) this.mode = this.kind === "solid" ? "turn" : "move";
     else if (e.button === 0 && this.paintable) this.press(e);
+    else if (e.button === 0 && workshop.getState().seaming) this.markSeam(e.shiftKey);
     else if (e.button === 0) void this.takeIsland();
     this.element.classList.toggle("turning", this.mode === "turn" || this.mode === "move");
   }
@@ -117,6 +118,13 @@ class Hand {
     const found = await api.probe(uid, { ...at, island: true }).catch(() => null);
     const island = found?.belongs?.island ?? -1;
     workshop.setState({ island: island >= 0 ? island : null, highlight: island >= 0 ? new Set(found?.faces ?? []) : null });
+  }
+
+  private markSeam(one: boolean): void {
+    const box = this.element.getBoundingClientRect();
+    pointerOver(this.kind, this.last.x, this.last.y, box.width, box.height);
+    const at = probeAt();
+    if (at) void markSeam(at, !one);
   }
 
   private dropIsland(): void {

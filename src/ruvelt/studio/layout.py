@@ -14,12 +14,13 @@ from pydantic import Field
 
 from ruvelt.core.errors import Conflict, InputError
 from ruvelt.core.mesh.model import Model
+from ruvelt.core.mesh.seams import edge_loop, edge_near
 from ruvelt.core.mesh.sheets import SheetRule, plan_sheets
 from ruvelt.core.mesh.unwrap import pack_islands, place_islands, unwrap
 from ruvelt.core.samples.sheet import RESOLUTIONS
 from ruvelt.core.stack.channels import STANDARD_CHANNELS
 from ruvelt.core.stack.document import MODEL_PLANE, FillLayer, Frozen, PaintLayer, Sheet, new_channel_uses, safe_id
-from ruvelt.core.stack.edits import ReplaceDocument
+from ruvelt.core.stack.edits import ReplaceDocument, SetSeams
 from ruvelt.studio.session import Session
 
 Progress = Callable[[int, int, str], None]
@@ -106,6 +107,30 @@ def pack(session: Session, progress: Progress) -> None:
     made = pack_islands(session.model, _squares(session))
     _store(session, made, "Pack the islands")
     progress(1, 1, "Done")
+
+
+def toggle_seam(session: Session, face: int, point: tuple[float, float, float], loop: bool, revision: int | None = None) -> None:
+    """Mark the edge of a face nearest to a point (object space) as a seam, or take the mark off; with `loop` all that go on straight."""
+    with session.lock:
+        session.check_revision(revision)
+        model = session.model
+        edge = edge_near(model, face, np.asarray(point, np.float64))
+        edges = edge_loop(model, edge) if loop else [edge]
+        old = set(session.document.seams)
+        marked = edge not in old
+        seams = tuple(sorted(old | set(edges) if marked else old - set(edges)))
+        what = "loop of edges" if loop else "edge"
+        session.edit(SetSeams(seams=seams), f"Mark a {what} as seam" if marked else f"Take a {what} off the seams")
+
+
+def seam_lines(session: Session) -> NDArray[np.float32]:
+    """(k, 6) float32 ends of the marked edges, object space."""
+    model = session.model
+    first = np.zeros(int(model.welded.max(initial=0)) + 1, np.int64)
+    first[model.welded[::-1]] = np.arange(model.vertex_count)[::-1]
+    pairs = np.asarray(session.document.seams, np.int64).reshape(-1, 2)
+    pairs = pairs[(pairs < len(first)).all(axis=1)]
+    return np.ascontiguousarray(model.positions[first[pairs]].reshape(-1, 6))
 
 
 def _store(session: Session, model: Model, label: str, resolution: int | None = None) -> None:

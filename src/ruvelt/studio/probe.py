@@ -8,7 +8,6 @@ import numpy as np
 
 from ruvelt.core.brush.camera import Camera
 from ruvelt.core.errors import InputError
-from ruvelt.core.mesh.topology import islands
 from ruvelt.studio.session import Session
 
 #: Faces of an island that an answer carries; enough to show it.
@@ -46,7 +45,7 @@ def probe(session: Session, camera: Camera | None, sheet_id: str | None, x: floa
         if belongs["group"] >= 0:
             found["names"]["group"] = model.groups[belongs["group"]].name
         if island and belongs["island"] >= 0:
-            labels = islands(model, model.uv_layouts[0])
+            labels = session.faces.labels("island")
             found["faces"] = np.flatnonzero(labels == belongs["island"])[:ISLAND_FACES].tolist()
         if slot is not None:
             found["sheet"] = slot[0]

@@ -26,8 +26,11 @@ def script_since(session: Session, since: int) -> dict[str, Any]:
         if script is None or "target" not in script:
             continue
         target = script["target"]
-        aim = {"do": "target", "sheet": target["sheet"], "layer": target["layer"]}
-        aim |= {"mask": True} if target.get("mask") else {"channels": list(target.get("channels", ()))}
+        aim = {"do": "target", "sheet": target["sheet"]}
+        if target.get("mesh_map"):
+            aim |= {"mesh_map": target["mesh_map"]}
+        else:
+            aim |= {"layer": target["layer"], **({"mask": True} if target.get("mask") else {"channels": list(target.get("channels", ()))})}
         set_up("target", aim)
         set_up("paint", {"do": "paint", "paint": script.get("paint", {})})
         if "flood" in script:

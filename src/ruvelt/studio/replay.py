@@ -83,6 +83,9 @@ class _Player:
 
     def aim(self, step: TargetStep) -> None:
         sheet = self.sheet(step.sheet)
+        if step.layer is None:
+            self.target = Target(sheet=sheet.id, mesh_map=step.mesh_map)
+            return
         layer = self.layer(sheet, step.layer)
         if step.mask:
             source = next((s for s in (layer.mask.sources if layer.mask else ()) if isinstance(s, PaintedSource)), None)

@@ -20,6 +20,7 @@ from ruvelt.core.errors import Conflict, InputError, NotFound, RuveltError
 from ruvelt.core.inspect.findings import Finding, find_problems
 from ruvelt.core.mesh.model import Model
 from ruvelt.core.mesh.rays import RayCaster
+from ruvelt.core.mesh.seams import Edges
 from ruvelt.core.mesh.sheets import SheetPlan, plan_sheets
 from ruvelt.core.output.display import SheetDisplay
 from ruvelt.core.output.normal import NormalField
@@ -58,10 +59,12 @@ class _Surface:
 
     def __init__(self, model: Model, rule: str, laid_out: bool) -> None:
         self.model, self._rule, self._laid_out = model, rule, laid_out
+        self._faces: tuple[Edges, FaceIndex] | None = None
 
-    @cached_property
-    def faces(self) -> FaceIndex:
-        return FaceIndex(self.model)
+    def faces(self, seams: Edges) -> FaceIndex:
+        if self._faces is None or self._faces[0] != seams:
+            self._faces = (seams, FaceIndex(self.model, seams))
+        return self._faces[1]
 
     @cached_property
     def plans(self) -> list[SheetPlan]:
@@ -115,7 +118,7 @@ class Session:
 
     @property
     def faces(self) -> FaceIndex:
-        return self._surface.faces
+        return self._surface.faces(self.document.seams)
 
     @property
     def plans(self) -> list[SheetPlan]:

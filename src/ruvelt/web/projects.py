@@ -9,10 +9,12 @@ from flask_openapi3 import APIBlueprint
 
 from ruvelt.core.errors import InputError
 from ruvelt.core.output.images import decode_image
+from ruvelt.studio.bring_in import picture_layer
 from ruvelt.studio.cells import cell_pictures
 from ruvelt.studio.geometry import sheet_facts
 from ruvelt.studio.jobs import Job
-from ruvelt.studio.layout import check_free, pack, place, unwrap_model
+from ruvelt.studio.layout import check_free, pack, place, seam_lines, toggle_seam, unwrap_model
+from ruvelt.studio.probe import probe
 from ruvelt.studio.recording import script_since
 from ruvelt.studio.repaint import change_resolution, set_normal_map
 from ruvelt.studio.session import Session
@@ -233,6 +235,21 @@ def place_layout(path: s.ProjectPath, body: s.PlaceBody):  # type: ignore[no-unt
     return state_of(session)
 
 
+@api.post("/projects/<uid>/seams", responses={200: s.ProjectState})
+def mark_seam(path: s.ProjectPath, body: s.SeamBody):  # type: ignore[no-untyped-def]
+    session = studio().session(path.uid)
+    found = probe(session, body.camera, body.sheet, body.x, body.y, False)
+    if not found["hit"]:
+        raise InputError("There is no surface there. Press near an edge of the model.")
+    toggle_seam(session, found["belongs"]["face"], tuple(found["position"]), body.loop, body.revision)
+    return state_of(session)
+
+
+@api.get("/projects/<uid>/seams", responses={200: s.SeamLines})
+def marked_seams(path: s.ProjectPath):  # type: ignore[no-untyped-def]
+    return {"lines": seam_lines(studio().session(path.uid)).tolist()}
+
+
 @api.post("/projects/<uid>/resolution", responses={200: s.JobAnswer})
 def resolution(path: s.ProjectPath, body: s.ResolutionBody):  # type: ignore[no-untyped-def]
     here = studio()
@@ -244,6 +261,18 @@ def resolution(path: s.ProjectPath, body: s.ResolutionBody):  # type: ignore[no-
         return {"resolution": body.resolution}
 
     return job_answer(here.jobs.start("resolution", f"Repaint at {body.resolution}", work))
+
+
+@api.post("/projects/<uid>/picture-layer/<sheet>", responses={200: s.LayerAnswer})
+def bring_layer(path: s.SheetPath):  # type: ignore[no-untyped-def]
+    """Multipart form: `file`, a square picture; `channel`, the one it goes into."""
+    session = studio().session(path.uid)
+    upload = request.files.get("file")
+    if upload is None:
+        raise InputError("Choose a picture for the layer.")
+    name = (upload.filename or "Picture").replace("\\", "/").split("/")[-1].rsplit(".", 1)[0]
+    image = decode_image(upload.read(), upload.filename or "picture")
+    return {"layer": picture_layer(session, path.sheet, request.form.get("channel", "base_color"), image, name)}
 
 
 @api.post("/projects/<uid>/normal-map/<sheet>", responses={200: s.ProjectState})

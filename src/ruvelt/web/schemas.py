@@ -401,6 +401,19 @@ class PlaceBody(Body):
     placement: Placement
 
 
+class SeamBody(ProbeBody):
+    """Mark the edge nearest to a pixel or texel, or take its mark off; `loop`: with all edges that go on straight."""
+
+    revision: int
+    loop: bool = False
+
+
+class SeamLines(BaseModel):
+    """Ends of the marked edges, six numbers each, object space."""
+
+    lines: list[list[float]]
+
+
 class ResolutionBody(Body):
     sheet: Id
     resolution: int

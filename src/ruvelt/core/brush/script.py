@@ -34,13 +34,23 @@ class AddLayerStep(Frozen):
 
 
 class TargetStep(Frozen):
-    """Choose what the next strokes change: a layer by name, `ref` or id, and its channels, or the painted source of its mask."""
+    """Choose what the next strokes change: a layer by name, `ref` or id, and its channels, or the painted source of its mask.
+
+    Or the touch-up over a mesh map: `mesh_map` by its id, without a layer.
+    """
 
     do: Literal["target"]
-    layer: str
+    layer: str | None = None
     sheet: str | None = None
     channels: tuple[str, ...] = ()
     mask: bool = False
+    mesh_map: Id | None = None
+
+    @model_validator(mode="after")
+    def _one_target(self) -> TargetStep:
+        if (self.layer is None) == (self.mesh_map is None):
+            raise ValueError("a target is either a 'layer' or a 'mesh_map'")
+        return self
 
 
 class BrushStep(Frozen):
@@ -122,5 +132,5 @@ def parse_script(content: Any) -> StrokeScript:
         return StrokeScript.model_validate(content)
     except ValidationError as error:
         first = error.errors()[0]
-        where = ".".join(str(p) for p in first["loc"] if p not in ("function-after[_one_path()", "StrokeStep")) or "the file"
+        where = ".".join(str(p) for p in first["loc"] if "function-after" not in str(p) and p not in ("StrokeStep", "TargetStep")) or "the file"
         raise InputError(f"The stroke script is wrong at {where}: {first['msg']}. See docs/developers/stroke-scripts.md.") from None

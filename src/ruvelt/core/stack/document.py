@@ -195,6 +195,8 @@ class Document(Frozen):
     sheets: tuple[Sheet, ...]
     settings: Settings = Settings()
     hidden_parts: tuple[int, ...] = ()
+    #: Edges (pairs of welded vertices, lower first) that split islands for picking.
+    seams: Annotated[tuple[tuple[int, int], ...], Field(max_length=1_000_000)] = ()
     high_meshes: Annotated[tuple[HighMesh, ...], Field(max_length=64)] = ()
 
     def sheet(self, sheet_id: str) -> Sheet | None:

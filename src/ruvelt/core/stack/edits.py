@@ -72,6 +72,13 @@ class SetHighMeshes(Frozen):
     meshes: Annotated[tuple[HighMesh, ...], Field(max_length=64)]
 
 
+class SetSeams(Frozen):
+    """Replace the edges that split islands for picking."""
+
+    edit: Literal["set-seams"] = "set-seams"
+    seams: Annotated[tuple[tuple[int, int], ...], Field(max_length=1_000_000)]
+
+
 class AddChannel(Frozen):
     """Add a channel, at the end or (taking a removal back) where it was."""
 
@@ -100,11 +107,33 @@ class Batch(Frozen):
 
 
 Edit = Annotated[
-    AddLayer | RemoveLayer | MoveLayer | SetLayer | SetSheet | SetHighMeshes | SetSettings | AddChannel | RemoveChannel | ReplaceDocument | Batch,
+    AddLayer
+    | RemoveLayer
+    | MoveLayer
+    | SetLayer
+    | SetSheet
+    | SetHighMeshes
+    | SetSeams
+    | SetSettings
+    | AddChannel
+    | RemoveChannel
+    | ReplaceDocument
+    | Batch,
     Field(discriminator="edit"),
 ]
 AnyEdit = (
-    AddLayer | RemoveLayer | MoveLayer | SetLayer | SetSheet | SetHighMeshes | SetSettings | AddChannel | RemoveChannel | ReplaceDocument | Batch
+    AddLayer
+    | RemoveLayer
+    | MoveLayer
+    | SetLayer
+    | SetSheet
+    | SetHighMeshes
+    | SetSeams
+    | SetSettings
+    | AddChannel
+    | RemoveChannel
+    | ReplaceDocument
+    | Batch
 )
 Batch.model_rebuild()
 EDIT: TypeAdapter[AnyEdit] = TypeAdapter(Edit)
@@ -126,6 +155,8 @@ def apply_edit(document: Document, edit: AnyEdit) -> tuple[Document, AnyEdit]:
             return edit.document, ReplaceDocument(document=document)
         case SetHighMeshes():
             return document.model_copy(update={"high_meshes": edit.meshes}), SetHighMeshes(meshes=document.high_meshes)
+        case SetSeams():
+            return document.model_copy(update={"seams": edit.seams}), SetSeams(seams=document.seams)
         case SetSettings():
             settings = _replace(document.settings, edit.values, Settings)
             old = {k: getattr(document.settings, k) for k in edit.values}

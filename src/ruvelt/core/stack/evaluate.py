@@ -160,7 +160,9 @@ class SheetEvaluator:
 
     def _mask_inputs(self, mask: Mask, layer_id: str, chunk: int) -> tuple[Hashable, ...]:
         return tuple(
-            self._planes.key(mask_plane_id(self.sheet.id, layer_id, s.id), chunk) for s in mask.sources if isinstance(s, PaintedSource) and s.on
+            self._planes.key(mask_plane_id(self.sheet.id, layer_id, s.id), chunk) if isinstance(s, PaintedSource) else self._faces.version
+            for s in mask.sources
+            if s.on
         )
 
     # -- masks ------------------------------------------------------------------------------------------------------------------
@@ -231,13 +233,13 @@ class SheetEvaluator:
         )
 
     def _faces_chunk(self, source: FacesSource, chunk: int) -> U16:
-        where = ("faces", self.sheet.id, self.samples.slot_count, source.picks, chunk)
+        where = ("faces", self.sheet.id, self.samples.slot_count, self._faces.version, source.picks, chunk)
         found: U16 | None = self._cache.get(where)
         if found is None:
             marks = self.samples.slots_of_faces(self._faces.mark(source.picks))
             for c in range(self.samples.chunk_count):
                 codes = np.where(marks[c * CHUNK : (c + 1) * CHUNK], 65535, 0).astype(np.uint16)
-                self._cache.put(("faces", self.sheet.id, self.samples.slot_count, source.picks, c), codes, codes.nbytes)
+                self._cache.put((*where[:-1], c), codes, codes.nbytes)
                 if c == chunk:
                     found = codes
         assert found is not None

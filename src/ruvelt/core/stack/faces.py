@@ -8,15 +8,20 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ruvelt.core.mesh.model import Model
-from ruvelt.core.mesh.topology import connected_pieces, islands
+from ruvelt.core.mesh.seams import Edges, split_islands
+from ruvelt.core.mesh.topology import connected_pieces
+from ruvelt.core.planes.stamps import stamp_of
 from ruvelt.core.stack.document import FacePick
 
 
 class FaceIndex:
     """Labels of a model's faces by everything a pick can name, worked out once."""
 
-    def __init__(self, model: Model) -> None:
-        self.model = model
+    def __init__(self, model: Model, seams: Edges = ()) -> None:
+        """`seams`: edges as pairs of welded vertices that split islands for picking."""
+        self.model, self._seams = model, seams
+        #: Changes with what a pick of an island may mean.
+        self.version = stamp_of(seams) if seams else 0
         self._labels: dict[str, NDArray[np.int32]] = {"part": model.face_part, "material": model.face_material}
 
     def labels(self, by: str) -> NDArray[np.int32]:
@@ -25,7 +30,7 @@ class FaceIndex:
             if by == "piece":
                 self._labels[by] = connected_pieces(self.model)
             elif by == "island":
-                self._labels[by] = islands(self.model, self.model.uv_layouts[0] if self.model.uv_layouts else None)
+                self._labels[by] = split_islands(self.model, self.model.uv_layouts[0] if self.model.uv_layouts else None, self._seams)
             else:
                 self._labels[by] = np.arange(self.model.face_count, dtype=np.int32)
         return self._labels[by]
