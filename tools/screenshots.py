@@ -73,6 +73,10 @@ def take(page: Page, url: str, uid: str) -> None:
     page.goto(f"{url}/#/{uid}/bake")
     page.get_by_role("table", name="Mesh maps by sheets").wait_for()
     settled(page)
+    view = page.get_by_test_id("solid").bounding_box()
+    assert view is not None
+    # The first move over the view takes its hint away.
+    page.mouse.move(view["x"] + 5, view["y"] + 5)
     show = page.get_by_label("Suspect texels").get_by_role("button", name="Show")
     show.click()
     page.mouse.move(640, 20)

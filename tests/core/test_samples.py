@@ -76,14 +76,21 @@ def test_slots_of_faces(samples: SurfaceSamples) -> None:
     assert samples.positions[marks & samples.covered][:, 1].max() < -0.95
 
 
+#: Texels; far below what float32 places differ by.
+HAIR = 1e-4
+
+
 def touched_texels(uv: np.ndarray, side: int) -> np.ndarray:
-    """(side, side) bool: squares that meet a triangle, by clipping the triangle to each square (Sutherland and Hodgman)."""
+    """(side, side) bool: squares that meet a triangle, by clipping the triangle to each square (Sutherland and Hodgman).
+
+    Squares are a hair smaller than texels: one that is only touched on its rim may be in or out.
+    """
     out = np.zeros((side, side), bool)
     low, high = np.floor(uv.min(axis=0)).astype(int), np.floor(uv.max(axis=0)).astype(int)
     for y in range(max(low[1], 0), min(high[1], side - 1) + 1):
         for x in range(max(low[0], 0), min(high[0], side - 1) + 1):
             shape = [tuple(p) for p in uv]
-            for axis, edge, keep in ((0, x, 1), (0, x + 1, -1), (1, y, 1), (1, y + 1, -1)):
+            for axis, edge, keep in ((0, x + HAIR, 1), (0, x + 1 - HAIR, -1), (1, y + HAIR, 1), (1, y + 1 - HAIR, -1)):
                 clipped = []
                 for a, b in zip(shape, shape[1:] + shape[:1], strict=True):
                     da, db = (a[axis] - edge) * keep, (b[axis] - edge) * keep

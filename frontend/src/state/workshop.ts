@@ -465,8 +465,9 @@ export function strokeTextures(target: Target): string[] {
   const project = get().project;
   const side = project && findSheet(project.document, target.sheet)?.resolution;
   if (!stage || !side) return [];
-  const textures = stage.textures(target.sheet, side);
-  const names = textures.names();
+  // A touch-up changes its own map's texture; a layer never changes one of a map. Those stay at hand when other maps were looked at.
+  if (target.mesh_map) return [`channel:map:${target.mesh_map}`];
+  const names = stage.textures(target.sheet, side).names().filter((n) => !n.startsWith("channel:map:"));
   return target.channels.includes("emission") && !names.includes("emission") ? [...names, "emission"] : names;
 }
 

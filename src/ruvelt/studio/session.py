@@ -208,9 +208,8 @@ class Session:
             self.pictures.keep(scope, [(*w, stamps[w], tile) for w, tile in zip(mine, tiles, strict=True)])
         if missing:
             self.pictures.keep_sources(scope, display.samples.gutter_sources)
-        else:
-            # Nothing had to be laid out for the pictures, but the first stroke will need it.
-            self.pictures.later(lambda: _lay_out(display.samples))
+        # What the first stroke will need is made ready while the pictures are looked at.
+        self.pictures.later(lambda: _lay_out(display.samples))
         return [made[w] for w in wanted]
 
     def _refresh_pictures(self) -> None:
