@@ -101,7 +101,7 @@ class Reader:
         # On the other side of a mirror plane than the stroke began, its twin is at work, with its source on that side too.
         flips = np.where(self._mirrored & (place * np.where(start == 0, 1.0, start) < 0), -1.0, 1.0)
         source = (place * flips + offset) * flips
-        found = samples.grid.nearest(source, max(2 * self._radius, 8 * samples.spacing))
+        found = samples.grid.nearest(source, max(self._radius, 8 * samples.spacing))
         # Where the source leaves the surface, what is there stays.
         found = np.where(found >= 0, found, slots)
         for chunk in np.unique(found >> 16):

@@ -130,9 +130,20 @@ def _nearest(points, reach, low, cell, dims, start, slot, xyz, out):  # type: ig
                 lo[k] = min(max(int(np.floor((points[i, k] - ball - low[k]) / cell)), 0), dims[k] - 1)
                 hi[k] = min(max(int(np.floor((points[i, k] + ball - low[k]) / cell)), 0), dims[k] - 1)
             for z in range(lo[2], hi[2] + 1):
+                zl = low[2] + z * cell
+                gz = max(zl - points[i, 2], points[i, 2] - zl - cell, 0.0)
                 for y in range(lo[1], hi[1] + 1):
+                    yl = low[1] + y * cell
+                    gy = max(yl - points[i, 1], points[i, 1] - yl - cell, 0.0)
+                    # Only the cells that can hold anything nearer than the nearest so far; a little more, for cells are told in float32.
+                    rest = best - gz * gz - gy * gy + 1e-4 * cell * cell
+                    if rest < 0:
+                        continue
+                    half = np.sqrt(rest) + 1e-3 * cell
+                    xa = min(max(int(np.floor((points[i, 0] - half - low[0]) / cell)), lo[0]), hi[0])
+                    xb = min(max(int(np.floor((points[i, 0] + half - low[0]) / cell)), lo[0]), hi[0])
                     row = (z * dims[1] + y) * dims[0]
-                    for j in range(start[row + lo[0]], start[row + hi[0] + 1]):
+                    for j in range(start[row + xa], start[row + xb + 1]):
                         dx, dy, dz = xyz[0, j] - points[i, 0], xyz[1, j] - points[i, 1], xyz[2, j] - points[i, 2]
                         d = dx * dx + dy * dy + dz * dz
                         if d < best or (d == best and out[i] >= 0 and slot[j] < out[i]):
@@ -140,4 +151,4 @@ def _nearest(points, reach, low, cell, dims, start, slot, xyz, out):  # type: ig
                             out[i] = slot[j]
             if out[i] >= 0 or not ball < reach:
                 break
-            ball = min(reach, ball * np.float32(2))
+            ball = min(reach, ball * np.float32(1.5))
