@@ -7,7 +7,6 @@ from threading import Lock
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.stats import qmc
 
 from ruvelt.core.bake._bake_kernels import encode_rows, gather_open, gather_thickness, hemisphere_rays, mean_curvature
 from ruvelt.core.bake.maps import SUSPECTS, Measured, MeshMapKind, map_kind
@@ -40,6 +39,9 @@ def shifts(antialias: int) -> list[tuple[float, float]]:
 
 def sky_table(rays: int, seed: int) -> F32:
     """(rays, 2) float32 points of a scrambled Sobol sequence in the unit square (Owen 1995), the same for the same seed."""
+    # Imported where it is used: it takes a second that no start should wait for.
+    from scipy.stats import qmc
+
     sobol = qmc.Sobol(2, scramble=True, rng=np.random.default_rng(seed))
     points = sobol.random(1 << max(rays - 1, 0).bit_length())[:rays]
     return np.ascontiguousarray(np.minimum(points, 1 - 2**-24), np.float32)

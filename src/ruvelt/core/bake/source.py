@@ -143,8 +143,8 @@ class BakeSource:
         """Cast from outside along the averaged normals, `front` outside to `back` inside; the first fitting hit counts."""
         n = len(points.local)
         if not self.projects:
-            none = np.zeros(n, np.uint8)
-            return Surface(points.position, points.normal, np.zeros(n, np.float32), np.full(n, -1, np.int32), none)
+            flat, own = np.broadcast_to(np.zeros(1, np.float32), n), np.broadcast_to(np.full(1, -1, np.int32), n)
+            return Surface(points.position, points.normal, flat, own, np.broadcast_to(np.zeros(1, np.uint8), n))
         front, back = (np.float32(share * self.low.diagonal) for share in (settings.front, settings.back))
         position, normal = points.position.copy(), points.normal.copy()
         triangle, suspect = np.full(n, -1, np.int32), np.empty(n, np.uint8)

@@ -21,6 +21,9 @@ from ruvelt.core.stack.evaluate import Fold, Overlay, PlaneLookup, Resolved, Run
 from ruvelt.core.stack.faces import FaceIndex
 from ruvelt.core.workers import SERIAL, Workers
 
+#: Samples met by a batch's dabs from which threads share the work.
+SLABS_FROM = 300_000
+
 
 @dataclass(frozen=True, eq=False)
 class Touched:
@@ -123,15 +126,7 @@ class LiveStroke:
 
     def _ball(self, dabs: NDArray[np.float32], dirty: NDArray[np.uint8]) -> None:
         grid, samples = self.samples.grid, self.samples
-        low = float((dabs[:, 2] - dabs[:, 3]).min() - grid.low[2]) / grid.cell
-        high = float((dabs[:, 2] + dabs[:, 3]).max() - grid.low[2]) / grid.cell
-        first = int(np.clip(np.floor(low) - 1, 0, grid.dims[2] - 1)) if np.isfinite(low) else 0
-        last = int(np.clip(np.floor(high) + 1, 0, grid.dims[2] - 1)) if np.isfinite(high) else int(grid.dims[2]) - 1
-        # Each thread takes layers of the grid, so that no sample is raised by two and the order of dabs is kept.
-        # A batch of few samples is done sooner than a thread is woken.
-        samples_met = float((np.pi * (dabs[:, 3].astype(np.float64) / samples.spacing) ** 2).sum())
-        slabs = min(2 * self._workers.threads, last - first + 1) if self._workers.threads > 1 and samples_met > 300_000 else 1
-        edges = np.linspace(first, last + 1, slabs + 1).astype(int)
+        edges = self._slabs(dabs)
 
         def lay(slab: int) -> None:
             ball_dabs(
@@ -146,13 +141,28 @@ class LiveStroke:
                 self._allowed,
                 samples.spacing,
                 samples.square,
-                int(edges[slab]),
-                int(edges[slab + 1]) - 1,
+                edges[slab],
+                edges[slab + 1] - 1,
                 self._coverage,
                 dirty,
             )
 
-        self._workers.map(lay, range(slabs))
+        self._workers.map(lay, range(len(edges) - 1))
+
+    def _slabs(self, dabs: NDArray[np.float32]) -> list[int]:
+        """Layers of the grid that each thread takes, so that no sample is raised by two and the order of dabs is kept."""
+        grid = self.samples.grid
+        whole = [0, int(grid.dims[2])]
+        # A batch of few samples is done sooner than a thread is woken.
+        met = float(np.square(dabs[:, 3].astype(np.float64)).sum()) * np.pi / self.samples.spacing**2
+        if self._workers.threads == 1 or not met > SLABS_FROM:
+            return whole
+        low = float((dabs[:, 2] - dabs[:, 3]).min() - grid.low[2]) / grid.cell
+        high = float((dabs[:, 2] + dabs[:, 3]).max() - grid.low[2]) / grid.cell
+        if not np.isfinite(low + high):
+            return whole
+        first, last = (int(np.clip(np.floor(v), 0, grid.dims[2] - 1)) for v in (low - 1, high + 1))
+        return [int(e) for e in np.linspace(first, last + 1, min(2 * self._workers.threads, last - first + 1) + 1)]
 
     def _mirrored_discs(self, dabs: NDArray[np.float32], mirror: Mirror) -> NDArray[np.float32]:
         """Each disc followed by a disc around the texel nearest to its mirrored surface point; none where there is no such point."""

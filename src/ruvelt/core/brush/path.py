@@ -104,6 +104,9 @@ def _stops(points: list[Point], leash: _Leash, spacer: _Spacer, step_at: Callabl
     return np.array([s[0] for s in stops]), np.array([s[1] for s in stops])
 
 
+_SPREAD, _SHIFT = np.array([2.0, 2.0, 1.0, 2.0, 1.0]), np.array([1.0, 1.0, 0.0, 1.0, 0.0])
+
+
 class _Chance:
     """The stroke's own random numbers: four a dab, so that turning one jitter on does not change another."""
 
@@ -113,7 +116,8 @@ class _Chance:
     def draw(self, count: int) -> NDArray[np.float64]:
         """(n, 5): place x, place y, size, angle, strength; all in −1 … 1 but size and strength in 0 … 1."""
         values = self._random.random((count, 5))
-        values[:, [0, 1, 3]] = values[:, [0, 1, 3]] * 2 - 1
+        values *= _SPREAD
+        values -= _SHIFT
         return values
 
 

@@ -35,11 +35,11 @@ class Gutter:
     @cached_property
     def sources_of(self) -> dict[int, tuple[int, ...]]:
         """For each chunk the other chunks its gutter texels repeat."""
-        pairs = np.unique(np.stack([self.dst >> 16, self.src >> 16], axis=1), axis=0)
+        to, of = self.dst >> 16, self.src >> 16
+        apart = to != of
         found: dict[int, list[int]] = {}
-        for d, s in pairs:
-            if d != s:
-                found.setdefault(int(d), []).append(int(s))
+        for pair in np.unique((to[apart].astype(np.int64) << 32) | of[apart]):
+            found.setdefault(int(pair >> 32), []).append(int(pair & 0xFFFFFFFF))
         return {d: tuple(s) for d, s in found.items()}
 
     @cached_property
