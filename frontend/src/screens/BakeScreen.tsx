@@ -1,6 +1,5 @@
 import { Tooltip } from "@mui/material";
 import { useEffect, useRef, useState } from "react";
-import { Group, Panel, Separator } from "react-resizable-panels";
 import { MapGrid } from "../bake/MapGrid";
 import { SettingsCard } from "../bake/SettingsCard";
 import { SourceCard } from "../bake/SourceCard";
@@ -11,8 +10,7 @@ import { TargetRibbon } from "../paint/TargetRibbon";
 import { ToolRail } from "../paint/ToolRail";
 import { bakery, enterBake, leaveBake } from "../state/bake";
 import { useDocument, useWorkshop } from "../state/hooks";
-import { FlatView } from "../viewport/FlatView";
-import { SolidView } from "../viewport/SolidView";
+import { TwoViews } from "../viewport/TwoViews";
 
 /** Measures the model and repairs what went wrong, before or while painting. */
 export function BakeScreen() {
@@ -47,23 +45,9 @@ export function BakeScreen() {
       <ToolRail touchUp />
       <div className="middle">
         <TargetRibbon />
-        <Group orientation="vertical" style={{ flex: 1, minHeight: 0 }}>
-          <Panel defaultSize="60%" minSize="25%">
-            <Group orientation="horizontal">
-              <Panel defaultSize="58%" minSize="20%">
-                <SolidView />
-              </Panel>
-              <Separator className="handle-x" aria-label="Width of the views" />
-              <Panel minSize="20%">
-                <FlatView />
-              </Panel>
-            </Group>
-          </Panel>
-          <Separator className="handle-y" aria-label="Height of the map grid" />
-          <Panel minSize="15%">
-            <MapGrid />
-          </Panel>
-        </Group>
+        <TwoViews share="60%" grid="map grid">
+          <MapGrid />
+        </TwoViews>
       </div>
       <aside className="side">
         <div className="seg tabs" role="group" aria-label="Bake or touch up">

@@ -1,4 +1,3 @@
-import { Group, Panel, Separator } from "react-resizable-panels";
 import { ReadingCard } from "../bake/TouchUpCard";
 import { LayerGrid } from "../grid/LayerGrid";
 import { BrushCard, FillCard } from "../paint/BrushCard";
@@ -6,8 +5,7 @@ import { PaintCard } from "../paint/PaintCard";
 import { TargetRibbon } from "../paint/TargetRibbon";
 import { ToolRail } from "../paint/ToolRail";
 import { useDocument, useWorkshop } from "../state/hooks";
-import { FlatView } from "../viewport/FlatView";
-import { SolidView } from "../viewport/SolidView";
+import { TwoViews } from "../viewport/TwoViews";
 
 export function PaintScreen() {
   const tool = useWorkshop((s) => s.tool);
@@ -25,23 +23,9 @@ export function PaintScreen() {
       <ToolRail />
       <div className="middle">
         <TargetRibbon />
-        <Group orientation="vertical" style={{ flex: 1, minHeight: 0 }}>
-          <Panel defaultSize="64%" minSize="25%">
-            <Group orientation="horizontal">
-              <Panel defaultSize="58%" minSize="20%">
-                <SolidView />
-              </Panel>
-              <Separator className="handle-x" aria-label="Width of the views" />
-              <Panel minSize="20%">
-                <FlatView />
-              </Panel>
-            </Group>
-          </Panel>
-          <Separator className="handle-y" aria-label="Height of the layer grid" />
-          <Panel minSize="15%">
-            <LayerGrid />
-          </Panel>
-        </Group>
+        <TwoViews share="64%" grid="layer grid">
+          <LayerGrid />
+        </TwoViews>
       </div>
       <aside className="side">
         {tool === "fill" ? <FillCard /> : <BrushCard />}

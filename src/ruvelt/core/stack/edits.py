@@ -106,21 +106,6 @@ class Batch(Frozen):
     edits: Annotated[tuple[Edit, ...], Field(max_length=2000)]
 
 
-Edit = Annotated[
-    AddLayer
-    | RemoveLayer
-    | MoveLayer
-    | SetLayer
-    | SetSheet
-    | SetHighMeshes
-    | SetSeams
-    | SetSettings
-    | AddChannel
-    | RemoveChannel
-    | ReplaceDocument
-    | Batch,
-    Field(discriminator="edit"),
-]
 AnyEdit = (
     AddLayer
     | RemoveLayer
@@ -135,6 +120,7 @@ AnyEdit = (
     | ReplaceDocument
     | Batch
 )
+Edit = Annotated[AnyEdit, Field(discriminator="edit")]
 Batch.model_rebuild()
 EDIT: TypeAdapter[AnyEdit] = TypeAdapter(Edit)
 
