@@ -6,7 +6,6 @@ import time
 from collections.abc import Callable, Iterable, Mapping
 from contextlib import suppress
 from dataclasses import dataclass
-from functools import cached_property
 from pathlib import Path
 from threading import RLock
 from typing import Any
@@ -18,6 +17,7 @@ from ruvelt.core.brush.live import LiveStroke, Touched
 from ruvelt.core.brush.target import Paint, Target, resolve_target
 from ruvelt.core.errors import Conflict, InputError, NotFound, RuveltError
 from ruvelt.core.inspect.findings import Finding, find_problems
+from ruvelt.core.lazy import lazy
 from ruvelt.core.mesh.model import Model
 from ruvelt.core.mesh.rays import RayCaster
 from ruvelt.core.mesh.seams import Edges
@@ -66,11 +66,11 @@ class _Surface:
             self._faces = (seams, FaceIndex(self.model, seams))
         return self._faces[1]
 
-    @cached_property
+    @lazy
     def plans(self) -> list[SheetPlan]:
         return plan_sheets(self.model, self._rule) if self._laid_out else []  # type: ignore[arg-type]
 
-    @cached_property
+    @lazy
     def findings(self) -> list[Finding]:
         return find_problems(self.model, self.plans)
 

@@ -5,7 +5,6 @@ from __future__ import annotations
 import re
 from collections.abc import Sequence
 from dataclasses import dataclass
-from functools import cached_property
 
 import numpy as np
 from embreex.mesh_construction import TriangleMesh
@@ -16,6 +15,7 @@ from ruvelt.core.bake._bake_kernels import cage_rays, judge_hits, take_hits
 from ruvelt.core.bake.points import Points
 from ruvelt.core.bake.settings import BakeSettings
 from ruvelt.core.errors import InputError
+from ruvelt.core.lazy import lazy
 from ruvelt.core.mesh.model import Model
 from ruvelt.core.mesh.normals import corner_normals
 
@@ -81,23 +81,23 @@ class BakeSource:
         if (tops[:, 1].max(axis=0) < low - size * 0.05).any() or (tops[:, 0].min(axis=0) > high + size * 0.05).any():
             raise InputError("The high mesh does not lie where the model lies, so no ray would meet it. Export both from the same place and scale.")
 
-    @cached_property
+    @lazy
     def corners(self) -> F32:
         """(t, 3, 3) float32, object space, of every mesh in order."""
         return np.concatenate([m.positions[m.triangles] for m in self.meshes])
 
-    @cached_property
+    @lazy
     def normals(self) -> F32:
         """(t, 3, 3) float32 unit corner normals."""
         return np.concatenate([corner_normals(m)[m.triangle_corners] for m in self.meshes])
 
-    @cached_property
+    @lazy
     def faces(self) -> tuple[NDArray[np.int32], NDArray[np.int32]]:
         """Mesh and face of every triangle, (t,) int32 each."""
         mesh = np.concatenate([np.full(len(m.triangles), i, np.int32) for i, m in enumerate(self.meshes)])
         return mesh, np.concatenate([m.triangle_face for m in self.meshes])
 
-    @cached_property
+    @lazy
     def keys(self) -> tuple[list[str], NDArray[np.int32]]:
         """Names that parts are matched by, and the one of every triangle."""
         names: list[str] = []
@@ -115,13 +115,13 @@ class BakeSource:
     def _placed(self, places: F32) -> F32:
         return np.ascontiguousarray((places - self.centre) * self.scale, np.float32)
 
-    @cached_property
+    @lazy
     def whole(self) -> EmbreeScene:
         scene = EmbreeScene()
         self._mesh = TriangleMesh(scene, self._placed(self.corners))
         return scene
 
-    @cached_property
+    @lazy
     def _parts(self) -> dict[int, tuple[EmbreeScene, object, NDArray[np.int32]]]:
         return {}
 
@@ -160,7 +160,7 @@ class BakeSource:
         judge_hits(points.position, points.cage, position, triangle, wanted, self.keys[1], front, back, _BITS, height, suspect)
         return Surface(position, normal, height, triangle, suspect)
 
-    @cached_property
+    @lazy
     def _low_keys(self) -> NDArray[np.int32]:
         """For each part of the low mesh the name it is matched by, -1 where the high mesh has none of it."""
         names = self.keys[0]

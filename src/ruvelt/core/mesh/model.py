@@ -5,12 +5,12 @@ from __future__ import annotations
 import io
 import json
 from dataclasses import dataclass, field
-from functools import cached_property
 
 import numpy as np
 from numpy.typing import NDArray
 
 from ruvelt.core.errors import InputError
+from ruvelt.core.lazy import lazy
 from ruvelt.core.mesh.triangulate import triangulate
 
 F32 = NDArray[np.float32]
@@ -81,26 +81,26 @@ class Model:
     def vertex_count(self) -> int:
         return len(self.positions)
 
-    @cached_property
+    @lazy
     def triangle_corners(self) -> I32:
         """(t, 3) int32 corner indices; quads split along the shorter diagonal, larger polygons by ear clipping."""
         return self._triangulated[0]
 
-    @cached_property
+    @lazy
     def triangle_face(self) -> I32:
         """(t,) int32: the face each triangle belongs to."""
         return self._triangulated[1]
 
-    @cached_property
+    @lazy
     def _triangulated(self) -> tuple[I32, I32]:
         return triangulate(self.positions, self.face_starts, self.corner_vertex)
 
-    @cached_property
+    @lazy
     def triangles(self) -> I32:
         """(t, 3) int32 vertex indices."""
         return np.ascontiguousarray(self.corner_vertex[self.triangle_corners])
 
-    @cached_property
+    @lazy
     def welded(self) -> I32:
         """(v,) int32: one id for all vertices at the same place (files split vertices along seams)."""
         if not self.vertex_count:
@@ -113,12 +113,12 @@ class Model:
     def bounds(self) -> tuple[F32, F32]:
         return self.positions.min(axis=0), self.positions.max(axis=0)
 
-    @cached_property
+    @lazy
     def diagonal(self) -> float:
         low, high = self.bounds
         return float(np.linalg.norm(high.astype(np.float64) - low)) or 1.0
 
-    @cached_property
+    @lazy
     def width(self) -> float:
         """The longest side of the bounding box, object units; relative brush sizes refer to it."""
         low, high = self.bounds

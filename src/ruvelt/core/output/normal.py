@@ -2,11 +2,10 @@
 
 from __future__ import annotations
 
-from functools import cached_property
-
 import numpy as np
 from numpy.typing import NDArray
 
+from ruvelt.core.lazy import lazy
 from ruvelt.core.mesh.topology import islands
 from ruvelt.core.output._pixel_kernels import normal_runs
 from ruvelt.core.planes.plane import U16
@@ -44,11 +43,11 @@ class NormalField:
     def __init__(self, samples: SheetSamples) -> None:
         self.samples = samples
 
-    @cached_property
+    @lazy
     def _gradients(self) -> NDArray[np.float32]:
         return height_gradients(self.samples)
 
-    @cached_property
+    @lazy
     def _islands(self) -> NDArray[np.int32]:
         model = self.samples.model
         return np.ascontiguousarray(islands(model, model.uv_layouts[0])[model.triangle_face[self.samples.triangles]])

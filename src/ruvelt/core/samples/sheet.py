@@ -4,12 +4,12 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 from dataclasses import dataclass
-from functools import cached_property
 
 import numpy as np
 from numpy.typing import NDArray
 
 from ruvelt.core.errors import InputError
+from ruvelt.core.lazy import lazy
 from ruvelt.core.mesh.model import Model
 from ruvelt.core.mesh.normals import corner_normals
 from ruvelt.core.mesh.sheets import SheetPlan
@@ -32,7 +32,7 @@ class Gutter:
     src: NDArray[np.int32]
     start: NDArray[np.int64]  # (chunks + 1,) into both, by source chunk
 
-    @cached_property
+    @lazy
     def sources_of(self) -> dict[int, tuple[int, ...]]:
         """For each chunk the other chunks its gutter texels repeat."""
         to, of = self.dst >> 16, self.src >> 16
@@ -42,7 +42,7 @@ class Gutter:
             found.setdefault(int(pair >> 32), []).append(int(pair & 0xFFFFFFFF))
         return {d: tuple(s) for d, s in found.items()}
 
-    @cached_property
+    @lazy
     def targets_of(self) -> dict[int, tuple[int, ...]]:
         """For each chunk the other chunks whose gutter repeats it."""
         found: dict[int, list[int]] = {}
@@ -111,12 +111,12 @@ class SheetSamples(SurfaceSamples):
         self.chunk_count = self.chunks_across**2
         self._workers = workers
 
-    @cached_property
+    @lazy
     def owner(self) -> NDArray[np.int32]:
         """Laid out at first use: pictures that are kept can be shown without it."""
         return _raster(self.uv, self.side, self._workers)[0]
 
-    @cached_property
+    @lazy
     def _filled(self) -> tuple[NDArray[np.float32], NDArray[np.float32], NDArray[np.int32]]:
         positions = np.zeros((self.slot_count, 3), np.float32)
         normals = np.zeros((self.slot_count, 3), np.float32)
@@ -142,21 +142,21 @@ class SheetSamples(SurfaceSamples):
     def face(self) -> NDArray[np.int32]:  # type: ignore[override]
         return self._filled[2]
 
-    @cached_property
+    @lazy
     def covered(self) -> NDArray[np.bool_]:
         return self.owner >= 0
 
-    @cached_property
+    @lazy
     def triangle_positions(self) -> NDArray[np.float32]:
         """(t, 3, 3) float32, object space."""
         return np.ascontiguousarray(self.model.positions[self.model.triangles[self.triangles]])
 
-    @cached_property
+    @lazy
     def triangle_normals(self) -> NDArray[np.float32]:
         """(t, 3, 3) float32 corner normals, object space."""
         return np.ascontiguousarray(corner_normals(self.model)[self.model.triangle_corners[self.triangles]])
 
-    @cached_property
+    @lazy
     def triangle_tangents(self) -> NDArray[np.float32]:
         """(t, 3, 4) float32 MikkTSpace tangents with the bitangent's sign."""
         up = np.stack([self.uv[..., 0] / self.side, 1 - self.uv[..., 1] / self.side], axis=-1)
@@ -196,11 +196,11 @@ class SheetSamples(SurfaceSamples):
         start = np.searchsorted(src >> 16, np.arange(self.chunk_count + 1))
         return Gutter(dst, src, start.astype(np.int64))
 
-    @cached_property
+    @lazy
     def screen_gutter(self) -> Gutter:
         return self.gutter(SCREEN_GUTTER)
 
-    @cached_property
+    @lazy
     def gutter_sources(self) -> Mapping[int, tuple[int, ...]]:
         """For each chunk the other chunks its screen gutter repeats; may be set to what is known from before."""
         return self.screen_gutter.sources_of

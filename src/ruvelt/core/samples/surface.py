@@ -3,11 +3,11 @@
 from __future__ import annotations
 
 from abc import ABC, abstractmethod
-from functools import cached_property
 
 import numpy as np
 from numpy.typing import NDArray
 
+from ruvelt.core.lazy import lazy
 from ruvelt.core.mesh.model import Model
 from ruvelt.core.samples.chunks import CHUNK
 from ruvelt.core.samples.grid import SampleGrid
@@ -32,24 +32,24 @@ class SurfaceSamples(ABC):
     def slot_count(self) -> int:
         return self.chunk_count * CHUNK
 
-    @cached_property
+    @lazy
     def covered(self) -> NDArray[np.bool_]:
         return self.face >= 0
 
-    @cached_property
+    @lazy
     def covered_count(self) -> int:
         return int(self.covered.sum())
 
-    @cached_property
+    @lazy
     def spacing(self) -> float:
         return float(np.sqrt(self.area() / max(self.covered_count, 1)))
 
-    @cached_property
+    @lazy
     def grid(self) -> SampleGrid:
         """The spatial grid over covered samples."""
         return SampleGrid.build(self.positions, self.normals, np.flatnonzero(self.covered).astype(np.int32), self.spacing)
 
-    @cached_property
+    @lazy
     def grid_areas(self) -> NDArray[np.float32]:
         """(n,) float32 surface each sample stands for, in the grid's order, relative: dense islands count no more than thin ones."""
         return np.ascontiguousarray(self.sample_areas(self.grid.slot), np.float32)
