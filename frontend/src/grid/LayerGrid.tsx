@@ -68,7 +68,7 @@ export function LayerGrid() {
             }}
           >
             <span>
-              Picture <span className="quiet">· A square picture as a paint layer, in the target&apos;s channel</span>
+              Picture <span className="quiet">· A square file to paint over, in the channel of the target</span>
             </span>
           </MenuItem>
         </Menu>
