@@ -11,8 +11,6 @@ from ruvelt.core.bake.from_normal import FROM_NORMAL
 from ruvelt.core.bake.maps import MAPS
 from ruvelt.core.bake.settings import PARAMETERS, BakeSettings
 from ruvelt.core.bake.source import BakeSource, needed_bytes
-from ruvelt.core.errors import InputError
-from ruvelt.core.output.images import decode_image
 from ruvelt.core.planes.plane import U16
 from ruvelt.core.samples.chunks import CHUNK
 from ruvelt.store.blobs import unpack
@@ -33,6 +31,7 @@ from ruvelt.web import schemas as s
 from ruvelt.web.binary import binary
 from ruvelt.web.context import blueprint, studio
 from ruvelt.web.projects import job_answer, state_of
+from ruvelt.web.uploads import uploaded_mesh, uploaded_picture
 
 api: APIBlueprint = blueprint("baking")
 #: Tiles of one answer while a bake runs: small answers, so that the next question is never far.
@@ -59,16 +58,12 @@ def registry() -> s.BakeRegistry:
 def bring_high_mesh(path: s.ProjectPath):  # type: ignore[no-untyped-def]
     """Multipart form: `file`, the high mesh and what it needs beside it."""
     session = studio().session(path.uid)
-    files = {f.filename or "": f.read() for f in request.files.getlist("file")}
-    if not files:
-        raise InputError("Choose the file of a high mesh.")
-    main = next((n for n in files if n.lower().rsplit(".", 1)[-1] in ("obj", "glb", "gltf", "ply", "stl")), next(iter(files)))
-    beside = {n.replace("\\", "/").split("/")[-1]: d for n, d in files.items() if n != main}
+    mesh = uploaded_mesh("Choose the file of a high mesh.")
 
     def work(job: Job) -> dict[str, object]:
-        return {"high": add_high_mesh(session, files[main], main, job.progress, beside)}
+        return {"high": add_high_mesh(session, mesh.data, mesh.name, job.progress, mesh.beside)}
 
-    return job_answer(studio().jobs.start("high", f"Bring in {main}", work))
+    return job_answer(studio().jobs.start("high", f"Bring in {mesh.name}", work))
 
 
 @api.delete("/projects/<uid>/high/<key>", responses={200: s.ProjectState})
@@ -149,10 +144,7 @@ def drop_map(path: s.MapPath):  # type: ignore[no-untyped-def]
 def bring_map(path: s.MapPath):  # type: ignore[no-untyped-def]
     """Multipart form: `file`, a picture that becomes the mesh map; for normal maps `y` "up" or "down"."""
     session = studio().session(path.uid)
-    upload = request.files.get("file")
-    if upload is None:
-        raise InputError("Choose a picture of the map.")
-    image = decode_image(upload.read(), upload.filename or "picture")
+    _, image = uploaded_picture("Choose a picture of the map.")
     if path.map == "normal" and request.form.get("y") == "down":
         image[..., 1] = 65535 - image[..., 1]
     import_map(session, path.sheet, path.map, image)

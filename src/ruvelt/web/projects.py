@@ -8,7 +8,6 @@ from flask import Response, request
 from flask_openapi3 import APIBlueprint
 
 from ruvelt.core.errors import InputError
-from ruvelt.core.output.images import decode_image
 from ruvelt.studio.bring_in import picture_layer
 from ruvelt.studio.cells import cell_pictures
 from ruvelt.studio.geometry import sheet_facts
@@ -20,6 +19,7 @@ from ruvelt.studio.repaint import change_resolution, set_normal_map
 from ruvelt.studio.session import Session
 from ruvelt.web import schemas as s
 from ruvelt.web.context import blueprint, studio
+from ruvelt.web.uploads import uploaded_mesh, uploaded_picture
 
 api: APIBlueprint = blueprint("projects")
 FINDING_FACES = 20_000
@@ -33,10 +33,7 @@ def list_projects():  # type: ignore[no-untyped-def]
 @api.post("/projects", responses={200: s.JobAnswer})
 def create_project():  # type: ignore[no-untyped-def]
     """Multipart form: `file` (the mesh and what it needs beside it), `name`, `resolution`, `rule`."""
-    files = {f.filename or "": f.read() for f in request.files.getlist("file")}
-    if not files:
-        raise InputError("Choose a mesh file to bring in.")
-    main = next((n for n in files if n.lower().rsplit(".", 1)[-1] in ("obj", "glb", "gltf", "ply", "stl")), next(iter(files)))
+    mesh = uploaded_mesh("Choose a mesh file to bring in.")
     rule = request.form.get("rule", "auto")
     if rule not in ("auto", "materials", "parts", "tiles"):
         raise InputError(f"'{rule}' is no way to make sheets. Use auto, materials, parts or tiles.")
@@ -45,21 +42,20 @@ def create_project():  # type: ignore[no-untyped-def]
     except ValueError:
         raise InputError("The resolution is not a number.") from None
     here, name = studio(), request.form.get("name") or None
-    beside = {n.replace("\\", "/").split("/")[-1]: d for n, d in files.items() if n != main}
 
     def work(job: Job) -> dict[str, object]:
         uid = here.create(
-            files[main],
-            main,
+            mesh.data,
+            mesh.name,
             name=name,
             resolution=resolution,
             rule=rule,
-            companions=beside,
+            companions=mesh.beside,
             progress=job.progress,  # type: ignore[arg-type]
         )
         return {"project": uid}
 
-    return job_answer(here.jobs.start("import", f"Bring in {main}", work))
+    return job_answer(here.jobs.start("import", f"Bring in {mesh.name}", work))
 
 
 def job_answer(job: Job) -> dict[str, object]:
@@ -267,11 +263,7 @@ def resolution(path: s.ProjectPath, body: s.ResolutionBody):  # type: ignore[no-
 def bring_layer(path: s.SheetPath):  # type: ignore[no-untyped-def]
     """Multipart form: `file`, a square picture; `channel`, the one it goes into."""
     session = studio().session(path.uid)
-    upload = request.files.get("file")
-    if upload is None:
-        raise InputError("Choose a picture for the layer.")
-    name = (upload.filename or "Picture").replace("\\", "/").split("/")[-1].rsplit(".", 1)[0]
-    image = decode_image(upload.read(), upload.filename or "picture")
+    name, image = uploaded_picture("Choose a picture for the layer.")
     return {"layer": picture_layer(session, path.sheet, request.form.get("channel", "base_color"), image, name)}
 
 
@@ -279,10 +271,7 @@ def bring_layer(path: s.SheetPath):  # type: ignore[no-untyped-def]
 def bring_normal_map(path: s.SheetPath):  # type: ignore[no-untyped-def]
     """Multipart form: `file`, a tangent-space normal map; `y` "up" or "down"."""
     session = studio().session(path.uid)
-    upload = request.files.get("file")
-    if upload is None:
-        raise InputError("Choose a picture of the normal map.")
-    image = decode_image(upload.read(), upload.filename or "picture")
+    _, image = uploaded_picture("Choose a picture of the normal map.")
     if request.form.get("y") == "down":
         image[..., 1] = 65535 - image[..., 1]
     set_normal_map(session, path.sheet, image)

@@ -1,0 +1,43 @@
+"""Files that come with a request: a mesh with what it needs beside it, or a picture."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from flask import request
+
+from ruvelt.core.errors import InputError
+from ruvelt.core.mesh.readers import READERS
+from ruvelt.core.output.images import decode_image
+from ruvelt.core.planes.plane import U16
+
+
+@dataclass(frozen=True)
+class UploadedMesh:
+    """A mesh file and its companions by plain file name; folders in their names are dropped."""
+
+    name: str
+    data: bytes
+    beside: dict[str, bytes]
+
+
+def _plain(name: str) -> str:
+    return name.replace("\\", "/").split("/")[-1]
+
+
+def uploaded_mesh(missing: str) -> UploadedMesh:
+    """The mesh among the form's files. Raises InputError with the words `missing` when there is none."""
+    files = {f.filename or "": f.read() for f in request.files.getlist("file")}
+    if not files:
+        raise InputError(missing)
+    main = next((n for n in files if n.lower().endswith(tuple(READERS))), next(iter(files)))
+    return UploadedMesh(main, files[main], {_plain(n): d for n, d in files.items() if n != main})
+
+
+def uploaded_picture(missing: str) -> tuple[str, U16]:
+    """Plain name without its ending, and (h, w, 4) uint16 of the form's picture. Raises InputError when there is none or it is no picture."""
+    upload = request.files.get("file")
+    if upload is None:
+        raise InputError(missing)
+    name = upload.filename or "picture"
+    return _plain(name).rsplit(".", 1)[0], decode_image(upload.read(), name)
