@@ -4,6 +4,8 @@ from __future__ import annotations
 
 from pathlib import Path
 
+import cv2
+import numpy as np
 import pytest
 from playwright.sync_api import Page, expect
 
@@ -31,6 +33,15 @@ def covered(page: Page) -> int:
     return int(text.split(" texels")[0].split("·")[-1].strip().replace(",", ""))
 
 
+def island_on(light: np.ndarray) -> tuple[float, float]:
+    """A place well inside some island of a picture of the flat sheet, as shares of its height and width."""
+    whole = cv2.erode(light.astype(np.uint8), np.ones((15, 15), np.uint8))
+    rows, columns = np.nonzero(whole)
+    assert len(rows)
+    i = len(rows) // 2
+    return float(rows[i] / light.shape[0]), float(columns[i] / light.shape[1])
+
+
 def test_unwrap_place_and_paint(page: Page, bare: str, server: Server) -> None:
     page.goto(f"{server.url}/#/{bare}/model")
     page.get_by_role("button", name="Unwrap the model", exact=True).wait_for()
@@ -52,6 +63,18 @@ def test_unwrap_place_and_paint(page: Page, bare: str, server: Server) -> None:
     page.get_by_role("button", name="Undo").click()
     settled(page)
     assert covered(page) == before
+    # An island is moved by dragging it across the flat sheet, towards the middle.
+    history = server.get(f"/projects/{bare}")["head"]
+    board = look(page, "flat")
+    light = (board[..., 1] > board[..., 0].min() + 12) & (np.abs(board - 97).max(axis=2) > 8) & (board.max(axis=2) > 45)
+    v, u = island_on(light)
+    drag(page, "flat", (u, v), (u + 0.06 * np.sign(0.5 - u), v))
+    assert server.get(f"/projects/{bare}")["head"] == history + 1  # type: ignore[operator]
+    assert server.get(f"/projects/{bare}/history")["steps"][0]["label"] == "Place an island"  # type: ignore[index]
+    moved = look(page, "flat")
+    assert (np.abs(moved - board).max(axis=2) > 20).sum() > 200
+    page.get_by_role("button", name="Undo").click()
+    settled(page)
     # What was unwrapped can be painted.
     page.get_by_role("link", name="Paint").click()
     page.get_by_label("Flat sheet", exact=True).wait_for()

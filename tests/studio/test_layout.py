@@ -6,11 +6,13 @@ import numpy as np
 import pytest
 from numpy.testing import assert_allclose
 
+from ruvelt.core.brush.camera import Camera
 from ruvelt.core.brush.target import Paint, Target
 from ruvelt.core.errors import Conflict, InputError
 from ruvelt.core.mesh.topology import islands
 from ruvelt.core.stack.document import FacePick
 from ruvelt.studio.layout import Placement, pack, place, seam_lines, toggle_seam, unwrap_model
+from ruvelt.studio.probe import probe
 from ruvelt.studio.studio import Studio
 from tests.meshes import CUBE_MTL, cube_obj
 
@@ -125,3 +127,17 @@ def test_seams_split_what_fill_picks(studio: Studio, cube: str) -> None:
     assert len(session.document.seams) == 1
     session.undo()
     assert len(session.document.seams) == 2
+
+
+def test_an_island_is_placed_whole_whatever_seams_split_it(studio: Studio, cube: str) -> None:
+    session = studio.session(cube)
+    toggle_seam(session, 0, (-1.0, 0.0, 1.0), False)
+    toggle_seam(session, 1, (1.0, 0.0, -1.0), False)
+    right = Camera(eye=(0, 0, -6), target=(0, 0, 0), fov_deg=30, width=200, height=200)
+    found = probe(session, right, None, 100, 100, False, island=True)
+    # For picking, the far side is a piece of its own; in the layout it is one island with the other three.
+    assert found["belongs"]["island"] != found["layout_island"]
+    assert found["faces"] == [0, 1, 2, 3]
+    before = session.samples(session.document.sheets[0]).covered_count
+    place(session, Placement(islands=(found["layout_island"],), scale=0.5))
+    assert session.samples(session.document.sheets[0]).covered_count < 0.35 * before

@@ -2232,6 +2232,11 @@ export interface components {
             /** Hit */
             hit: boolean;
             /**
+             * Layout Island
+             * @default null
+             */
+            layout_island: number | null;
+            /**
              * Names
              * @default null
              */

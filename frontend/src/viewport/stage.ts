@@ -65,6 +65,7 @@ export class Stage {
   private release: (() => void) | null = null;
   private bounds: GeometryHeader | null = null;
   private marks: THREE.Group | null = null;
+  private readonly flatMarks = new Map<string, THREE.Mesh>();
   private seamLines: THREE.LineSegments | null = null;
   private look: Look = { mode: "lit", channel: "base_color", lightDeg: 40, wire: true, flatSheet: null, hiddenParts: [], highlight: null, suspects: false, shell: null };
   private readonly watcher = new ResizeObserver(() => this.draw());
@@ -269,6 +270,7 @@ export class Stage {
       if (force || old.hiddenParts !== look.hiddenParts) this.hide(s, look.hiddenParts);
     }
     if (force || old.highlight !== look.highlight) this.mark(look.highlight);
+    for (const [id, mesh] of this.flatMarks) mesh.visible = id === look.flatSheet;
     for (const s of this.sheets.values()) this.surround(s, look.shell);
     this.draw();
   }
@@ -329,6 +331,11 @@ export class Stage {
       this.marks.removeFromParent();
       this.marks = null;
     }
+    for (const mesh of this.flatMarks.values()) {
+      mesh.geometry.dispose();
+      mesh.removeFromParent();
+    }
+    this.flatMarks.clear();
     if (!faces || !faces.size) return;
     this.marks = new THREE.Group();
     for (const s of this.sheets.values()) {
@@ -340,6 +347,15 @@ export class Stage {
       geometry.setAttribute("position", s.mesh.geometry.getAttribute("position"));
       geometry.setIndex(picked);
       this.marks.add(new THREE.Mesh(geometry, MARK));
+      const flat = new THREE.BufferGeometry();
+      flat.setAttribute("position", s.flat.geometry.getAttribute("position"));
+      flat.setIndex(picked);
+      const mesh = new THREE.Mesh(flat, MARK);
+      mesh.position.z = 0.5;
+      mesh.frustumCulled = false;
+      mesh.visible = s.info.sheet === this.look.flatSheet;
+      this.flatMarks.set(s.info.sheet, mesh);
+      this.flatScene.add(mesh);
     }
     this.scene.add(this.marks);
   }

@@ -62,6 +62,7 @@ async function takeCloneSource(): Promise<void> {
 class Hand {
   private mode: "turn" | "move" | "paint" | "island" | null = null;
   private from = { x: 0, y: 0 };
+  private taking: Promise<void> = Promise.resolve();
   private last = { x: 0, y: 0 };
   private readonly stop = new AbortController();
 
@@ -102,7 +103,7 @@ class Hand {
     else if (e.button === 2 || (e.button === 0 && held.space)) this.mode = this.kind === "solid" ? "turn" : "move";
     else if (e.button === 0 && this.paintable) this.press(e);
     else if (e.button === 0 && workshop.getState().seaming) this.markSeam(e.shiftKey);
-    else if (e.button === 0) void this.takeIsland();
+    else if (e.button === 0) this.taking = this.takeIsland();
     this.element.classList.toggle("turning", this.mode === "turn" || this.mode === "move");
   }
 
@@ -116,7 +117,7 @@ class Hand {
     this.from = { ...this.last };
     if (this.kind === "flat") this.mode = "island";
     const found = await api.probe(uid, { ...at, island: true }).catch(() => null);
-    const island = found?.belongs?.island ?? -1;
+    const island = found?.layout_island ?? -1;
     workshop.setState({ island: island >= 0 ? island : null, highlight: island >= 0 ? new Set(found?.faces ?? []) : null });
   }
 
@@ -127,14 +128,17 @@ class Hand {
     if (at) void markSeam(at, !one);
   }
 
-  private dropIsland(): void {
+  private async dropIsland(): Promise<void> {
+    const [from, to] = [{ ...this.from }, { ...this.last }];
+    // A quick hand lets go before the answer to its press is there; the island of that press moves, not the one before.
+    await this.taking;
     const { island } = workshop.getState();
     const stage = theStage();
     const side = this.side();
-    if (!stage || !side || island === null || Math.hypot(this.last.x - this.from.x, this.last.y - this.from.y) < 4) return;
-    const [x0, y0] = stage.pan.toTexel(this.from.x, this.from.y, side);
-    const [x1, y1] = stage.pan.toTexel(this.last.x, this.last.y, side);
-    void placeIsland({ move: [(x1 - x0) / side, (y0 - y1) / side] });
+    if (!stage || !side || island === null || Math.hypot(to.x - from.x, to.y - from.y) < 4) return;
+    const [x0, y0] = stage.pan.toTexel(from.x, from.y, side);
+    const [x1, y1] = stage.pan.toTexel(to.x, to.y, side);
+    await placeIsland({ move: [(x1 - x0) / side, (y0 - y1) / side] });
   }
 
   private press(e: PointerEvent): void {
@@ -262,7 +266,7 @@ class Hand {
 
   private up(e: PointerEvent): void {
     if (this.mode === "paint") strokeSender()?.end();
-    if (this.mode === "island") this.dropIsland();
+    if (this.mode === "island") void this.dropIsland();
     this.mode = null;
     this.element.classList.remove("turning");
     if (this.element.hasPointerCapture(e.pointerId)) this.element.releasePointerCapture(e.pointerId);

@@ -8,6 +8,7 @@ import numpy as np
 
 from ruvelt.core.brush.camera import Camera
 from ruvelt.core.errors import InputError
+from ruvelt.core.mesh.topology import islands
 from ruvelt.studio.session import Session
 
 #: Faces of an island that an answer carries; enough to show it.
@@ -15,7 +16,8 @@ ISLAND_FACES = 200_000
 
 
 def probe(session: Session, camera: Camera | None, sheet_id: str | None, x: float, y: float, values: bool, island: bool = False) -> dict[str, Any]:
-    """Look at a pixel of a view, or at a texel of a sheet (x right, y down). `values`: also the painted values there; `island`: its faces."""
+    """Look at a pixel of a view, or at a texel of a sheet (x right, y down). `values`: also the painted values there; `island`: the
+    island of the layout there, whole whatever seams split it for picking, and its faces."""
     with session.lock:
         if camera is not None:
             origins, ways = camera.rays(np.array([[x, y]]))
@@ -44,9 +46,10 @@ def probe(session: Session, camera: Camera | None, sheet_id: str | None, x: floa
         found["names"] = {"part": model.parts[belongs["part"]], "material": model.materials[belongs["material"]].name}
         if belongs["group"] >= 0:
             found["names"]["group"] = model.groups[belongs["group"]].name
-        if island and belongs["island"] >= 0:
-            labels = session.faces.labels("island")
-            found["faces"] = np.flatnonzero(labels == belongs["island"])[:ISLAND_FACES].tolist()
+        if island and model.uv_layouts:
+            labels = islands(model, model.uv_layouts[0])
+            found["layout_island"] = int(labels[face])
+            found["faces"] = np.flatnonzero(labels == labels[face])[:ISLAND_FACES].tolist() if labels[face] >= 0 else []
         if slot is not None:
             found["sheet"] = slot[0]
             if values:

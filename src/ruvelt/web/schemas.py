@@ -283,6 +283,7 @@ class ProbeAnswer(BaseModel):
     belongs: dict[str, int] | None = None
     names: dict[str, str] | None = None
     values: dict[str, list[float]] | None = None
+    layout_island: int | None = None
     faces: list[int] | None = None
 
 
