@@ -3,7 +3,7 @@ import { createStore } from "zustand/vanilla";
 import { api } from "../api/client";
 import type { BakeRequest, BakeSettings, Target } from "../api/types";
 import { firstTarget, findSheet } from "./layers";
-import { refresh, runJob, say, showPiece, take, workshop, type Tool } from "./workshop";
+import { refresh, runJob, say, showPiece, sync, take, workshop, type Tool } from "./workshop";
 import type { ViewMode } from "../viewport/materials";
 
 export type Source = BakeRequest["source"];
@@ -119,6 +119,8 @@ export async function startBake(): Promise<void> {
   });
   set({ running: null });
   await refresh();
+  // Also when nothing was stored: pieces of a stopped bake must not stay in the views.
+  await sync();
   if (job?.state === "cancelled") say("Stopped. The maps are as they were.");
   if (job?.state === "done") say(`Baked ${wanted.maps.length} ${wanted.maps.length === 1 ? "map" : "maps"} in ${((Date.now() - get().startedAt) / 1000).toFixed(1)} s.`);
 }
