@@ -201,3 +201,16 @@ def test_lines_lock_to_steps_of_fifteen_degrees(end: tuple[float, float], wanted
 def test_brushes_refuse_nonsense(bad: dict[str, object]) -> None:
     with pytest.raises(ValidationError):
         Brush.model_validate(bad)
+
+
+def test_normals_turn_to_the_eye_and_pixels_grow_with_depth() -> None:
+    camera = Camera(eye=(1.0, 2.0, 7.0), target=(0.0, 0.5, 0.0), width=640, height=480)
+    origins, ways = camera.rays(np.array([[10.0, 20.0], [320.0, 240.0], [600.0, 400.0]]))
+    assert np.allclose(np.linalg.norm(ways, axis=1), 1)
+    places = origins + ways * np.array([[2.0], [4.0], [9.0]])
+    assert np.allclose(camera.project(places), [[10, 20], [320, 240], [600, 400]])
+    normals = np.array([[0.0, 0.0, 1.0], [0.0, 0.0, -1.0], [0.0, 0.0, 0.0]])
+    pixel = camera.face_eye(ways, places, normals)
+    assert np.allclose(normals[:2], [[0, 0, 1], [0, 0, 1]])
+    assert np.allclose(normals[2], -ways[2])
+    assert np.allclose(pixel, camera.pixel_size(places))

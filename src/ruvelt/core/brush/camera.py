@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from functools import lru_cache
 from typing import Annotated
 
@@ -9,7 +10,7 @@ import numpy as np
 from numpy.typing import NDArray
 from pydantic import Field, model_validator
 
-from ruvelt.core.mesh.vectors import length
+from ruvelt.core.brush._path_kernels import turn_to_eye, view_rays
 from ruvelt.core.stack.document import Frozen
 
 Coordinate = Annotated[float, Field(ge=-1e12, le=1e12, allow_inf_nan=False)]
@@ -26,6 +27,12 @@ def _axes(eye: Vector, target: Vector, up: Vector) -> Axes:
     right = np.cross(forward, np.asarray(up, np.float64))
     right /= np.linalg.norm(right)
     return right, np.cross(right, forward), forward
+
+
+@lru_cache(maxsize=64)
+def _view(eye: Vector, target: Vector, up: Vector) -> NDArray[np.float64]:
+    """(4, 3) eye, right, up and forward."""
+    return np.ascontiguousarray([np.asarray(eye, np.float64), *_axes(eye, target, up)])
 
 
 class Camera(Frozen):
@@ -52,18 +59,28 @@ class Camera(Frozen):
 
     @property
     def _pixel_slope(self) -> float:
-        return float(2 * np.tan(np.radians(self.fov_deg) / 2) / self.height)
+        return 2 * math.tan(math.radians(self.fov_deg) / 2) / self.height
 
     def rays(self, points: NDArray[np.float64]) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
         """Origins and unit directions, (n, 3), of (n, 2) pixel positions."""
-        right, up, forward = self.axes
-        a = (points[:, 0] - self.width / 2) * self._pixel_slope
-        b = (self.height / 2 - points[:, 1]) * self._pixel_slope
-        way = forward + a[:, None] * right + b[:, None] * up
-        way /= length(way)
-        origins = np.empty_like(way)
-        origins[:] = self.eye
-        return origins, way
+        ways = np.empty((len(points), 3))
+        origins = np.empty_like(ways)
+        view_rays(
+            np.ascontiguousarray(points, np.float64),
+            _view(self.eye, self.target, self.up),
+            self.width / 2,
+            self.height / 2,
+            self._pixel_slope,
+            origins,
+            ways,
+        )
+        return origins, ways
+
+    def face_eye(self, ways: NDArray[np.float64], positions: NDArray[np.float64], normals: NDArray[np.float64]) -> NDArray[np.float64]:
+        """Turn (n, 3) normals, in place, to the side that rays along `ways` see; gives what `pixel_size` gives for the positions."""
+        pixel = np.empty(len(ways))
+        turn_to_eye(ways, _view(self.eye, self.target, self.up), self._pixel_slope, positions, normals, pixel)
+        return pixel
 
     def pixel_size(self, positions: NDArray[np.float64]) -> NDArray[np.float64]:
         """(n,) object units that one pixel spans at the depth of (n, 3) positions."""

@@ -10,10 +10,10 @@ from typing import Protocol
 import numpy as np
 from numpy.typing import NDArray
 
+from ruvelt.core.brush._path_kernels import axes_across, pack_balls
 from ruvelt.core.brush.camera import Camera
 from ruvelt.core.brush.settings import Brush, PressureCurve
 from ruvelt.core.mesh.rays import RayCaster
-from ruvelt.core.mesh.vectors import cross, dot, length
 from ruvelt.core.samples.surface import SurfaceSamples
 
 #: Length of the leash at full steadying, pixels of the view.
@@ -101,7 +101,7 @@ def _stops(points: list[Point], leash: _Leash, spacer: _Spacer, step_at: Callabl
         stops += spacer.walk(leash.pull(point.at), point.pressure, step_at)
         if len(stops) > MAX_DABS:
             stops = stops[:: len(stops) // MAX_DABS + 1]
-    return np.array([s[0] for s in stops]), np.array([s[1] for s in stops])
+    return np.array([s[0] for s in stops], np.float64), np.array([s[1] for s in stops], np.float64)
 
 
 _SPREAD, _SHIFT = np.array([2.0, 2.0, 1.0, 2.0, 1.0]), np.array([1.0, 1.0, 0.0, 1.0, 0.0])
@@ -126,15 +126,10 @@ def _factors(curve: PressureCurve, pressure: NDArray[np.float64]) -> NDArray[np.
 
 
 def _across(normal: NDArray[np.float64], lean: NDArray[np.float64]) -> NDArray[np.float64]:
-    """(n, 3) unit vectors across `normal`, as close to `lean` as can be."""
-    axis = lean - normal * dot(normal, lean)[:, None]
-    size = length(axis)
-    if size.min() <= 1e-6:
-        other = np.where(np.abs(normal[:, :1]) < 0.9, [[1.0, 0.0, 0.0]], [[0.0, 0.0, 1.0]])
-        other = other - normal * dot(normal, other)[:, None]
-        axis = np.where(size > 1e-6, axis, other)
-        size = length(axis)
-    return axis / size
+    """(n, 3) unit vectors across `normal`, as close to `lean`, (n, 3) or (1, 3), as can be."""
+    out = np.empty_like(normal)
+    axes_across(normal, lean, out)
+    return out
 
 
 def _ball_dabs(
@@ -147,19 +142,11 @@ def _ball_dabs(
     chance: NDArray[np.float64],
 ) -> NDArray[np.float32]:
     """Pack ball dabs. `radius` already holds pressure and jitter of size."""
-    n = len(centre)
-    out = np.zeros((n, BALL_COLUMNS), np.float32)
-    u = _across(normal, lean)
-    v = cross(normal, u)
-    turn = np.radians(brush.angle) + np.pi * brush.jitter_angle * chance[:, 3]
-    cos, sin = np.cos(turn)[:, None], np.sin(turn)[:, None]
-    out[:, 0:3], out[:, 3], out[:, 4:7] = centre, radius, normal
-    out[:, 7:10], out[:, 10:13] = u * cos + v * sin, v * cos - u * sin
-    out[:, 13], out[:, 14] = brush.roundness, brush.hardness
-    weaken = 1 - brush.jitter_strength * chance[:, 4]
-    out[:, 15] = brush.flow * _factors(brush.pressure_flow, pressure)
-    out[:, 16] = brush.strength * weaken * _factors(brush.pressure_strength, pressure)
-    out[:, 17] = brush.facing
+    out = np.empty((len(centre), BALL_COLUMNS), np.float32)
+    turn = math.radians(brush.angle) + math.pi * brush.jitter_angle * chance[:, 3]
+    flow = brush.flow * _factors(brush.pressure_flow, pressure)
+    cap = brush.strength * (1 - brush.jitter_strength * chance[:, 4]) * _factors(brush.pressure_strength, pressure)
+    pack_balls(centre, normal, _across(normal, lean), radius, turn, flow, cap, brush.roundness, brush.hardness, brush.facing, out)
     return mirrored(out, brush)
 
 
@@ -200,30 +187,24 @@ class ViewPath:
             diameter = np.array([self._diameter_px(p) for p in pressure])
             view += chance[:, :2] * (self.brush.jitter_place * diameter)[:, None]
         hit, position, normal, pixel = self._cast(view)
-        if not hit.any():
-            return np.zeros((0, BALL_COLUMNS), np.float32)
         if self.brush.size_unit == "view":
             radius = self.brush.size / 2 * size_factor * pixel
         else:
-            radius = np.full(len(view), self.brush.size / 2 * self.samples.model.width) * size_factor
-        right = np.repeat(self.camera.axes[0][None], int(hit.sum()), axis=0)
-        return _ball_dabs(self.brush, position[hit], normal[hit], right, radius[hit], pressure[hit], chance[hit])
+            radius = self.brush.size / 2 * self.samples.model.width * size_factor
+        if not hit.all():
+            position, normal, radius, pressure, chance = position[hit], normal[hit], radius[hit], pressure[hit], chance[hit]
+        return _ball_dabs(self.brush, position, normal, self.camera.axes[0][None], radius, pressure, chance)
 
     def _cast(self, view: NDArray[np.float64]) -> tuple[NDArray[np.bool_], NDArray[np.float64], NDArray[np.float64], NDArray[np.float64]]:
         origins, ways = self.camera.rays(view)
         hits = self.caster.cast(origins, ways)
         hit = hits.triangle >= 0
-        normal = hits.normal
-        flat = dot(normal, normal) == 0
-        if flat.any():
-            normal = np.where(flat[:, None], -ways, normal)
-        # A face seen from behind is painted as seen.
-        normal = np.where((dot(normal, ways) > 0)[:, None], -normal, normal)
-        pixel = self.camera.pixel_size(hits.position)
-        if hit.any():
-            self._pixel = float(pixel[hit][-1])
-            self.last_hit = hits.position[hit][-1]
-        return hit, hits.position, normal, pixel
+        pixel = self.camera.face_eye(ways, hits.position, hits.normal)
+        met = np.flatnonzero(hit)
+        if len(met):
+            self._pixel = float(pixel[met[-1]])
+            self.last_hit = hits.position[met[-1]]
+        return hit, hits.position, hits.normal, pixel
 
 
 class SurfacePath:
@@ -254,10 +235,10 @@ class SurfacePath:
         # A chord between far points may leave the surface; then the dab moves to the nearest sample.
         off = np.linalg.norm(near - centre, axis=1) > 2 * self.samples.spacing
         centre = np.where(off[:, None], near, centre)
-        lean = cross(np.broadcast_to([0.0, 1.0, 0.0], normal.shape), normal)
+        lean = np.cross([0.0, 1.0, 0.0], normal)
         if self.brush.jitter_place > 0:
             u = _across(normal, lean)
-            v = cross(normal, u)
+            v = np.cross(normal, u)
             shift = chance[:, :2] * (self.brush.jitter_place * 2 * radius)[:, None]
             centre = centre + u * shift[:, :1] + v * shift[:, 1:2]
         return _ball_dabs(self.brush, centre[on], normal[on], lean[on], radius[on], pressure[on], chance[on])

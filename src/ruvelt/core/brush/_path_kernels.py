@@ -1,0 +1,80 @@
+"""What a pointer path computes for each dab: rays of the view, the surface's side that is seen, and the packed dab."""
+
+# mypy: disallow-untyped-defs=False, disallow-untyped-calls=False
+from __future__ import annotations
+
+import numba
+import numpy as np
+
+from ruvelt.core.kernels import inline, kernel
+
+f32, f64, i32 = numba.float32, numba.float64, numba.int32
+
+
+@kernel(numba.void(f64[:, ::1], f64[:, ::1], f64, f64, f64, f64[:, ::1], f64[:, ::1]))
+def view_rays(points, view, middle_x, middle_y, slope, origins, ways):
+    """Rays of (n, 2) pixels. view : (4, 3) eye, right, up, forward; slope : object units a pixel at depth 1."""
+    for i in range(len(points)):
+        a, b = (points[i, 0] - middle_x) * slope, (middle_y - points[i, 1]) * slope
+        size = np.sqrt(1 + a * a + b * b)
+        for k in range(3):
+            origins[i, k] = view[0, k]
+            ways[i, k] = (view[3, k] + a * view[1, k] + b * view[2, k]) / size
+
+
+@kernel(numba.void(f64[:, ::1], f64[:, ::1], f64, f64[:, ::1], f64[:, ::1], f64[::1]))
+def turn_to_eye(ways, view, slope, position, normal, pixel):
+    """A face seen from behind is painted as seen: turn `normal` against its ray, or make it the ray's where there is none.
+
+    pixel : (n,) object units that a pixel spans at each position
+    """
+    for i in range(len(ways)):
+        size = normal[i, 0] * normal[i, 0] + normal[i, 1] * normal[i, 1] + normal[i, 2] * normal[i, 2]
+        along = normal[i, 0] * ways[i, 0] + normal[i, 1] * ways[i, 1] + normal[i, 2] * ways[i, 2]
+        depth = 0.0
+        for k in range(3):
+            if size == 0:
+                normal[i, k] = -ways[i, k]
+            elif along > 0:
+                normal[i, k] = -normal[i, k]
+            depth += (position[i, k] - view[0, k]) * view[3, k]
+        pixel[i] = max(depth, 1e-12) * slope
+
+
+@inline
+def _lay_along(normal, lean, i, axis):
+    """axis[:] = unit vector across normal[i], as close to `lean` as can be; False where `lean` lies along the normal."""
+    along = normal[i, 0] * lean[0] + normal[i, 1] * lean[1] + normal[i, 2] * lean[2]
+    for k in range(3):
+        axis[k] = lean[k] - normal[i, k] * along
+    size = np.sqrt(axis[0] * axis[0] + axis[1] * axis[1] + axis[2] * axis[2])
+    if size <= 1e-6:
+        return False
+    for k in range(3):
+        axis[k] /= size
+    return True
+
+
+@kernel(numba.void(f64[:, ::1], f64[:, ::1], f64[:, ::1]))
+def axes_across(normal, lean, out):
+    """out : (n, 3) unit vectors across `normal`, as close to `lean` (n or 1 rows) as can be."""
+    x, z, axis = np.array([1.0, 0.0, 0.0]), np.array([0.0, 0.0, 1.0]), np.empty(3)
+    for i in range(len(normal)):
+        if not _lay_along(normal, lean[i if len(lean) > 1 else 0], i, axis):
+            _lay_along(normal, x if abs(normal[i, 0]) < 0.9 else z, i, axis)
+        for k in range(3):
+            out[i, k] = axis[k]
+
+
+@kernel(numba.void(f64[:, ::1], f64[:, ::1], f64[:, ::1], f64[::1], f64[::1], f64[::1], f64[::1], f64, f64, f64, f32[:, ::1]))
+def pack_balls(centre, normal, across, radius, turn, flow, cap, roundness, hardness, facing, out):
+    """out : (n, 18), see path.BALL_COLUMNS. across : (n, 3) unit; turn : (n,) radians about the normal."""
+    for i in range(len(centre)):
+        cos, sin = np.cos(turn[i]), np.sin(turn[i])
+        for k in range(3):
+            p, q = (k + 1) % 3, (k + 2) % 3
+            other = normal[i, p] * across[i, q] - normal[i, q] * across[i, p]
+            out[i, k], out[i, 4 + k] = centre[i, k], normal[i, k]
+            out[i, 7 + k], out[i, 10 + k] = across[i, k] * cos + other * sin, other * cos - across[i, k] * sin
+        out[i, 3], out[i, 13], out[i, 14] = radius[i], roundness, hardness
+        out[i, 15], out[i, 16], out[i, 17] = flow[i], cap[i], facing
