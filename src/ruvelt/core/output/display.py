@@ -158,6 +158,8 @@ class LiveDisplay:
         self._channels = {t: c for t, c in channels.items() if changing & set(c)}
         self._tiles: dict[tuple[str, int], U8] = {}
         self._normals: dict[int, U16] = {}
+        #: Composites that the stroke leaves alone: asking the evaluator for them costs more than packing a batch.
+        self._still: dict[tuple[str, int], U16] = {}
 
     def update(self, touched: Touched) -> list[Patch]:
         """Patches for what a batch changed."""
@@ -193,8 +195,10 @@ class LiveDisplay:
                     self._normals[chunk] = self.display.normals(chunk)
                 sources[channel] = self.display.normals(chunk, runs, heights, self._normals[chunk])
             else:
-                live = composites.get((channel, chunk))
-                sources[channel] = self.display.evaluator.composite(channel, chunk) if live is None else live
+                live = composites.get((channel, chunk), self._still.get((channel, chunk)))
+                if live is None:
+                    live = self._still[channel, chunk] = self.display.evaluator.composite(channel, chunk)
+                sources[channel] = live
         self.display.pack(texture, sources, runs, self._tile(texture, chunk))
 
     def _with_gutter(self, texture: str, tiles: dict[int, NDArray[np.uint8]], box: NDArray[np.int32]) -> list[Patch]:
