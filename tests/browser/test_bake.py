@@ -94,6 +94,30 @@ def test_bake_look_repair_and_compare(page: Page, server: Server, crate: str) ->
     expect(page.get_by_role("status", name="Target")).to_contain_text("Base colour")
 
 
+def test_a_stopped_bake_leaves_the_old_map(page: Page, server: Server, crate: str) -> None:
+    open_paint(page, server.url, crate, "bake")
+    bake(page, "Occlusion")
+    head = server.get(f"/projects/{crate}")["head"]
+    page.get_by_role("button", name="Occlusion of Wood").click()
+    page.keyboard.press("4")
+    away(page)
+    before = look(page, "flat")
+    # So many rays would take minutes; the interface stays usable meanwhile, and Stop ends it.
+    rays = page.get_by_role("textbox", name="Rays a texel value")
+    rays.fill("1024")
+    rays.press("Enter")
+    page.get_by_role("button", name="Bake 1 map").click()
+    expect(page.get_by_role("status", name="Bake progress")).to_contain_text("left", timeout=60_000)
+    page.get_by_role("button", name="Position of Wood").click()
+    page.get_by_role("button", name="Occlusion of Wood").click()
+    page.get_by_role("button", name="Stop").click()
+    expect(page.get_by_role("status", name="Bake progress")).to_have_count(0, timeout=60_000)
+    settled(page)
+    away(page)
+    assert server.get(f"/projects/{crate}")["head"] == head
+    assert (np.abs(look(page, "flat") - before).max(axis=2) > 3).mean() < 0.001
+
+
 def test_high_mesh_suspects_and_a_foreign_normal_map(page: Page, server: Server, crate: str, tmp_path: Path) -> None:
     (tmp_path / "far.obj").write_bytes(grown_cube(1.2))
     open_paint(page, server.url, crate, "bake")

@@ -60,6 +60,15 @@ def test_unwrap_place_and_paint(page: Page, bare: str, server: Server) -> None:
     settled(page)
     expect(page.get_by_text(" texels · ").first).to_be_visible()
     assert covered(page) < 0.95 * before
+    # It is coarser than its sheet now; one button makes it as fine again.
+    density = page.get_by_role("group", name="Density")
+    expect(density).to_contain_text("0.50 ×")
+    density.get_by_role("button", name="Match the others").click()
+    settled(page)
+    expect(density).to_contain_text("1.00 ×")
+    assert abs(covered(page) - before) < 0.02 * before
+    page.get_by_role("button", name="Undo").click()
+    settled(page)
     page.get_by_role("button", name="Undo").click()
     settled(page)
     assert covered(page) == before

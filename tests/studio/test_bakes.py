@@ -3,7 +3,9 @@
 from __future__ import annotations
 
 import threading
+from pathlib import Path
 
+import cv2
 import numpy as np
 import pytest
 from numpy.testing import assert_allclose, assert_array_equal
@@ -13,10 +15,12 @@ from ruvelt.core.brush.script import parse_script
 from ruvelt.core.brush.settings import Brush
 from ruvelt.core.brush.target import CloneFrom, Paint, Target
 from ruvelt.core.errors import Cancelled, Conflict, InputError, NotFound
+from ruvelt.core.output.presets import BUILT_IN
 from ruvelt.core.samples.chunks import CHUNK
 from ruvelt.studio import bakes
 from ruvelt.studio.bakes import BakeRequest, add_high_mesh, import_map, remove_high_mesh, remove_map, set_touch_up, suspects
 from ruvelt.studio.bring_in import picture_layer
+from ruvelt.studio.exports import export_project
 from ruvelt.studio.recording import script_since
 from ruvelt.studio.repaint import change_resolution
 from ruvelt.studio.replay import replay
@@ -68,6 +72,29 @@ def test_a_bake_is_one_step_of_history(studio: Studio, cube: str) -> None:
     assert session.document.sheets[0].mesh_maps == ()
     session.redo()
     assert composite(session, "occlusion")[0][samples.covered].min() == 65535
+
+
+def test_baked_maps_are_exported_with_their_touch_up_and_padding(studio: Studio, cube: str, tmp_path: Path) -> None:
+    session = studio.session(cube)
+    preset = next(p for p in BUILT_IN if p.id == "baked-maps")
+    with pytest.raises(InputError, match="bake"):
+        export_project(session, preset, tmp_path / "none")
+    studio.bakery(cube).bake(request("occlusion", "position", sheets=["wood"]))
+    touch(session, 0.0)
+    files = export_project(session, preset, tmp_path / "maps")
+    assert [(f.sheet, f.map, f.bits, f.colour_space) for f in files] == [("Wood", "occlusion", 16, "data"), ("Wood", "position", 16, "data")]
+    samples = session.display("wood").samples
+    covered = samples.to_image(samples.covered)
+    for file, map_id in zip(files, ("occlusion", "position"), strict=True):
+        picture = cv2.imread(str(tmp_path / "maps" / file.name), cv2.IMREAD_UNCHANGED)
+        picture = picture[..., None] if picture.ndim == 2 else picture[..., ::-1]
+        expected = samples.to_image(np.ascontiguousarray(composite(session, map_id).T))
+        assert_array_equal(picture[covered], expected[covered])
+        if map_id == "occlusion":
+            # Half-way to black by the touch-up, and the padding repeats it outside the islands.
+            ring = cv2.dilate(covered.astype(np.uint8), np.ones((9, 9), np.uint8)).astype(bool) & ~covered
+            assert ring.any()
+            assert np.unique(picture[covered | ring]).tolist() == [32767]
 
 
 def test_a_cancelled_bake_leaves_the_old_map(studio: Studio, cube: str) -> None:

@@ -139,5 +139,11 @@ def test_an_island_is_placed_whole_whatever_seams_split_it(studio: Studio, cube:
     assert found["belongs"]["island"] != found["layout_island"]
     assert found["faces"] == [0, 1, 2, 3]
     before = session.samples(session.document.sheets[0]).covered_count
+    resolution = session.document.sheets[0].resolution
+    uv = session.model.uv_layouts[0].uvs[session.model.uv_layouts[0].corner_uv[: session.model.face_starts[1]]]
+    assert_allclose(found["density"], np.linalg.norm(uv[1] - uv[0]) / 2 * resolution, rtol=1e-5)
+    assert found["other_density"] is None
     place(session, Placement(islands=(found["layout_island"],), scale=0.5))
+    smaller = probe(session, right, None, 100, 100, False, island=True)
+    assert_allclose(smaller["density"], found["density"] / 2, rtol=1e-5)
     assert session.samples(session.document.sheets[0]).covered_count < 0.35 * before

@@ -2225,6 +2225,11 @@ export interface components {
                 [key: string]: number;
             } | null;
             /**
+             * Density
+             * @default null
+             */
+            density: number | null;
+            /**
              * Faces
              * @default null
              */
@@ -2248,6 +2253,11 @@ export interface components {
              * @default null
              */
             normal: number[] | null;
+            /**
+             * Other Density
+             * @default null
+             */
+            other_density: number | null;
             /**
              * Position
              * @default null

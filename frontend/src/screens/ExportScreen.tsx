@@ -2,7 +2,7 @@ import { Button, Checkbox, FormControlLabel, MenuItem, TextField } from "@mui/ma
 import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { useEffect, useState } from "react";
 import { api } from "../api/client";
-import type { ExportPreset, MapSpec } from "../api/types";
+import type { ExportPreset, MapSpec, Sheet } from "../api/types";
 import { toggled } from "../grid/LayerGrid";
 import { useDocument, useWorkshop } from "../state/hooks";
 import { runJob, say } from "../state/workshop";
@@ -11,6 +11,11 @@ interface Written {
   name: string;
   folder: string;
   files: { name: string; sheet: string | null; map: string | null; width: number; height: number; bits: number; bytes: number; colour_space: string }[];
+}
+
+/** Whether a sheet has the mesh maps that a map is made of. */
+function isBaked(map: MapSpec, sheet: Sheet): boolean {
+  return map.components.every((c) => !c.startsWith("map:") || sheet.mesh_maps.some((m) => m.id === c.slice(4).split(".")[0]));
 }
 
 /** Choose a preset, look at every map, write the set, read the listing. */
@@ -28,9 +33,10 @@ export function ExportScreen() {
   if (!document || !base) return <main className="page" style={{ background: "var(--app)" }} />;
   const preset: ExportPreset = { ...base, ...changed };
   const extra: MapSpec[] = preset.id === "separate-maps" ? document.channels.filter((c) => !preset.maps.some((m) => m.components.some((x) => x.split(".")[0] === c.id))).map((c) => ({ id: c.id, name: c.name, components: c.kind === "colour" ? ["r", "g", "b"].map((l) => `${c.id}.${l}`) : [c.id], bits: null })) : [];
-  const maps = [...preset.maps, ...extra];
   const sheets = document.sheets.filter((s) => !sheetsOff.has(s.id));
+  const maps = [...preset.maps, ...extra].filter((m) => document.sheets.some((s) => isBaked(m, s)));
   const kept = maps.filter((m) => !mapsOff.has(m.id));
+  const count = sheets.reduce((sum, s) => sum + kept.filter((m) => isBaked(m, s)).length, 0);
   const set = (values: Partial<ExportPreset>): void => setChanged({ ...changed, ...values });
   const start = async (): Promise<void> => {
     const job = await runJob(() => api.exportMaps(uid, preset, sheetsOff.size ? sheets.map((s) => s.id) : null, mapsOff.size ? kept.map((m) => m.id) : null));
@@ -53,7 +59,7 @@ export function ExportScreen() {
       say((error as Error).message, true);
     }
   };
-  const own = !["separate-maps", "packed-orm", "flat-colour"].includes(preset.id);
+  const own = !["separate-maps", "packed-orm", "flat-colour", "baked-maps"].includes(preset.id);
   return (
     <main className="two" style={{ background: "var(--app)" }}>
       <div className="panel" style={{ display: "flex", flexDirection: "column", gap: 10, paddingTop: 14 }}>
@@ -91,8 +97,8 @@ export function ExportScreen() {
             </div>
           ))}
         </div>
-        <Button variant="contained" disabled={!sheets.length || !kept.length} onClick={() => void start()}>
-          Write {sheets.length * kept.length} maps
+        <Button variant="contained" disabled={!count} onClick={() => void start()}>
+          {count ? `Write ${count} maps` : maps.length ? "Choose a map and a sheet" : "Nothing is baked yet"}
         </Button>
         <div style={{ display: "flex", gap: 6 }}>
           <Button onClick={() => void saveOwn()}>Save as own preset</Button>

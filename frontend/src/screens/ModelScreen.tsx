@@ -81,7 +81,14 @@ function Layout() {
   const [side, setSide] = useState(1024);
   const [scale, setScale] = useState("100");
   const [turn, setTurn] = useState("0");
-  if (!free) return <p className="note">Pixels belong to this layout now, so its islands stay where they are.</p>;
+  if (!free) {
+    return (
+      <>
+        <p className="note">Pixels belong to this layout now, so its islands stay where they are.</p>
+        <Density free={false} />
+      </>
+    );
+  }
   return (
     <section aria-label="UV layout">
       {!sheets && <p className="note">No sheet: the model has no UVs. Unwrap it here, or in your modelling program.</p>}
@@ -125,7 +132,27 @@ function Layout() {
           </Tooltip>
         </div>
       )}
+      <Density free />
     </section>
+  );
+}
+
+/** How fine the chosen island is painted, beside the others of its sheet. */
+function Density({ free }: { free: boolean }) {
+  const density = useWorkshop((s) => (s.island === null ? null : s.density));
+  if (!density) return null;
+  const factor = density.others ? density.own / density.others : 1;
+  return (
+    <div className="prow" role="group" aria-label="Density">
+      <span className="note" style={{ marginRight: "auto" }}>
+        {density.own.toPrecision(3)} texels a unit{density.others !== null && `, ${factor.toFixed(2)} × the other islands`}
+      </span>
+      {free && Math.abs(factor - 1) > 0.005 && (
+        <Tooltip title="Scale the island so that strokes are as fine on it as on the other islands">
+          <Button onClick={() => void placeIsland({ scale: 1 / factor })}>Match the others</Button>
+        </Tooltip>
+      )}
+    </div>
   );
 }
 

@@ -25,9 +25,12 @@ export async function packIslands(): Promise<void> {
 
 /** Move, scale or turn the chosen island. */
 export async function placeIsland(change: Partial<Placement>): Promise<void> {
-  const { island } = workshop.getState();
+  const { island, density } = workshop.getState();
   if (island === null) return;
-  await take((uid, revision) => api.place(uid, revision, { islands: [island], ...change }));
+  workshop.setState({ placing: true });
+  const placed = await take((uid, revision) => api.place(uid, revision, { islands: [island], ...change }));
+  if (!placed) workshop.setState({ placing: false });
+  else if (density && change.scale) workshop.setState({ density: { ...density, own: density.own * change.scale } });
 }
 
 /** Mark the edge under the pointer as a seam, or take its mark off. */

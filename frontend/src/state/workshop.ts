@@ -60,6 +60,10 @@ export interface WorkshopState {
   seaming: boolean;
   /** The island chosen on the Model screen. */
   island: number | null;
+  /** Texels per object unit on it, and on the other islands of its sheet if there are any. */
+  density: { own: number; others: number | null } | null;
+  /** The next layout to arrive has the same islands. */
+  placing: boolean;
   /** Whether suspect texels are marked in the views. */
   suspects: boolean;
 }
@@ -104,6 +108,8 @@ const START: Omit<WorkshopState, "registries"> = {
   shell: null,
   seaming: false,
   island: null,
+  density: null,
+  placing: false,
   suspects: false,
 };
 
@@ -243,7 +249,8 @@ async function reloadModel(uid: string): Promise<void> {
     const geometry = await api.geometry(uid);
     if (get().uid !== uid) return;
     stage?.setGeometry(geometry);
-    set({ island: null, highlight: null });
+    // An island placed by hand stays the chosen one; another layout has other islands.
+    set(get().placing ? { placing: false } : { island: null, density: null, highlight: null });
     show();
     stage?.refit();
     await sync();

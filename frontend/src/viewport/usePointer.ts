@@ -118,7 +118,8 @@ class Hand {
     if (this.kind === "flat") this.mode = "island";
     const found = await api.probe(uid, { ...at, island: true }).catch(() => null);
     const island = found?.layout_island ?? -1;
-    workshop.setState({ island: island >= 0 ? island : null, highlight: island >= 0 ? new Set(found?.faces ?? []) : null });
+    const density = island >= 0 && found?.density ? { own: found.density, others: found.other_density ?? null } : null;
+    workshop.setState({ island: island >= 0 ? island : null, density, highlight: island >= 0 ? new Set(found?.faces ?? []) : null });
   }
 
   private markSeam(one: boolean): void {

@@ -8,6 +8,7 @@ import numpy as np
 
 from ruvelt.core.brush.camera import Camera
 from ruvelt.core.errors import InputError
+from ruvelt.core.inspect.findings import uv_density
 from ruvelt.core.mesh.topology import islands
 from ruvelt.studio.session import Session
 
@@ -17,7 +18,7 @@ ISLAND_FACES = 200_000
 
 def probe(session: Session, camera: Camera | None, sheet_id: str | None, x: float, y: float, values: bool, island: bool = False) -> dict[str, Any]:
     """Look at a pixel of a view, or at a texel of a sheet (x right, y down). `values`: also the painted values there; `island`: the
-    island of the layout there, whole whatever seams split it for picking, and its faces."""
+    island of the layout there, whole whatever seams split it for picking, its faces, and texels per object unit on it and on the sheet's others."""
     with session.lock:
         if camera is not None:
             origins, ways = camera.rays(np.array([[x, y]]))
@@ -48,8 +49,13 @@ def probe(session: Session, camera: Camera | None, sheet_id: str | None, x: floa
             found["names"]["group"] = model.groups[belongs["group"]].name
         if island and model.uv_layouts:
             labels = islands(model, model.uv_layouts[0])
-            found["layout_island"] = int(labels[face])
-            found["faces"] = np.flatnonzero(labels == labels[face])[:ISLAND_FACES].tolist() if labels[face] >= 0 else []
+            mine = np.flatnonzero(labels == labels[face]).astype(np.int32) if labels[face] >= 0 else np.zeros(0, np.int32)
+            found["layout_island"], found["faces"] = int(labels[face]), mine[:ISLAND_FACES].tolist()
+            sheet = next((s for s in session.document.sheets if face in session.plans[s.plan].faces), None)
+            if sheet is not None:
+                found["density"] = uv_density(model, mine) * sheet.resolution
+                others = uv_density(model, np.setdiff1d(session.plans[sheet.plan].faces, mine)) * sheet.resolution
+                found["other_density"] = others or None
         if slot is not None:
             found["sheet"] = slot[0]
             if values:

@@ -285,6 +285,8 @@ class ProbeAnswer(BaseModel):
     values: dict[str, list[float]] | None = None
     layout_island: int | None = None
     faces: list[int] | None = None
+    density: float | None = None
+    other_density: float | None = None
 
 
 class DisplayBody(Body):

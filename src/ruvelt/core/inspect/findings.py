@@ -47,6 +47,17 @@ def uv_areas(uv: NDArray[np.float32]) -> NDArray[np.float64]:
     return ((u[:, 1, 0] - u[:, 0, 0]) * (u[:, 2, 1] - u[:, 0, 1]) - (u[:, 2, 0] - u[:, 0, 0]) * (u[:, 1, 1] - u[:, 0, 1])) / 2
 
 
+def uv_density(model: Model, faces: NDArray[np.integer]) -> float:
+    """UV units per object unit over some faces, by area; 0 where they have no area or no UVs. Times the sheet's side: texels per unit."""
+    mine = np.zeros(model.face_count, bool)
+    mine[faces] = True
+    of = mine[model.triangle_face]
+    uv_area, area = np.abs(uv_areas(triangle_uvs(model)))[of], triangle_areas(model)[of]
+    good = np.isfinite(uv_area)
+    total = float(area[good].sum())
+    return float(np.sqrt(uv_area[good].sum() / total)) if total > 0 else 0.0
+
+
 def find_problems(model: Model, sheets: list[SheetPlan]) -> list[Finding]:
     """Every finding of the model and its sheets, worst first."""
     found = [_zero_area(model), _loose_vertices(model)]

@@ -47,13 +47,13 @@ def _component(display: SheetDisplay, component: str, normal_y: str) -> NDArray[
     channel_id, _, letter = component.partition(".")
     out = np.empty(samples.slot_count, np.uint16)
     index = _LETTERS.get(letter, 0)
-    channel = display.evaluator.document.channel(channel_id)
+    channel = display.evaluator.channel(channel_id)
     if channel_id != "normal" and (channel is None or index >= channel.components):
         raise InputError(f"The preset asks for '{component}', which this project does not have. Change the preset.")
     for chunk in range(samples.chunk_count):
         codes = display.normals(chunk)[index] if channel_id == "normal" else display.evaluator.composite(channel_id, chunk)[index]
         out[chunk * CHUNK : (chunk + 1) * CHUNK] = codes
-    if channel_id == "normal" and letter == "y" and normal_y == "down":
+    if ((channel_id == "normal" and letter == "y") or component == "map:normal.g") and normal_y == "down":
         out = 65535 - out
     return out
 
@@ -73,7 +73,7 @@ def render_map(display: SheetDisplay, spec: MapSpec, preset: ExportPreset) -> ND
 
     `preset.padding` counts texels of the written picture, so it means the same at every size.
     """
-    samples, document = display.samples, display.evaluator.document
+    samples = display.samples
     side = preset.size or samples.side
     reach = -(-preset.padding * samples.side // side)
     gutter = samples.gutter(reach)
@@ -83,7 +83,7 @@ def render_map(display: SheetDisplay, spec: MapSpec, preset: ExportPreset) -> ND
         blank = ~samples.covered
         blank[gutter.dst] = False
         codes[gutter.dst] = codes[gutter.src]
-        codes[blank] = _outside(document.channel(component.split(".")[0]), component)
+        codes[blank] = _outside(display.evaluator.channel(component.split(".")[0]), component)
         planes.append(codes)
     stacked: U16 = planes[0] if len(planes) == 1 else np.stack(planes, axis=1)
     image: NDArray[np.uint16] = samples.to_image(stacked)  # type: ignore[assignment]
@@ -91,10 +91,11 @@ def render_map(display: SheetDisplay, spec: MapSpec, preset: ExportPreset) -> ND
 
 
 def chosen_maps(display: SheetDisplay, preset: ExportPreset, only: Iterable[str] | None) -> list[MapSpec]:
-    """The maps of a preset for this project, or those of them whose ids are in `only`."""
+    """The maps of a preset for this sheet, or those of them whose ids are in `only`; mesh maps that it has not baked are left out."""
     maps = with_own_channels(preset, display.evaluator.document).maps
+    baked = {m.id for m in display.evaluator.sheet.mesh_maps}
     wanted = None if only is None else set(only)
-    return [m for m in maps if wanted is None or m.id in wanted]
+    return [m for m in maps if (wanted is None or m.id in wanted) and m.mesh_maps <= baked]
 
 
 def write_map_set(
@@ -114,7 +115,8 @@ def write_map_set(
     wanted = None if only is None else list(only)
     plan = [(d, spec) for d in displays for spec in chosen_maps(d, preset, wanted)]
     if not plan:
-        raise InputError("Nothing to write: choose at least one map and one sheet.")
+        unbaked = any(m.mesh_maps for m in preset.maps)
+        raise InputError("Nothing to write: " + ("bake the sheet's mesh maps first." if unbaked else "choose at least one map and one sheet."))
     names: dict[str, str] = {}
     for display, spec in plan:
         sheet = display.evaluator.sheet

@@ -9,13 +9,14 @@ from pydantic import Field, field_validator
 
 from ruvelt.core.errors import InputError
 from ruvelt.core.stack.document import Document, Frozen
+from ruvelt.core.stack.mesh_maps import PREFIX, SHAPES
 
 #: Everything else in a file name becomes "_".
 _UNSAFE = re.compile(r"[^A-Za-z0-9_-]+")
 _FIELDS = ("project", "sheet", "map", "tile")
 
-#: One component of a map: "base_color.r", "roughness", "normal.y", or the constants "0" and "1".
-Component = Annotated[str, Field(pattern=r"^([01]|[a-z][a-z0-9_]{0,39}(\.[rgbxyz])?)$")]
+#: One component of a map: "base_color.r", "roughness", "normal.y", a baked "map:curvature", or the constants "0" and "1".
+Component = Annotated[str, Field(pattern=r"^([01]|(map:)?[a-z][a-z0-9_]{0,39}(\.[rgbxyz])?)$")]
 
 
 class MapSpec(Frozen):
@@ -37,6 +38,11 @@ class MapSpec(Frozen):
     def colour_space(self) -> str:
         """ "srgb" for maps that hold a colour channel, else "data"."""
         return "srgb" if self.components[0].startswith(("base_color.", "emission.")) else "data"
+
+    @property
+    def mesh_maps(self) -> set[str]:
+        """Ids of the mesh maps it is made of."""
+        return {c.removeprefix(PREFIX).split(".")[0] for c in self.components if c.startswith(PREFIX)}
 
 
 class ExportPreset(Frozen):
@@ -66,6 +72,11 @@ class ExportPreset(Frozen):
 
 def _colour(channel: str) -> tuple[str, ...]:
     return (f"{channel}.r", f"{channel}.g", f"{channel}.b")
+
+
+def _baked(map_id: str) -> MapSpec:
+    components = [f"{PREFIX}{map_id}.{letter}" for letter in "rgb"] if SHAPES[map_id].components == 3 else [PREFIX + map_id]
+    return MapSpec(id=map_id, name=SHAPES[map_id].name, components=tuple(components))
 
 
 _BASE = MapSpec(id="base_color", name="Base colour", components=_colour("base_color"))
@@ -101,6 +112,13 @@ BUILT_IN: tuple[ExportPreset, ...] = (
         glb=True,
     ),
     ExportPreset(id="flat-colour", name="Flat colour only", note="Just the painted colour, for hand-shaded work", maps=(_BASE,)),
+    ExportPreset(
+        id="baked-maps",
+        name="Baked mesh maps",
+        note="What each sheet has baked, with its touch-up, for work elsewhere",
+        maps=tuple(_baked(map_id) for map_id in SHAPES if map_id != "suspects"),
+        bits=16,
+    ),
 )
 
 
