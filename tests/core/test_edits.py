@@ -9,7 +9,7 @@ from pydantic import ValidationError
 
 from ruvelt.core.errors import InputError, NotFound
 from ruvelt.core.stack.channels import Channel
-from ruvelt.core.stack.document import ChannelUse, Document, FillLayer, GroupLayer, Mask, PaintedSource, PaintLayer, Sheet, new_channel_uses
+from ruvelt.core.stack.document import ChannelUse, Document, FillLayer, GroupLayer, PaintLayer, Sheet, new_channel_uses
 from ruvelt.core.stack.edits import (
     EDIT,
     AddChannel,
@@ -25,6 +25,7 @@ from ruvelt.core.stack.edits import (
     SetSheet,
     apply_edit,
 )
+from ruvelt.core.stack.masks import Mask, PaintedSource
 
 DOCUMENT = Document(
     sheets=(

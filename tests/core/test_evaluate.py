@@ -10,8 +10,11 @@ from numpy.testing import assert_array_equal
 
 from ruvelt.core.planes.plane import Plane
 from ruvelt.core.samples.chunks import CHUNK
-from ruvelt.core.stack.document import ChannelUse, FacePick, FacesSource, GroupLayer, Mask, PaintedSource, mask_plane_id, plane_id
-from ruvelt.core.stack.evaluate import WHOLE, execute
+from ruvelt.core.stack.basics import FacePick
+from ruvelt.core.stack.document import ChannelUse, GroupLayer, mask_plane_id, plane_id
+from ruvelt.core.stack.evaluate import execute
+from ruvelt.core.stack.mask_evaluate import WHOLE
+from ruvelt.core.stack.masks import FacesSource, Mask, PaintedSource
 from tests.core.scene import Scene, fill_layer, paint_layer
 from tests.meshes import square, two_walls
 

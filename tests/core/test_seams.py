@@ -8,7 +8,7 @@ from numpy.testing import assert_array_equal
 from ruvelt.core.mesh.model import Model
 from ruvelt.core.mesh.seams import edge_loop, edge_near, split_islands
 from ruvelt.core.mesh.topology import islands
-from ruvelt.core.stack.document import FacePick
+from ruvelt.core.stack.basics import FacePick
 from ruvelt.core.stack.faces import FaceIndex
 from tests.meshes import globe, model_of, split_square
 

@@ -15,8 +15,10 @@ from ruvelt.core.brush.target import Paint, Target, resolve_target
 from ruvelt.core.errors import Conflict, InputError, NotFound
 from ruvelt.core.samples.chunks import CHUNK, TILES
 from ruvelt.core.samples.vertices import VertexSamples
-from ruvelt.core.stack.document import FacePick, FillLayer, GroupLayer, Mask, PaintedSource, mask_plane_id, plane_id
+from ruvelt.core.stack.basics import FacePick
+from ruvelt.core.stack.document import FillLayer, GroupLayer, mask_plane_id, plane_id
 from ruvelt.core.stack.evaluate import SheetEvaluator
+from ruvelt.core.stack.masks import Mask, PaintedSource
 from ruvelt.core.workers import Workers
 from tests.core.scene import Scene, fill_layer, paint_layer, target
 from tests.meshes import globe, split_square, square, two_walls

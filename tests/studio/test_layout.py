@@ -10,7 +10,7 @@ from ruvelt.core.brush.camera import Camera
 from ruvelt.core.brush.target import Paint, Target
 from ruvelt.core.errors import Conflict, InputError
 from ruvelt.core.mesh.topology import islands
-from ruvelt.core.stack.document import FacePick
+from ruvelt.core.stack.basics import FacePick
 from ruvelt.studio.layout import Placement, pack, place, seam_lines, toggle_seam, unwrap_model
 from ruvelt.studio.probe import probe
 from ruvelt.studio.studio import Studio

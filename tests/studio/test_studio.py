@@ -16,7 +16,8 @@ from ruvelt.core.brush.settings import Brush
 from ruvelt.core.brush.target import Paint, Target
 from ruvelt.core.errors import Cancelled, Conflict, InputError, NotFound
 from ruvelt.core.output.presets import BUILT_IN
-from ruvelt.core.stack.document import ChannelUse, FacePick, FillLayer, GroupLayer, PaintLayer
+from ruvelt.core.stack.basics import FacePick
+from ruvelt.core.stack.document import ChannelUse, FillLayer, GroupLayer, PaintLayer
 from ruvelt.core.stack.edits import AddLayer, MoveLayer, RemoveLayer, SetLayer
 from ruvelt.studio.cells import cell_pictures
 from ruvelt.studio.exports import PresetShelf, export_project, map_preview, zip_folder

@@ -9,8 +9,9 @@ from PIL import Image
 from ruvelt.bench.fixtures import BenchScene
 from ruvelt.bench.timing import Row, best, faster
 from ruvelt.core.samples.chunks import CHUNK
-from ruvelt.core.stack.document import Mask, PaintedSource, PaintLayer, mask_plane_id, plane_id
-from ruvelt.core.stack.evaluate import WHOLE
+from ruvelt.core.stack.document import PaintLayer, mask_plane_id, plane_id
+from ruvelt.core.stack.mask_evaluate import WHOLE
+from ruvelt.core.stack.masks import Mask, PaintedSource
 
 
 def twenty_layers(side: int) -> list[Row]:

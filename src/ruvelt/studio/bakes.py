@@ -23,18 +23,8 @@ from ruvelt.core.mesh.readers import read_mesh
 from ruvelt.core.planes.plane import U16, Plane
 from ruvelt.core.samples.chunks import CHUNK
 from ruvelt.core.samples.sheet import SheetSamples
-from ruvelt.core.stack.document import (
-    Frozen,
-    HighMesh,
-    Id,
-    MeshMap,
-    Sheet,
-    base_plane_id,
-    high_plane_id,
-    normal_map_plane_id,
-    safe_id,
-    touch_up_plane_id,
-)
+from ruvelt.core.stack.basics import Frozen, Id
+from ruvelt.core.stack.document import HighMesh, MeshMap, Sheet, base_plane_id, high_plane_id, normal_map_plane_id, safe_id, touch_up_plane_id
 from ruvelt.core.stack.edits import AnyEdit, Batch, SetHighMeshes, SetSheet
 from ruvelt.core.stack.mesh_maps import PREFIX, SHAPES
 from ruvelt.core.workers import Workers

@@ -18,8 +18,9 @@ from ruvelt.core.mesh.seams import edge_loop, edge_near
 from ruvelt.core.mesh.sheets import SheetRule, plan_sheets
 from ruvelt.core.mesh.unwrap import pack_islands, place_islands, unwrap
 from ruvelt.core.samples.sheet import RESOLUTIONS
+from ruvelt.core.stack.basics import Frozen
 from ruvelt.core.stack.channels import STANDARD_CHANNELS
-from ruvelt.core.stack.document import MODEL_PLANE, FillLayer, Frozen, PaintLayer, Sheet, new_channel_uses, safe_id
+from ruvelt.core.stack.document import MODEL_PLANE, FillLayer, PaintLayer, Sheet, new_channel_uses, safe_id
 from ruvelt.core.stack.edits import ReplaceDocument, SetSeams
 from ruvelt.studio.session import Session
 

@@ -15,10 +15,12 @@ from ruvelt.core.errors import InputError
 from ruvelt.core.planes.plane import U16, Plane
 from ruvelt.core.samples.chunks import CHUNK
 from ruvelt.core.samples.sheet import RESOLUTIONS, SheetSamples
-from ruvelt.core.stack.document import FacePick, MeshMap, PaintedSource, PaintLayer, Sheet, normal_map_plane_id
+from ruvelt.core.stack.basics import FacePick
+from ruvelt.core.stack.document import MeshMap, PaintLayer, Sheet, normal_map_plane_id
 from ruvelt.core.stack.edits import SetSheet
 from ruvelt.core.stack.evaluate import SheetEvaluator
 from ruvelt.core.stack.lookup import StoredPlanes
+from ruvelt.core.stack.masks import PaintedSource
 from ruvelt.studio.session import Session, difference
 from ruvelt.studio.strokes import play_step
 

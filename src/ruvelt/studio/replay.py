@@ -10,18 +10,10 @@ from ruvelt.core.brush.script import AddLayerStep, BrushStep, FloodStep, PaintSt
 from ruvelt.core.brush.settings import Brush
 from ruvelt.core.brush.target import Paint, Target
 from ruvelt.core.errors import InputError
-from ruvelt.core.stack.document import (
-    AnyLayer,
-    ChannelUse,
-    FacePick,
-    FillLayer,
-    GroupLayer,
-    PaintedSource,
-    PaintLayer,
-    Sheet,
-    new_channel_uses,
-)
+from ruvelt.core.stack.basics import FacePick
+from ruvelt.core.stack.document import AnyLayer, ChannelUse, FillLayer, GroupLayer, PaintLayer, Sheet, new_channel_uses
 from ruvelt.core.stack.edits import AddLayer
+from ruvelt.core.stack.masks import PaintedSource
 from ruvelt.studio.session import IdMaker, Session
 from ruvelt.studio.strokes import play_step, stroke_script
 

@@ -27,8 +27,9 @@ from ruvelt.core.output.normal import NormalField
 from ruvelt.core.planes.cache import BoundedCache
 from ruvelt.core.planes.plane import Plane
 from ruvelt.core.samples.sheet import SheetSamples
+from ruvelt.core.stack.basics import FacePick
 from ruvelt.core.stack.channels import decode
-from ruvelt.core.stack.document import AnyLayer, Document, FacePick, GroupLayer, Sheet, high_plane_id
+from ruvelt.core.stack.document import AnyLayer, Document, GroupLayer, Sheet, high_plane_id
 from ruvelt.core.stack.edits import AddLayer, AnyEdit, ReplaceDocument
 from ruvelt.core.stack.evaluate import SheetEvaluator
 from ruvelt.core.stack.faces import FaceIndex

@@ -17,7 +17,7 @@ from ruvelt.core.brush.settings import Brush
 from ruvelt.core.brush.target import Paint, Target
 from ruvelt.core.errors import Conflict, InputError, NotFound
 from ruvelt.core.output.display import LiveDisplay, Patch
-from ruvelt.core.stack.document import Frozen, Id, Share
+from ruvelt.core.stack.basics import Frozen, Id, Share
 from ruvelt.studio.session import Session
 
 #: A stroke whose window went away is stored as it is once another wants to begin, after this long (seconds).

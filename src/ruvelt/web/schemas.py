@@ -11,7 +11,8 @@ from ruvelt.core.brush.camera import Camera
 from ruvelt.core.brush.settings import Brush, BrushParameter
 from ruvelt.core.brush.target import Paint, Target
 from ruvelt.core.output.presets import ExportPreset
-from ruvelt.core.stack.document import Document, FacePick, Id, Share
+from ruvelt.core.stack.basics import FacePick, Id, Share
+from ruvelt.core.stack.document import Document
 from ruvelt.core.stack.edits import Edit
 from ruvelt.studio.layout import Placement
 

@@ -6,7 +6,7 @@ from typing import Annotated, Literal
 
 from pydantic import Field, model_validator
 
-from ruvelt.core.stack.document import Frozen
+from ruvelt.core.stack.basics import Frozen
 
 Reach = Annotated[float, Field(ge=0.0005, le=1, allow_inf_nan=False)]
 Component = Annotated[float, Field(ge=-1, le=1, allow_inf_nan=False)]

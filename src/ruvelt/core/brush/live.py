@@ -16,9 +16,11 @@ from ruvelt.core.brush.target import Paint, ResolvedTarget
 from ruvelt.core.planes.plane import U16, empty_chunk
 from ruvelt.core.samples.chunks import CHUNK, CHUNK_SIDE, TILE_SIDE, TILES
 from ruvelt.core.samples.sheet import SheetSamples
-from ruvelt.core.stack.document import FacePick
-from ruvelt.core.stack.evaluate import Fold, Overlay, PlaneLookup, Resolved, Runs, SheetEvaluator, State, execute
+from ruvelt.core.stack.basics import FacePick
+from ruvelt.core.stack.evaluate import Fold, Overlay, Resolved, SheetEvaluator, State, execute
 from ruvelt.core.stack.faces import FaceIndex
+from ruvelt.core.stack.lookup import PlaneLookup
+from ruvelt.core.stack.mask_evaluate import Runs
 from ruvelt.core.workers import SERIAL, Workers
 
 #: Samples met by a batch's dabs from which threads share the work.
@@ -297,4 +299,4 @@ class LiveStroke:
             before = self.evaluator.mask_chunk(layer.mask, layer.id, chunk)
             self._masks[chunk] = np.full(CHUNK, round(before * 65535), np.uint16) if isinstance(before, float) else before.copy()
         painted = {cell.plane: self.changes[cell.plane][chunk] for cell in self.target.cells}
-        self.evaluator.run_mask(layer.mask, layer.id, chunk, runs, painted, self._masks[chunk])
+        self.evaluator.masks.run(layer.mask, layer.id, chunk, runs, painted, self._masks[chunk])

@@ -10,7 +10,8 @@ from ruvelt.core.brush.settings import Mirror
 from ruvelt.core.brush.target import Paint
 from ruvelt.core.planes.plane import U16, empty_chunk
 from ruvelt.core.samples.chunks import CHUNK, TILES
-from ruvelt.core.stack.evaluate import Runs, SheetEvaluator
+from ruvelt.core.stack.evaluate import SheetEvaluator
+from ruvelt.core.stack.mask_evaluate import Runs
 
 F32 = NDArray[np.float32]
 

@@ -10,7 +10,9 @@ from ruvelt.core.brush.camera import Camera, Coordinate
 from ruvelt.core.brush.settings import Brush
 from ruvelt.core.brush.target import Paint, Target
 from ruvelt.core.errors import InputError
-from ruvelt.core.stack.document import ChannelUse, FacePick, Frozen, Id, Mask, Name, Share
+from ruvelt.core.stack.basics import FacePick, Frozen, Id, Name, Share
+from ruvelt.core.stack.document import ChannelUse
+from ruvelt.core.stack.masks import Mask
 
 #: Pointer samples of one stroke; a longer recording is split into several strokes.
 MAX_POINTS = 20_000

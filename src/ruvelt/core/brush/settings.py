@@ -6,7 +6,7 @@ from typing import Annotated, Literal
 
 from pydantic import Field
 
-from ruvelt.core.stack.document import Frozen, Share
+from ruvelt.core.stack.basics import Frozen, Share
 
 Number = Annotated[float, Field(allow_inf_nan=False)]
 

@@ -10,22 +10,10 @@ from numpy.typing import NDArray
 from pydantic import Field, model_validator
 
 from ruvelt.core.errors import Conflict, InputError, NotFound
+from ruvelt.core.stack.basics import Frozen, Id, Share
 from ruvelt.core.stack.channels import Channel, encode
-from ruvelt.core.stack.document import (
-    TOUCH_UP,
-    AnyLayer,
-    Document,
-    Frozen,
-    GroupLayer,
-    Id,
-    PaintedSource,
-    PaintLayer,
-    Share,
-    Sheet,
-    mask_plane_id,
-    plane_id,
-    touch_up_plane_id,
-)
+from ruvelt.core.stack.document import TOUCH_UP, AnyLayer, Document, GroupLayer, PaintLayer, Sheet, mask_plane_id, plane_id, touch_up_plane_id
+from ruvelt.core.stack.masks import PaintedSource
 from ruvelt.core.stack.mesh_maps import PREFIX, map_channel
 
 Values = dict[str, Annotated[tuple[Annotated[float, Field(ge=-1, le=1, allow_inf_nan=False)], ...], Field(min_length=1, max_length=3)]]

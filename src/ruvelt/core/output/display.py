@@ -16,7 +16,9 @@ from ruvelt.core.planes.stamps import stamp_of
 from ruvelt.core.samples.chunks import CHUNK, CHUNK_SIDE, TILE_SIDE, TILES
 from ruvelt.core.samples.sheet import SheetSamples
 from ruvelt.core.stack.document import base_plane_id, normal_map_plane_id
-from ruvelt.core.stack.evaluate import WHOLE, PlaneLookup, Runs, SheetEvaluator
+from ruvelt.core.stack.evaluate import SheetEvaluator
+from ruvelt.core.stack.lookup import PlaneLookup
+from ruvelt.core.stack.mask_evaluate import WHOLE, Runs
 
 U8 = NDArray[np.uint8]
 

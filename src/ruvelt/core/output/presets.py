@@ -8,7 +8,8 @@ from typing import Annotated, Literal
 from pydantic import Field, field_validator
 
 from ruvelt.core.errors import InputError
-from ruvelt.core.stack.document import Document, Frozen
+from ruvelt.core.stack.basics import Frozen
+from ruvelt.core.stack.document import Document
 from ruvelt.core.stack.mesh_maps import PREFIX, SHAPES
 
 #: Everything else in a file name becomes "_".

@@ -3,6 +3,9 @@
 from __future__ import annotations
 
 from abc import ABC, abstractmethod
+from itertools import count
+from threading import Lock
+from typing import TYPE_CHECKING
 
 import numpy as np
 from numpy.typing import NDArray
@@ -11,6 +14,15 @@ from ruvelt.core.lazy import lazy
 from ruvelt.core.mesh.model import Model
 from ruvelt.core.samples.chunks import CHUNK
 from ruvelt.core.samples.grid import SampleGrid
+
+if TYPE_CHECKING:
+    from ruvelt.core.samples.lattice import SurfaceLattice
+
+#: Lattices kept of one sheet, each for its own range of blurs.
+LATTICES_KEPT = 3
+
+
+_SERIALS = count()
 
 
 class SurfaceSamples(ABC):
@@ -27,6 +39,11 @@ class SurfaceSamples(ABC):
     face: NDArray[np.int32]
     #: Whether a chunk is a square of texels (tiles are 16 × 16) or a run of vertices (tiles are 256 in a row).
     square: bool
+
+    @lazy
+    def serial(self) -> int:
+        """A number no other samples have: what is kept of one layout is never taken for another's."""
+        return next(_SERIALS)
 
     @property
     def slot_count(self) -> int:
@@ -53,6 +70,26 @@ class SurfaceSamples(ABC):
     def grid_areas(self) -> NDArray[np.float32]:
         """(n,) float32 surface each sample stands for, in the grid's order, relative: dense islands count no more than thin ones."""
         return np.ascontiguousarray(self.sample_areas(self.grid.slot), np.float32)
+
+    def lattice(self, sigma: float) -> SurfaceLattice:
+        """The lattice for blurs of `sigma` object units. The last few are kept; half an octave shares one."""
+        from ruvelt.core.samples.lattice import SurfaceLattice
+
+        level = max(int(np.floor(2 * np.log2(sigma / self.spacing))), 0)
+        with self._lattice_lock:
+            if level not in self._lattices:
+                while len(self._lattices) >= LATTICES_KEPT:
+                    del self._lattices[next(iter(self._lattices))]
+                self._lattices[level] = SurfaceLattice(self, self.spacing * 2 ** (level / 2) * 0.85)
+            return self._lattices[level]
+
+    @lazy
+    def _lattices(self) -> dict[int, SurfaceLattice]:
+        return {}
+
+    @lazy
+    def _lattice_lock(self) -> Lock:
+        return Lock()
 
     @abstractmethod
     def sample_areas(self, slots: NDArray[np.int32]) -> NDArray[np.float32]:

@@ -4,13 +4,13 @@ One list of operations (back to front) is walked for each block of samples, so t
 layer is laid on it. Level 0 is the opaque start value; a group opens a transparent level above it.
 """
 
-# mypy: disable-error-code="no-untyped-def"
+# mypy: disable-error-code="no-untyped-def, assignment"
 import numba
 import numpy as np
 
 from ruvelt.core.kernels import f32_at, inline, kernel, u16_at
 
-PLANE, CONST, PUSH, POP, FOLDED = 0, 1, 2, 3, 4
+PLANE, CONST, PUSH, POP, FOLDED, TABLE, HSV = 0, 1, 2, 3, 4, 5, 6
 #: Blend modes that move the colour below along a straight line: normal, multiply, screen.
 STRAIGHT_MODES = (0, 1, 2)
 BLOCK = 2048
@@ -185,6 +185,44 @@ def _encode_srgb(value):
     return _encode(np.float32(1.055) * v ** np.float32(1 / 2.4) - np.float32(0.055))
 
 
+@inline
+def _turn_hsv(r, g, b, hue, saturation, value):
+    """A colour with its hue turned (1 is a whole turn), and saturation and value moved towards 0 or 1 (A. R. Smith's hexcone, 1978)."""
+    one, zero, six = np.float32(1), np.float32(0), np.float32(6)
+    r, g, b = min(max(r, zero), one), min(max(g, zero), one), min(max(b, zero), one)
+    high, low = max(r, g, b), min(r, g, b)
+    span = high - low
+    h = zero
+    if span > zero:
+        if high == r:
+            h = (g - b) / span
+        elif high == g:
+            h = np.float32(2) + (b - r) / span
+        else:
+            h = np.float32(4) + (r - g) / span
+    h = h + hue * six
+    h = h - six * np.floor(h / six)
+    s = span / high if high > zero else zero
+    # A grey has no hue to strengthen.
+    if s > zero:
+        s = s + (one - s) * saturation if saturation > zero else s * (one + saturation)
+    v = high + (one - high) * value if value > zero else high * (one + value)
+    i = np.int32(np.floor(h))
+    f = h - np.float32(i)
+    p, q, t = v * (one - s), v * (one - s * f), v * (one - s * (one - f))
+    if i == 0 or i == 6:
+        return v, t, p
+    if i == 1:
+        return q, v, p
+    if i == 2:
+        return p, v, t
+    if i == 3:
+        return p, q, v
+    if i == 4:
+        return t, p, v
+    return v, p, q
+
+
 @kernel(
     numba.void(
         numba.int8[::1],
@@ -211,7 +249,8 @@ def evaluate_runs(
 ):
     """Walk the operations over runs of a chunk.
 
-    planes, masks : (ops,) addresses of (comps + 1, 65536) and (65536,) uint16, 0 for no mask; of a FOLDED step see `fold_runs`
+    planes, masks : (ops,) addresses of (comps + 1, 65536) and (65536,) uint16, 0 for no mask; of a FOLDED step see `fold_runs`; of a
+    TABLE step (65536,) float32: the new value of each encoded code
     consts : (ops, comps) in working space
     starts, counts : (runs,) samples of the chunk, each run at most BLOCK long
     level0, state_in : level to go on from and its (levels, comps + 1, 65536) state; a state of size 0 starts from consts[0] (operation 0)
@@ -304,6 +343,26 @@ def evaluate_runs(
                 for k in range(comps):
                     src[k, :n] = consts[op, k]
                 a[:n] = strength
+            elif kind == TABLE:
+                curve = f32_at(planes[op], CHUNK)
+                for k in range(comps):
+                    for i in range(n):
+                        below = acc[level, k, i]
+                        if linear:
+                            src[k, i] = decode[_encode(curve[_encode_srgb(below)])]
+                        else:
+                            src[k, i] = curve[_encode(below)]
+                a[:n] = strength
+            elif kind == HSV:
+                for i in range(n):
+                    r, g, b = acc[level, 0, i], acc[level, 1 % comps, i], acc[level, 2 % comps, i]
+                    if linear:
+                        r, g, b = np.float32(_encode_srgb(r)) * U, np.float32(_encode_srgb(g)) * U, np.float32(_encode_srgb(b)) * U
+                    r, g, b = _turn_hsv(r, g, b, consts[op, 0], consts[op, 1 % comps], consts[op, 2 % comps])
+                    if linear:
+                        r, g, b = decode[_encode(r)], decode[_encode(g)], decode[_encode(b)]
+                    src[0, i], src[1 % comps, i], src[2 % comps, i] = r, g, b
+                a[:n] = strength
             else:
                 above = alpha[level]
                 for i in range(n):
@@ -319,8 +378,9 @@ def evaluate_runs(
                     for i in range(m):
                         row[i] *= np.float32(codes[i]) * U
                     at += m
-            if level == 0:
-                _lay(modes[op], comps, n, acc[0], src, a)
+            if level == 0 or kind in (TABLE, HSV):
+                # What changes a colour leaves how much of it there is.
+                _lay(modes[op], comps, n, acc[level], src, a)
             else:
                 _lay_in_group(modes[op], comps, n, acc[level], alpha[level], src, a, share1, share2)
         place = np.uint64(0)
@@ -382,11 +442,13 @@ def fold_runs(kinds, modes, strengths, planes, masks, consts, linear, decode, st
 REPLACE, MULTIPLY, ADD, SUBTRACT, MAX, MIN = 0, 1, 2, 3, 4, 5
 
 
-@kernel(numba.void(i64[::1], i64[::1], f32[::1], i32[::1], f32[::1], numba.boolean[::1], numba.boolean, i32[::1], i32[::1], numba.uint16[::1]))
-def mask_runs(values, covers, bases, combines, strengths, inverts, invert_all, starts, counts, out):
-    """Combine mask sources bottom to top over runs of a chunk into (65536,) uint16, 65535 reveals.
+@kernel(numba.void(i64, i64[::1], i64[::1], f32[::1], i32[::1], f32[::1], numba.boolean[::1], numba.boolean, i32[::1], i32[::1], numba.uint16[::1]))
+def mask_runs(under, values, covers, bases, combines, strengths, inverts, invert_all, starts, counts, out):
+    """Combine mask steps bottom to top over runs of a chunk into (65536,) uint16, 65535 reveals.
 
-    values, covers : (sources,) addresses of (65536,) uint16, 0 for none; where nothing covers, `bases` holds.
+    under : address of (65536,) uint16 to begin with, 0 to begin with 1
+    values, covers : (steps,) addresses of (65536,) uint16, 0 for none; where nothing covers, `bases` holds. A step whose combine mode is −1
+    is a table: values is the address of (65536,) float32
     """
     one, zero = np.float32(1), np.float32(0)
     acc = np.empty(BLOCK, np.float32)
@@ -394,8 +456,17 @@ def mask_runs(values, covers, bases, combines, strengths, inverts, invert_all, s
     for r in range(len(starts)):
         s, n = starts[r], counts[r]
         acc[:n] = one
+        if under != 0:
+            codes = u16_at(under + 2 * s, n)
+            for i in range(n):
+                acc[i] = np.float32(codes[i]) * U
         for j in range(len(values)):
             base, strength, mode = bases[j], strengths[j], combines[j]
+            if mode < 0:
+                shape = f32_at(values[j], CHUNK)
+                for i in range(n):
+                    acc[i] += (shape[_encode(acc[i])] - acc[i]) * strength
+                continue
             v[:n] = base
             if values[j] != 0:
                 codes = u16_at(values[j] + 2 * s, n)

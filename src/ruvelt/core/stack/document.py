@@ -6,20 +6,16 @@ import re
 from collections.abc import Iterator
 from typing import Annotated, Any, Literal
 
-from pydantic import BaseModel, ConfigDict, Field, field_validator
+from pydantic import Field, field_validator
 
+from ruvelt.core.stack.adjust import Adjustment
+from ruvelt.core.stack.basics import Frozen, Id, Name, Share
 from ruvelt.core.stack.blend import BY_ID
 from ruvelt.core.stack.channels import STANDARD_CHANNELS, Channel, Value
+from ruvelt.core.stack.fields import Content
+from ruvelt.core.stack.masks import Mask
 
-#: Names go into file names and plane ids: no separators, no control characters.
-Id = Annotated[str, Field(pattern=r"^[a-z0-9][a-z0-9_-]{0,39}$")]
-Name = Annotated[str, Field(min_length=1, max_length=80)]
-Share = Annotated[float, Field(ge=0, le=1, allow_inf_nan=False)]
 MAX_DEPTH = 6
-
-
-class Frozen(BaseModel):
-    model_config = ConfigDict(frozen=True, extra="forbid")
 
 
 def _known_blend(value: str | None) -> str | None:
@@ -29,12 +25,16 @@ def _known_blend(value: str | None) -> str | None:
 
 
 class ChannelUse(Frozen):
-    """A layer's part in one channel: whether it takes part, how strongly, its own blend mode, and a fill layer's value."""
+    """A layer's part in one channel: whether it takes part, how strongly, its own blend mode, and what a fill layer lays there.
+
+    `content` goes before `value`.
+    """
 
     on: bool = True
     strength: Share = 1.0
     blend: str | None = None
     value: Annotated[Value, Field(max_length=3)] | None = None
+    content: Content | None = None
 
     _check_blend = field_validator("blend")(_known_blend)
 
@@ -44,49 +44,6 @@ class ChannelUse(Frozen):
         if value is not None and not all(-1 <= v <= 1 for v in value):
             raise ValueError("channel values lie between 0 and 1 (height between -1 and 1)")
         return value
-
-
-class FacePick(Frozen):
-    """Some faces, told by what they belong to. `index` counts parts, materials, face groups, islands, pieces or faces of the model."""
-
-    by: Literal["part", "material", "group", "island", "piece", "face"]
-    index: Annotated[int, Field(ge=0, le=100_000_000)]
-
-
-Combine = Literal["replace", "multiply", "add", "subtract", "max", "min"]
-
-
-class _Source(Frozen):
-    id: Id
-    on: bool = True
-    combine: Combine = "replace"
-    strength: Share = 1.0
-    invert: bool = False
-
-
-class PaintedSource(_Source):
-    """A mask painted by hand; `base` is its value (0 hides, 1 reveals) where no stroke has been."""
-
-    kind: Literal["painted"] = "painted"
-    base: Share = 0.0
-
-
-class FacesSource(_Source):
-    """Reveals picked faces."""
-
-    kind: Literal["faces"] = "faces"
-    picks: tuple[FacePick, ...] = ()
-
-
-MaskSource = Annotated[PaintedSource | FacesSource, Field(discriminator="kind")]
-
-
-class Mask(Frozen):
-    """Sources from bottom to top; `invert` turns the result round."""
-
-    on: bool = True
-    invert: bool = False
-    sources: Annotated[tuple[MaskSource, ...], Field(max_length=32)] = ()
 
 
 class _Layer(Frozen):
@@ -109,9 +66,16 @@ class PaintLayer(_Layer):
 
 
 class FillLayer(_Layer):
-    """Gives each of its channels one value over the whole sheet."""
+    """Gives each of its channels one value, a picture or a pattern over the whole sheet."""
 
     kind: Literal["fill"] = "fill"
+
+
+class AdjustLayer(_Layer):
+    """Changes what lies beneath it, in the channels where it is on."""
+
+    kind: Literal["adjust"] = "adjust"
+    adjust: Adjustment
 
 
 class GroupLayer(_Layer):
@@ -121,7 +85,7 @@ class GroupLayer(_Layer):
     layers: tuple[Layer, ...] = ()
 
 
-Layer = Annotated[PaintLayer | FillLayer | GroupLayer, Field(discriminator="kind")]
+Layer = Annotated[PaintLayer | FillLayer | AdjustLayer | GroupLayer, Field(discriminator="kind")]
 GroupLayer.model_rebuild()
 
 
@@ -188,6 +152,15 @@ class HighMesh(Frozen):
     triangles: Annotated[int, Field(ge=1)]
 
 
+class Image(Frozen):
+    """A picture that masks and fills lay on the surface; its pixels lie in the store under `image_plane_id(key)`."""
+
+    key: Id
+    name: Name
+    width: Annotated[int, Field(ge=1)]
+    height: Annotated[int, Field(ge=1)]
+
+
 class Document(Frozen):
     """Everything about a project but its pixels."""
 
@@ -198,6 +171,7 @@ class Document(Frozen):
     #: Edges (pairs of welded vertices, lower first) that split islands for picking.
     seams: Annotated[tuple[tuple[int, int], ...], Field(max_length=1_000_000)] = ()
     high_meshes: Annotated[tuple[HighMesh, ...], Field(max_length=64)] = ()
+    images: Annotated[tuple[Image, ...], Field(max_length=500)] = ()
 
     def sheet(self, sheet_id: str) -> Sheet | None:
         return next((s for s in self.sheets if s.id == sheet_id), None)
@@ -206,7 +180,7 @@ class Document(Frozen):
         return next((c for c in self.channels if c.id == channel_id), None)
 
 
-AnyLayer = PaintLayer | FillLayer | GroupLayer
+AnyLayer = PaintLayer | FillLayer | AdjustLayer | GroupLayer
 
 
 def plane_id(sheet_id: str, layer_id: str, channel_id: str) -> str:
@@ -241,6 +215,11 @@ MODEL_PLANE = "@model/current/mesh"
 def high_plane_id(key: str) -> str:
     """High meshes are kept where planes are, so that undo, versions and clearing up know them."""
     return f"@high/{key}/mesh"
+
+
+def image_plane_id(key: str) -> str:
+    """Pictures are kept where planes are, like high meshes."""
+    return f"@image/{key}/pixels"
 
 
 def safe_id(text: str) -> str:

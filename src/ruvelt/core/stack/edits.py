@@ -7,12 +7,14 @@ from typing import Annotated, Any, Literal, TypeVar
 from pydantic import Field, TypeAdapter, ValidationError
 
 from ruvelt.core.errors import InputError, NotFound
+from ruvelt.core.stack.basics import Frozen, Id
 from ruvelt.core.stack.channels import Channel
-from ruvelt.core.stack.document import MAX_DEPTH, AnyLayer, Document, Frozen, GroupLayer, HighMesh, Id, Layer, Settings, Sheet
+from ruvelt.core.stack.document import MAX_DEPTH, AnyLayer, Document, GroupLayer, HighMesh, Image, Layer, Settings, Sheet
+from ruvelt.core.stack.references import check_references
 
 _LAYER: TypeAdapter[AnyLayer] = TypeAdapter(Layer)
 #: What "set-layer" may change.
-LAYER_FIELDS = ("name", "visible", "locked", "strength", "blend", "channels", "mask")
+LAYER_FIELDS = ("name", "visible", "locked", "strength", "blend", "channels", "mask", "adjust")
 MAX_LAYERS = 1000
 M = TypeVar("M", bound=Frozen)
 
@@ -44,7 +46,7 @@ class MoveLayer(Frozen):
 
 
 class SetLayer(Frozen):
-    """Replace some fields of a layer: name, visible, locked, strength, blend, channels, mask."""
+    """Replace some fields of a layer: name, visible, locked, strength, blend, channels, mask, an adjustment."""
 
     edit: Literal["set-layer"] = "set-layer"
     sheet: Id
@@ -70,6 +72,13 @@ class SetHighMeshes(Frozen):
 
     edit: Literal["set-high-meshes"] = "set-high-meshes"
     meshes: Annotated[tuple[HighMesh, ...], Field(max_length=64)]
+
+
+class SetImages(Frozen):
+    """Replace the list of pictures; their pixels are the caller's to bring along."""
+
+    edit: Literal["set-images"] = "set-images"
+    images: Annotated[tuple[Image, ...], Field(max_length=500)]
 
 
 class SetSeams(Frozen):
@@ -113,6 +122,7 @@ AnyEdit = (
     | SetLayer
     | SetSheet
     | SetHighMeshes
+    | SetImages
     | SetSeams
     | SetSettings
     | AddChannel
@@ -141,6 +151,8 @@ def apply_edit(document: Document, edit: AnyEdit) -> tuple[Document, AnyEdit]:
             return edit.document, ReplaceDocument(document=document)
         case SetHighMeshes():
             return document.model_copy(update={"high_meshes": edit.meshes}), SetHighMeshes(meshes=document.high_meshes)
+        case SetImages():
+            return document.model_copy(update={"images": edit.images}), SetImages(images=document.images)
         case SetSeams():
             return document.model_copy(update={"seams": edit.seams}), SetSeams(seams=document.seams)
         case SetSettings():
@@ -202,6 +214,8 @@ def _edit_sheet(document: Document, edit: AddLayer | RemoveLayer | MoveLayer | S
             old = layer.model_dump(include=set(edit.values))
             new_layer = _replace_layer(layer, edit.values)
             changed, inverse = _map_layer(sheet, layer.id, new_layer), SetLayer(sheet=sheet.id, layer=layer.id, values=old)
+    if not isinstance(edit, SetSheet | RemoveLayer):
+        check_references(changed)
     sheets = tuple(changed if s.id == sheet.id else s for s in document.sheets)
     return document.model_copy(update={"sheets": sheets}), inverse
 

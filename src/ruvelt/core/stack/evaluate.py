@@ -2,9 +2,10 @@
 
 from __future__ import annotations
 
-from collections.abc import Hashable, Mapping
+from collections.abc import Hashable
 from dataclasses import dataclass, field
-from typing import Any, Protocol
+from threading import RLock
+from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
@@ -14,32 +15,25 @@ from ruvelt.core.planes.cache import BoundedCache
 from ruvelt.core.planes.plane import U16
 from ruvelt.core.planes.stamps import stamp_of
 from ruvelt.core.samples.chunks import CHUNK, TILES
+from ruvelt.core.samples.lattice import surface_blur
 from ruvelt.core.samples.surface import SurfaceSamples
-from ruvelt.core.stack._blend_kernels import BLOCK, CONST, FOLDED, PLANE, POP, PUSH, STRAIGHT_MODES, evaluate_runs, fold_runs, mask_runs
+from ruvelt.core.stack._blend_kernels import CONST, FOLDED, HSV, PLANE, POP, PUSH, STRAIGHT_MODES, TABLE, evaluate_runs, fold_runs
 from ruvelt.core.stack.channels import Channel
-from ruvelt.core.stack.document import Document, FacesSource, Mask, PaintedSource, Sheet, mask_plane_id
+from ruvelt.core.stack.document import Document, Sheet
 from ruvelt.core.stack.faces import FaceIndex
+from ruvelt.core.stack.lookup import PlaneLookup
+from ruvelt.core.stack.mask_evaluate import WHOLE, MaskEvaluator, Runs
+from ruvelt.core.stack.masks import Mask
+from ruvelt.core.stack.measures import Images, Measures, no_images
 from ruvelt.core.stack.mesh_maps import PREFIX, compile_mesh_map, map_channel
-from ruvelt.core.stack.program import Program, compile_channel
+from ruvelt.core.stack.program import Op, Program, compile_channel
+from ruvelt.core.stack.shaping import table
+from ruvelt.core.workers import SERIAL, Workers
 
-COMBINES = {"replace": 0, "multiply": 1, "add": 2, "subtract": 3, "max": 4, "min": 5}
-
-#: A whole chunk as runs of one block each.
-WHOLE = (np.arange(0, CHUNK, BLOCK, dtype=np.int32), np.full(CHUNK // BLOCK, BLOCK, np.int32))
 _NO_STATE = np.zeros((1, 1, 0), np.float32)
 
 #: Fewer steps than this are walked sooner than their line is made.
 LEAST_FOLDED = 6
-
-Runs = tuple[NDArray[np.int32], NDArray[np.int32]]
-
-
-class PlaneLookup(Protocol):
-    """How evaluation reaches pixels: a content key without loading anything, and the values."""
-
-    def key(self, plane: str, chunk: int) -> str | None: ...
-
-    def values(self, plane: str, chunk: int) -> U16: ...
 
 
 @dataclass
@@ -116,9 +110,24 @@ def execute(steps: Resolved, runs: Runs, *, state: State | None = None, out: U16
 class SheetEvaluator:
     """Composites of one sheet of one document. Make a new one when the document changes; the cache is shared and outlives it."""
 
-    def __init__(self, document: Document, sheet: Sheet, samples: SurfaceSamples, faces: FaceIndex, planes: PlaneLookup, cache: BoundedCache) -> None:
+    def __init__(
+        self,
+        document: Document,
+        sheet: Sheet,
+        samples: SurfaceSamples,
+        faces: FaceIndex,
+        planes: PlaneLookup,
+        cache: BoundedCache,
+        *,
+        images: Images = no_images,
+        workers: Workers = SERIAL,
+    ) -> None:
         self.document, self.sheet, self.samples = document, sheet, samples
-        self._faces, self._planes, self._cache = faces, planes, cache
+        self._planes, self._cache, self._workers = planes, cache, workers
+        self.measures = Measures(samples, images, cache)
+        self.masks = MaskEvaluator(self, faces, planes, cache, workers)
+        self._blurring = RLock()
+        self._beneath_versions: dict[tuple[str, str], int] = {}
         self._programs: dict[tuple[str, str | None], tuple[Program, int]] = {}
 
     def channel(self, channel_id: str) -> Channel | None:
@@ -155,102 +164,28 @@ class SheetEvaluator:
             if op.plane is not None:
                 parts.append(key(op.plane, chunk))
             if op.mask is not None:
-                parts.append(self._mask_inputs(op.mask, op.layer, chunk))
+                parts.append(self.masks.inputs(op.mask, op.layer, chunk))
+            if op.blur is not None:
+                parts.append(self._beneath_version(op.layer, program.channel.id))
         return tuple(parts)
-
-    def _mask_inputs(self, mask: Mask, layer_id: str, chunk: int) -> tuple[Hashable, ...]:
-        return tuple(
-            self._planes.key(mask_plane_id(self.sheet.id, layer_id, s.id), chunk) if isinstance(s, PaintedSource) else self._faces.version
-            for s in mask.sources
-            if s.on
-        )
 
     # -- masks ------------------------------------------------------------------------------------------------------------------
 
     def mask_chunk(self, mask: Mask, layer_id: str, chunk: int) -> U16 | float:
         """(65536,) uint16 mask of a layer over a chunk (65535 reveals), or one number 0–1 where it is the same everywhere."""
-        stamp = hash((mask, self._mask_inputs(mask, layer_id, chunk)))
-        where = ("mask", self.sheet.id, layer_id, chunk)
-        found = self._cache.get(where, stamp)
-        if found is None:
-            found = self._evaluate_mask(mask, layer_id, chunk)
-            self._cache.put(where, found, getattr(found, "nbytes", 64), stamp)
-        result: U16 | float = found
-        return result
+        return self.masks.chunk(mask, layer_id, chunk)
 
-    def _evaluate_mask(self, mask: Mask, layer_id: str, chunk: int) -> U16 | float:
-        active = [s for s in mask.sources if s.on]
-        only = active[0] if len(active) == 1 else None
-        if isinstance(only, PaintedSource) and self._planes.key(mask_plane_id(self.sheet.id, layer_id, only.id), chunk) is None:
-            value = 1.0 - only.base if only.invert else only.base
-            value = 1.0 + (value - 1.0) * only.strength
-            return 1.0 - value if mask.invert else value
-        out = np.empty(CHUNK, np.uint16)
-        self.run_mask(mask, layer_id, chunk, WHOLE, {}, out)
-        if (out == out[0]).all():
-            return float(out[0]) / 65535
-        return out
-
-    def run_mask(self, mask: Mask, layer_id: str, chunk: int, runs: Runs, painted: Mapping[str, U16], out: U16) -> None:
-        """Evaluate a mask over runs into `out`; `painted` replaces planes by their id (a stroke in progress)."""
-        keep: list[U16] = []
-        values, covers, bases, combines, strengths, inverts = [], [], [], [], [], []
-        for source in mask.sources:
-            if not source.on:
-                continue
-            value = cover = 0
-            base = 0.0
-            if isinstance(source, PaintedSource):
-                base = source.base
-                plane = mask_plane_id(self.sheet.id, layer_id, source.id)
-                codes = painted.get(plane)
-                if codes is None and self._planes.key(plane, chunk) is not None:
-                    codes = self._planes.values(plane, chunk)
-                if codes is not None:
-                    keep.append(codes)
-                    value, cover = codes.ctypes.data, codes.ctypes.data + 2 * CHUNK
-            else:
-                marked = self._faces_chunk(source, chunk)
-                keep.append(marked)
-                value = marked.ctypes.data
-            values.append(value)
-            covers.append(cover)
-            bases.append(base)
-            combines.append(COMBINES[source.combine])
-            strengths.append(source.strength)
-            inverts.append(source.invert)
-        mask_runs(
-            np.array(values, np.int64),
-            np.array(covers, np.int64),
-            np.array(bases, np.float32),
-            np.array(combines, np.int32),
-            np.array(strengths, np.float32),
-            np.array(inverts, np.bool_),
-            mask.invert,
-            runs[0],
-            runs[1],
-            out,
-        )
-
-    def _faces_chunk(self, source: FacesSource, chunk: int) -> U16:
-        where = ("faces", self.sheet.id, self.samples.slot_count, self._faces.version, source.picks, chunk)
-        found: U16 | None = self._cache.get(where)
-        if found is None:
-            marks = self.samples.slots_of_faces(self._faces.mark(source.picks))
-            for c in range(self.samples.chunk_count):
-                codes = np.where(marks[c * CHUNK : (c + 1) * CHUNK], 65535, 0).astype(np.uint16)
-                self._cache.put((*where[:-1], c), codes, codes.nbytes)
-                if c == chunk:
-                    found = codes
-        assert found is not None
-        return found
+    def prepare(self) -> None:
+        """Work out what masks need of the whole sheet, on all threads, before chunks are asked for side by side."""
+        shown = self.sheet.shown()
+        self.masks.prepare({x.id: x.mask for x, _ in self.sheet.walk() if x.visible and x.id in shown and x.mask is not None and x.mask.on})
 
     # -- composites -------------------------------------------------------------------------------------------------------------
 
     def composite(self, channel_id: str, chunk: int) -> U16:
         """(components, 65536) uint16: everything visible blended over the channel's start value. Read only."""
         stamp = self.stamp(channel_id, chunk)
-        where = ("composite", self.sheet.id, channel_id, chunk)
+        where = ("composite", self.samples.serial, self.sheet.id, channel_id, chunk)
         kept: U16 | None = self._cache.get(where, stamp)
         if kept is not None:
             return kept
@@ -262,7 +197,7 @@ class SheetEvaluator:
 
     def keep_composite(self, channel_id: str, chunk: int, values: U16) -> None:
         """Put a composite that a stroke has already worked out under its new version."""
-        self._cache.put(("composite", self.sheet.id, channel_id, chunk), values, values.nbytes, self.stamp(channel_id, chunk))
+        self._cache.put(("composite", self.samples.serial, self.sheet.id, channel_id, chunk), values, values.nbytes, self.stamp(channel_id, chunk))
 
     def run(self, program: Program, chunk: int, runs: Runs, out: U16) -> None:
         """Evaluate a whole program over runs of a chunk into (components, 65536) `out`."""
@@ -275,7 +210,7 @@ class SheetEvaluator:
         """What lies under a step of a program: a buffer whose valid tiles are marked, kept between batches and strokes."""
         level = sum((op.kind == PUSH) - (op.kind == POP) for op in program.ops[1:step])
         stamp = self.prefix_version(program, step, chunk)
-        where = ("under", self.sheet.id, program.channel.id, chunk)
+        where = ("under", self.samples.serial, self.sheet.id, program.channel.id, chunk)
         state: State | None = self._cache.get(where, stamp)
         if state is None:
             shape = (level + 1, program.channel.components + 1, CHUNK)
@@ -290,7 +225,7 @@ class SheetEvaluator:
             last += 1
         if last - at - 1 < LEAST_FOLDED or sum({PUSH: 1, POP: -1}.get(op.kind, 0) for op in program.ops[: at + 1]) != 0:
             return None
-        where = ("fold", self.sheet.id, program.channel.id, chunk)
+        where = ("fold", self.samples.serial, self.sheet.id, program.channel.id, chunk)
         stamp = hash((program.ops[at + 1 : last], program.linear, at, self._inputs(program, chunk, at + 1, last)))
         found: Fold | None = self._cache.get(where, stamp)
         if found is None:
@@ -320,14 +255,17 @@ class SheetEvaluator:
             address = mask_address = 0
             strength = op.strength
             if op.kind == PLANE:
-                assert op.plane is not None
-                values = laid.planes.get(op.plane)
+                values = laid.planes.get(op.plane) if op.plane is not None else None
                 if values is None:
-                    if self._planes.key(op.plane, chunk) is None:
-                        continue
-                    values = self._planes.values(op.plane, chunk)
+                    values = self._laid(op, program.channel, chunk)
+                if values is None:
+                    continue
                 keep.append(values)
                 address = values.ctypes.data
+            elif op.kind == TABLE:
+                assert op.levels is not None
+                keep.append(table(op.levels))
+                address = keep[-1].ctypes.data
             if op.mask is not None:
                 replaced = laid.masks.get(op.layer)
                 found = self.mask_chunk(op.mask, op.layer, chunk) if replaced is None else replaced
@@ -336,7 +274,7 @@ class SheetEvaluator:
                 else:
                     keep.append(found)
                     mask_address = found.ctypes.data
-            if strength == 0.0 and op.kind in (PLANE, CONST):
+            if strength == 0.0 and op.kind in (PLANE, CONST, TABLE, HSV):
                 continue
             kinds.append(op.kind)
             modes.append(op.mode)
@@ -355,6 +293,61 @@ class SheetEvaluator:
             keep,
         )
 
+    def _laid(self, op: Op, channel: Channel, chunk: int) -> U16 | None:
+        """(components + 1, 65536) uint16 that a step lays down, alpha last; None where there is nothing."""
+        if op.content is not None:
+            where = ("content", self.samples.serial, self.sheet.id, op.layer, channel.id, chunk)
+            stamp = hash((op.content, channel))
+            found: U16 | None = self._cache.get(where, stamp)
+            if found is None:
+                found = self.measures.content(op.content, channel, chunk)
+                if found is not None:
+                    self._cache.put(where, found, found.nbytes, stamp)
+            return found
+        if op.blur is not None:
+            return self._blurred(op.layer, op.blur, channel, chunk)
+        assert op.plane is not None
+        return self._planes.values(op.plane, chunk) if self._planes.key(op.plane, chunk) is not None else None
+
+    # -- what lies beneath a layer ----------------------------------------------------------------------------------------------
+
+    def beneath(self, layer_id: str, channel_id: str, chunk: int) -> U16:
+        """(components, 65536) uint16: everything that is laid before a layer, groups around it closed as they are then."""
+        program = self._beneath_program(layer_id, channel_id)
+        out = np.empty((program.channel.components, CHUNK), np.uint16)
+        self.run(program, chunk, WHOLE, out)
+        return out
+
+    def _beneath_program(self, layer_id: str, channel_id: str) -> Program:
+        channel = self.channel(channel_id)
+        if channel is None:
+            raise KeyError(channel_id)
+        return compile_channel(self.document, self.sheet, channel, until=layer_id)
+
+    def beneath_stamp(self, layer_id: str, channel_id: str, chunk: int) -> int:
+        program = self._beneath_program(layer_id, channel_id)
+        return stamp_of(program.ops, program.linear, program.channel, self._inputs(program, chunk, 1, len(program.ops)))
+
+    def _beneath_version(self, layer_id: str, channel_id: str) -> int:
+        if (layer_id, channel_id) not in self._beneath_versions:
+            stamps = [self.beneath_stamp(layer_id, channel_id, c) for c in range(self.samples.chunk_count)]
+            self._beneath_versions[layer_id, channel_id] = stamp_of(stamps)
+        return self._beneath_versions[layer_id, channel_id]
+
+    def _blurred(self, layer_id: str, radius: float, channel: Channel, chunk: int) -> U16:
+        """A chunk of what lies beneath a layer, blurred along the surface; it covers everything."""
+        where = ("blurred", self.samples.serial, self.sheet.id, layer_id, channel.id)
+        stamp = hash((radius, self._beneath_version(layer_id, channel.id)))
+        with self._blurring:
+            found: U16 | None = self._cache.get(where, stamp)
+            if found is None:
+                parts = self._workers.map(lambda c: self.beneath(layer_id, channel.id, c), range(self.samples.chunk_count))
+                flat = np.concatenate(parts, axis=1)
+                blurred = surface_blur(self.samples, flat, radius * self.samples.model.diagonal, self._workers)
+                found = np.concatenate([blurred, np.full((1, blurred.shape[1]), 65535, np.uint16)])
+                self._cache.put(where, found, found.nbytes, stamp)
+        return np.ascontiguousarray(found[:, chunk * CHUNK : (chunk + 1) * CHUNK])
+
     # -- what has been painted --------------------------------------------------------------------------------------------------
 
     def coverage(self, channel_id: str, chunk: int) -> NDArray[np.float32]:
@@ -367,10 +360,13 @@ class SheetEvaluator:
                 bare = np.ones(CHUNK, np.float32)
                 continue
             alpha: NDArray[np.float32] | float = op.strength
-            if op.kind == PLANE and op.plane is not None:
-                if self._planes.key(op.plane, chunk) is None:
+            if op.kind in (TABLE, HSV) or op.blur is not None:
+                continue
+            if op.kind == PLANE:
+                laid = self._laid(op, self.program(channel_id).channel, chunk)
+                if laid is None:
                     continue
-                alpha = self._planes.values(op.plane, chunk)[-1].astype(np.float32) * np.float32(op.strength / 65535)
+                alpha = laid[-1].astype(np.float32) * np.float32(op.strength / 65535)
             elif op.kind == POP:
                 alpha = (1 - bare) * np.float32(op.strength)
                 bare = groups.pop()

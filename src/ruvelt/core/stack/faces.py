@@ -11,7 +11,7 @@ from ruvelt.core.mesh.model import Model
 from ruvelt.core.mesh.seams import Edges, split_islands
 from ruvelt.core.mesh.topology import connected_pieces
 from ruvelt.core.planes.stamps import stamp_of
-from ruvelt.core.stack.document import FacePick
+from ruvelt.core.stack.basics import FacePick
 
 
 class FaceIndex:

@@ -3,8 +3,17 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
+from typing import Protocol
 
 from ruvelt.core.planes.plane import U16, ChunkStore, Plane
+
+
+class PlaneLookup(Protocol):
+    """How evaluation reaches pixels: a content key without loading anything, and the values."""
+
+    def key(self, plane: str, chunk: int) -> str | None: ...
+
+    def values(self, plane: str, chunk: int) -> U16: ...
 
 
 class StoredPlanes:

@@ -7,27 +7,33 @@ from dataclasses import dataclass
 import numpy as np
 
 from ruvelt.core.color.encoding import srgb_to_linear_float
-from ruvelt.core.stack._blend_kernels import CONST, PLANE, POP, PUSH
+from ruvelt.core.stack._blend_kernels import CONST, HSV, PLANE, POP, PUSH, TABLE
+from ruvelt.core.stack.adjust import BlurAdjust, HsvAdjust, LevelsAdjust
 from ruvelt.core.stack.blend import mode_code
 from ruvelt.core.stack.channels import Channel, encode
 from ruvelt.core.stack.document import (
     TOUCH_UP,
+    AdjustLayer,
     AnyLayer,
     ChannelUse,
     Document,
     FillLayer,
     GroupLayer,
-    Mask,
     Sheet,
     base_plane_id,
     plane_id,
     touch_up_plane_id,
 )
+from ruvelt.core.stack.fields import Content, Levels
+from ruvelt.core.stack.masks import Mask
 
 
 @dataclass(frozen=True)
 class Op:
-    """One step, back to front. `layer` is the layer it stands for; `value` a constant in working space."""
+    """One step, back to front. `layer` is the layer it stands for; `value` a constant in working space (of HSV: turns and two shares).
+
+    A PLANE lays a painted plane, a fill's `content`, or what lies beneath the layer with a `blur` (share of the diagonal).
+    """
 
     kind: int
     layer: str
@@ -36,6 +42,9 @@ class Op:
     plane: str | None = None
     value: tuple[float, ...] = ()
     mask: Mask | None = None
+    content: Content | None = None
+    levels: Levels | None = None
+    blur: float | None = None
 
 
 @dataclass(frozen=True)
@@ -70,8 +79,24 @@ def working_value(channel: Channel, value: tuple[float, ...], linear: bool) -> t
     return tuple(float(x) for x in v)
 
 
-def compile_channel(document: Document, sheet: Sheet, channel: Channel, always: str | None = None) -> Program:
-    """The program of a channel. Hidden layers and those at strength 0 leave no steps, except the layer named by `always`."""
+def _adjusting(layer: AdjustLayer, channel: Channel, mode: int, strength: float, mask: Mask | None) -> Op | None:
+    """The step of an adjustment layer; None where it has no meaning for the channel."""
+    match layer.adjust:
+        case LevelsAdjust():
+            return Op(TABLE, layer.id, mode, strength, mask=mask, levels=layer.adjust)
+        case HsvAdjust():
+            if channel.components != 3:
+                return None
+            return Op(HSV, layer.id, mode, strength, mask=mask, value=(layer.adjust.hue / 360, layer.adjust.saturation, layer.adjust.value))
+        case BlurAdjust():
+            return Op(PLANE, layer.id, mode, strength, mask=mask, blur=layer.adjust.radius)
+
+
+def compile_channel(document: Document, sheet: Sheet, channel: Channel, always: str | None = None, until: str | None = None) -> Program:
+    """The program of a channel. Hidden layers and those at strength 0 leave no steps, except the layer named by `always`.
+
+    With `until` only what is laid before that layer; groups around it are closed plainly.
+    """
     linear = document.settings.blend_space == "linear" and channel.kind == "colour"
     ops = [Op(CONST, "", value=working_value(channel, channel.start, linear))]
     if channel.id == "occlusion":
@@ -80,11 +105,14 @@ def compile_channel(document: Document, sheet: Sheet, channel: Channel, always: 
     deepest = 1
     shown = sheet.shown()
 
-    def visit(layers: tuple[AnyLayer, ...], level: int) -> None:
+    def visit(layers: tuple[AnyLayer, ...], level: int) -> bool:
+        """Whether it came to `until`."""
         nonlocal deepest
         deepest = max(deepest, level)
         for layer in reversed(layers):
-            use = layer.channels.get(channel.id, ChannelUse(on=not isinstance(layer, FillLayer)))
+            if layer.id == until:
+                return True
+            use = layer.channels.get(channel.id, ChannelUse(on=not isinstance(layer, (FillLayer, AdjustLayer))))
             strength = layer.strength * use.strength
             visible = layer.visible and layer.id in shown
             if (not visible or not use.on or strength <= 0) and layer.id != always:
@@ -95,13 +123,21 @@ def compile_channel(document: Document, sheet: Sheet, channel: Channel, always: 
             mask = layer.mask if layer.mask is not None and layer.mask.on and any(s.on for s in layer.mask.sources) else None
             if isinstance(layer, GroupLayer):
                 ops.append(Op(PUSH, layer.id))
-                visit(layer.layers, level + 1)
+                if visit(layer.layers, level + 1):
+                    ops.append(Op(POP, layer.id))
+                    return True
                 ops.append(Op(POP, layer.id, mode, strength, mask=mask))
+            elif isinstance(layer, AdjustLayer):
+                if (op := _adjusting(layer, channel, mode, strength, mask)) is not None:
+                    ops.append(op)
             elif isinstance(layer, FillLayer):
-                if use.value is not None:
+                if use.content is not None:
+                    ops.append(Op(PLANE, layer.id, mode, strength, content=use.content, mask=mask))
+                elif use.value is not None:
                     ops.append(Op(CONST, layer.id, mode, strength, value=working_value(channel, use.value, linear), mask=mask))
             else:
                 ops.append(Op(PLANE, layer.id, mode, strength, plane=plane_id(sheet.id, layer.id, channel.id), mask=mask))
+        return False
 
     visit(sheet.layers, 1)
     return Program(channel, tuple(ops), deepest, linear)

@@ -1,0 +1,67 @@
+"""Growing along the surface: the largest value within a distance of each sample."""
+
+# mypy: disable-error-code="no-untyped-def"
+import numba
+import numpy as np
+
+from ruvelt.core.kernels import kernel
+
+f32, f64, i32, i64 = numba.float32, numba.float64, numba.int32, numba.int64
+#: Samples whose normals disagree more (cosine) lie on the other side of a wall.
+APART = np.float32(-0.3)
+
+
+@kernel(numba.void(i32[::1], f32[::1], f32[::1], f32[::1]))
+def cell_ranges(start, values, least, most):
+    """least, most : (cells,) of the sorted values in each cell of the grid; 1 and 0 for empty cells."""
+    for c in range(len(start) - 1):
+        low, high = np.float32(1), np.float32(0)
+        for j in range(start[c], start[c + 1]):
+            low, high = min(low, values[j]), max(high, values[j])
+        least[c], most[c] = low, high
+
+
+@kernel(numba.void(f64, i32[::1], i32[::1], f32[:, ::1], numba.int8[:, ::1], f32[::1], f32[::1], f32, f32, i64, i64, f32[::1]))
+def grow_values(cell, dims, start, xyz, normal, values, most, reach, fade, first, last, out):
+    """Largest value within `reach` of the sorted samples in cells first … last; a value fades out over `fade` at that distance."""
+    scale = np.float32(1 / (127.0 * 127.0))
+    one, zero = np.float32(1), np.float32(0)
+    across = np.int64(np.ceil((reach + fade) / cell))
+    inverse = one / fade if fade > zero else zero
+    for c in range(first, last):
+        if start[c] == start[c + 1]:
+            continue
+        cx, cy, cz = c % dims[0], (c // dims[0]) % dims[1], c // (dims[0] * dims[1])
+        x0, x1 = max(cx - across, 0), min(cx + across, dims[0] - 1)
+        y0, y1 = max(cy - across, 0), min(cy + across, dims[1] - 1)
+        z0, z1 = max(cz - across, 0), min(cz + across, dims[2] - 1)
+        highest = zero
+        for z in range(z0, z1 + 1):
+            for y in range(y0, y1 + 1):
+                row = (z * dims[1] + y) * dims[0]
+                for q in range(row + x0, row + x1 + 1):
+                    highest = max(highest, most[q])
+        for i in range(start[c], start[c + 1]):
+            best = values[i]
+            if best < highest:
+                px, py, pz = xyz[0, i], xyz[1, i], xyz[2, i]
+                nx, ny, nz = np.float32(normal[0, i]), np.float32(normal[1, i]), np.float32(normal[2, i])
+                for z in range(z0, z1 + 1):
+                    for y in range(y0, y1 + 1):
+                        row = (z * dims[1] + y) * dims[0]
+                        for q in range(row + x0, row + x1 + 1):
+                            if most[q] <= best:
+                                continue
+                            for j in range(start[q], start[q + 1]):
+                                if values[j] <= best:
+                                    continue
+                                dx, dy, dz = xyz[0, j] - px, xyz[1, j] - py, xyz[2, j] - pz
+                                d = np.sqrt(dx * dx + dy * dy + dz * dz)
+                                share = one if d <= reach - fade / np.float32(2) else (reach - d) * inverse + np.float32(0.5)
+                                if share <= zero:
+                                    continue
+                                if (nx * normal[0, j] + ny * normal[1, j] + nz * normal[2, j]) * scale < APART:
+                                    continue
+                                v = values[i] + (values[j] - values[i]) * min(share, one)
+                                best = max(best, v)
+            out[i] = best

@@ -1,0 +1,143 @@
+"""Blur along the surface: samples are gathered on a coarse lattice of object space, smoothed there, and read back.
+
+The lattice knows places and normals, no UVs, so that both sides of a seam come to the same. It is the grid of J. Chen, S. Paris and
+F. Durand, "Real-time edge-aware image processing with the bilateral grid" (2007) over space, made to keep both constants and the sum
+of what it blurs by the scaling of J. Barron and B. Poole, "The fast bilateral solver" (2016). Where two sides of a thin wall meet in
+one place of it, each side has a node of its own.
+"""
+
+from __future__ import annotations
+
+from itertools import pairwise
+
+import numpy as np
+from numpy.typing import NDArray
+
+from ruvelt.core.samples import _lattice_kernels as k
+from ruvelt.core.samples.chunks import CHUNK
+from ruvelt.core.samples.surface import SurfaceSamples
+from ruvelt.core.workers import SERIAL, Workers
+
+#: Below this many sample spacings a blur changes nothing worth a pass.
+LEAST_SPACINGS = 0.4
+#: Passes over parts of the samples are summed in this order, whatever the number of threads.
+PARTS = 4
+#: Rounds of the scaling; its error falls by about a half in each.
+ROUNDS = 5
+F32 = NDArray[np.float32]
+
+
+def _tables(room: int) -> tuple[NDArray[np.int64], NDArray[np.int32]]:
+    size = 1 << int(2 * room).bit_length()
+    return np.full(size, -1, np.int64), np.empty(size, np.int32)
+
+
+class SurfaceLattice:
+    """A lattice of one cell size over covered samples."""
+
+    def __init__(self, samples: SurfaceSamples, cell: float) -> None:
+        """`cell`: edge of a cell, object units."""
+        self.cell = max(cell, samples.model.diagonal / 2**18)
+        covered = np.flatnonzero(samples.covered).astype(np.int32)
+        areas = np.ascontiguousarray(samples.sample_areas(covered), np.float32)
+        points = samples.positions[covered] if len(covered) else np.zeros((1, 3), np.float32)
+        self._low = (points.min(axis=0) - np.float32(1.5 * self.cell)).astype(np.float32)
+        self._inverse = np.float32(1 / self.cell)
+        self._cell_of = np.empty(len(covered), np.int32)
+        room = 4096
+        while True:
+            keys = np.empty(room, np.int64)
+            cells = int(k.number_cells(samples.positions, covered, self._low, self._inverse, *_tables(room), self._cell_of, keys))
+            if cells >= 0:
+                break
+            room *= 4
+        self._corners = np.empty((cells, 8), np.int32)
+        room = 2 * cells + 4096
+        while True:
+            places = np.empty(room, np.int64)
+            table, number = _tables(room)
+            count = int(k.number_places(keys[:cells], table, number, self._corners, places))
+            if count >= 0:
+                break
+            room *= 2
+        sums = np.zeros((count, 10))
+        k.gather_normals(samples.positions, samples.normals, covered, areas, self._low, self._inverse, self._cell_of, self._corners, sums)
+        self._node, self._axis = np.empty(count, np.int32), np.empty((count, 3), np.float32)
+        self.nodes = int(k.number_nodes(sums, self._node, self._axis))
+        self._links = np.empty((3, self.nodes, 2), np.int32)
+        k.link_nodes(places[:count], table, number, self._node, self._axis, sums, self._links)
+        self._scales: tuple[float, F32, F32] | None = None
+        #: See PLACED of the kernels.
+        self._placed = (
+            samples.positions,
+            samples.normals,
+            covered,
+            areas,
+            self._low,
+            self._inverse,
+            self._cell_of,
+            self._corners,
+            self._node,
+            self._axis,
+        )
+        self._mass = self._gather(np.zeros((0, 0), np.uint16), SERIAL)[0]
+
+    def _parts(self) -> list[tuple[int, int]]:
+        edges = np.linspace(0, len(self._cell_of), PARTS + 1).astype(int)
+        return [(int(a), int(b)) for a, b in pairwise(edges)]
+
+    def _gather(self, codes: NDArray[np.uint16], workers: Workers) -> F32:
+        def part(ends: tuple[int, int]) -> F32:
+            out = np.zeros((max(len(codes), 1), self.nodes), np.float32)
+            k.to_nodes(*self._placed, *ends, codes, out)
+            return out
+
+        first, *others = workers.map(part, self._parts())
+        for other in others:
+            first += other
+        return first
+
+    def _smooth(self, values: F32, rounds: int, share: float) -> F32:
+        """The same passes forth and back make a symmetric whole; each round adds `share` cells² of variance along every axis."""
+        a, b = values.copy(), np.empty_like(values)
+        for _ in range(rounds):
+            for axis in (0, 1, 2, 2, 1, 0):
+                k.smooth_along(self._links[axis], np.float32(share), a, b)
+                a, b = b, a
+        return a
+
+    def _scaling(self, sigma: float, rounds: int, share: float) -> tuple[F32, F32]:
+        """What makes the smoothing keep sums, and what a constant 1 still comes to; the last is kept, for the next value of some slider."""
+        if self._scales is None or self._scales[0] != sigma:
+            mass = np.maximum(self._mass, 1e-30)
+            scale = 1 / np.sqrt(mass)
+            for _ in range(ROUNDS):
+                scale = np.sqrt(scale / np.maximum(self._smooth(scale * mass, rounds, share), 1e-30))
+            self._scales = (sigma, scale, scale * self._smooth(scale * mass, rounds, share))
+        return self._scales[1:]
+
+    def blur(self, codes: NDArray[np.uint16], sigma: float, workers: Workers = SERIAL) -> NDArray[np.uint16]:
+        """(k, slots) uint16 blurred with a standard deviation of `sigma` object units; samples that hold nothing stay as they are."""
+        # Gathering and reading back along straight lines add a sixth of a cell² each.
+        variance = (sigma / self.cell) ** 2 - 1 / 3
+        rounds = max(int(np.ceil(variance)), 0)
+        share = variance / rounds if rounds else 0.0
+        scale, constant = self._scaling(sigma, rounds, share)
+        gathered = self._gather(np.ascontiguousarray(codes), workers)
+        nodes = np.stack(workers.map(lambda row: scale * self._smooth(scale * row, rounds, share) / constant, list(gathered)))
+        out = codes.copy()
+
+        def read(ends: tuple[int, int]) -> None:
+            k.from_nodes(*self._placed, *ends, nodes, out)
+
+        workers.map(read, self._parts())
+        return out
+
+
+def surface_blur(samples: SurfaceSamples, codes: NDArray[np.uint16], sigma: float, workers: Workers = SERIAL) -> NDArray[np.uint16]:
+    """Blur (k, slots) uint16 along the surface with a standard deviation of `sigma` object units."""
+    if len(codes[0]) != samples.chunk_count * CHUNK:
+        raise ValueError("codes need a value for every slot")
+    if sigma < LEAST_SPACINGS * samples.spacing or not samples.covered_count:
+        return codes
+    return samples.lattice(sigma).blur(codes, sigma, workers)

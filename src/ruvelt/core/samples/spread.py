@@ -1,0 +1,51 @@
+"""Grow and shrink along the surface."""
+
+from __future__ import annotations
+
+from functools import partial
+from itertools import pairwise
+
+import numpy as np
+from numpy.typing import NDArray
+
+from ruvelt.core.samples._spread_kernels import cell_ranges, grow_values
+from ruvelt.core.samples.grid import SampleGrid
+from ruvelt.core.samples.surface import SurfaceSamples
+from ruvelt.core.workers import SERIAL, Workers
+
+#: A long way is gone in strides of so many spacings: far fewer samples are looked at, and the way follows the surface.
+STRIDE = 6.0
+F32 = NDArray[np.float32]
+
+
+def surface_grow(samples: SurfaceSamples, codes: NDArray[np.uint16], amount: float, workers: Workers = SERIAL) -> NDArray[np.uint16]:
+    """(slots,) uint16 whose bright places reach `amount` object units further, or less far below 0."""
+    if abs(amount) < 0.5 * samples.spacing or not samples.covered_count:
+        return codes
+    grid = samples.grid
+    values = codes[grid.slot].astype(np.float32) / np.float32(65535)
+    if amount < 0:
+        values = 1 - values
+    strides = int(np.ceil(abs(amount) / (STRIDE * samples.spacing)))
+    cells = len(grid.start) - 1
+    edges = np.unique(np.searchsorted(grid.start, np.linspace(0, len(values), 8 * workers.threads + 1)).clip(0, cells))
+    edges[0] = 0
+    least, most = np.empty(cells, np.float32), np.empty(cells, np.float32)
+    for stride in range(strides):
+        cell_ranges(grid.start, values, least, most)
+        out = values.copy()
+        # Only the last edge fades over a sample, so that it does not break into stairs.
+        fade = np.float32(samples.spacing if stride == strides - 1 else samples.spacing * 1e-3)
+        reach = np.float32(abs(amount) / strides)
+
+        workers.map(partial(_part, grid, values, most, reach, fade, out), list(pairwise(edges)))
+        values = out
+    if amount < 0:
+        values = 1 - values
+    result = codes.copy()
+    result[grid.slot] = np.rint(values * 65535).astype(np.uint16)
+    return result
+
+
+def _part(grid: SampleGrid, values: F32, most: F32, reach: np.float32, fade: np.float32, out: F32, ends: tuple[int, int]) -> None:
+    grow_values(grid.cell, grid.dims, grid.start, grid.xyz, grid.normal, values, most, reach, fade, *ends, out)

@@ -1,0 +1,358 @@
+"""Kernels of mask sources and fill contents: noise, spots, patterns, measures of the surface, pictures on it.
+
+All take a chunk's (65536, 3) positions and normals, object space, and whether each sample is covered; what is not gets 0.
+"""
+
+# mypy: disable-error-code="no-untyped-def, arg-type, operator"
+import numba
+import numpy as np
+
+from ruvelt.core.kernels import inline, kernel
+
+f32, f64, i32, i64, u32, u8, u16 = numba.float32, numba.float64, numba.int32, numba.int64, numba.uint32, numba.uint8, numba.uint16
+yes = numba.boolean
+GRADIENT, VALUE, CELLULAR, RIDGED = 0, 1, 2, 3
+STRIPES, CHECKS, RINGS = 0, 1, 2
+
+
+@inline
+def _code(value):
+    v = value if value > np.float32(0) else np.float32(0)
+    v = v if v < np.float32(1) else np.float32(1)
+    return np.uint16(np.int32(v * np.float32(65535) + np.float32(0.5)))
+
+
+@inline
+def _hash(x, y, z, seed):
+    """32 well-mixed bits of a lattice place: the finisher of the public-domain MurmurHash3 over a sum of odd multiples."""
+    h = np.uint32(x) * np.uint32(0x8DA6B343) + np.uint32(y) * np.uint32(0xD8163841) + np.uint32(z) * np.uint32(0xCB1AB31F) + np.uint32(seed)
+    h = np.uint32((h ^ (h >> np.uint32(16))) * np.uint32(0x85EBCA6B))
+    h = np.uint32((h ^ (h >> np.uint32(13))) * np.uint32(0xC2B2AE35))
+    return np.uint32(h ^ (h >> np.uint32(16)))
+
+
+@inline
+def _pull(h, dx, dy, dz):
+    """The slope at a lattice place, from its hash, times the way from it."""
+    third = np.float32(1 / 511.5)
+    one = np.float32(1)
+    gx = np.float32(h & np.uint32(1023)) * third - one
+    gy = np.float32((h >> np.uint32(10)) & np.uint32(1023)) * third - one
+    gz = np.float32((h >> np.uint32(20)) & np.uint32(1023)) * third - one
+    return gx * dx + gy * dy + gz * dz
+
+
+@inline
+def _ease(t):
+    return t * t * t * (t * (t * np.float32(6) - np.float32(15)) + np.float32(10))
+
+
+@inline
+def _mix(a, b, t):
+    return a + (b - a) * t
+
+
+@inline
+def _lattice_noise(basis, x, y, z, seed):
+    """Gradient noise (K. Perlin, "Improving noise", 2002, with free slopes) or value noise, about −1 … 1."""
+    fx, fy, fz = np.floor(x), np.floor(y), np.floor(z)
+    ix, iy, iz = np.int32(fx), np.int32(fy), np.int32(fz)
+    dx, dy, dz = x - fx, y - fy, z - fz
+    u, v, w = _ease(dx), _ease(dy), _ease(dz)
+    one = np.float32(1)
+    h0, h1 = _hash(ix, iy, iz, seed), _hash(ix + 1, iy, iz, seed)
+    h2, h3 = _hash(ix, iy + 1, iz, seed), _hash(ix + 1, iy + 1, iz, seed)
+    h4, h5 = _hash(ix, iy, iz + 1, seed), _hash(ix + 1, iy, iz + 1, seed)
+    h6, h7 = _hash(ix, iy + 1, iz + 1, seed), _hash(ix + 1, iy + 1, iz + 1, seed)
+    if basis == VALUE:
+        scale = np.float32(2.0 / 4294967295.0)
+        low = _mix(_mix(h0 * scale, h1 * scale, u), _mix(h2 * scale, h3 * scale, u), v)
+        high = _mix(_mix(h4 * scale, h5 * scale, u), _mix(h6 * scale, h7 * scale, u), v)
+        return np.float32(_mix(low, high, w) - one)
+    low = _mix(
+        _mix(_pull(h0, dx, dy, dz), _pull(h1, dx - one, dy, dz), u), _mix(_pull(h2, dx, dy - one, dz), _pull(h3, dx - one, dy - one, dz), u), v
+    )
+    high = _mix(
+        _mix(_pull(h4, dx, dy, dz - one), _pull(h5, dx - one, dy, dz - one), u),
+        _mix(_pull(h6, dx, dy - one, dz - one), _pull(h7, dx - one, dy - one, dz - one), u),
+        v,
+    )
+    return np.float32(1.35) * _mix(low, high, w)
+
+
+@inline
+def _cell_noise(x, y, z, seed):
+    """Distance to the nearest of one point a cell (S. Worley, "A cellular texture basis function", 1996), 0 … 1, as 1 − 2 d."""
+    ix, iy, iz = np.int32(np.floor(x)), np.int32(np.floor(y)), np.int32(np.floor(z))
+    best = np.float32(8)
+    third = np.float32(1 / 1023.0)
+    for c in range(-1, 2):
+        for b in range(-1, 2):
+            for a in range(-1, 2):
+                h = _hash(ix + a, iy + b, iz + c, seed)
+                dx = np.float32(ix + a) + np.float32(h & np.uint32(1023)) * third - x
+                dy = np.float32(iy + b) + np.float32((h >> np.uint32(10)) & np.uint32(1023)) * third - y
+                dz = np.float32(iz + c) + np.float32((h >> np.uint32(20)) & np.uint32(1023)) * third - z
+                best = min(best, dx * dx + dy * dy + dz * dz)
+    return np.float32(1) - np.float32(2) * min(np.sqrt(best), np.float32(1))
+
+
+@kernel(numba.void(f32[:, ::1], numba.boolean[::1], i64, i64, f32, f32[::1], i64, f32, f32, f32, u16[::1]))
+def noise_chunk(positions, covered, basis, octaves, roughness, scale, seed, middle, gain, balance, out):
+    """Noise of `octaves` whose `middle` comes to `balance`, `gain` times as steep. scale : (3,) repeats an object unit."""
+    whole = np.float32(0)
+    part = np.float32(1)
+    for _ in range(octaves):
+        whole += part
+        part *= roughness
+    half = np.float32(0.5)
+    for i in range(len(out)):
+        if not covered[i]:
+            out[i] = 0
+            continue
+        x, y, z = positions[i, 0] * scale[0], positions[i, 1] * scale[1], positions[i, 2] * scale[2]
+        total, part = np.float32(0), np.float32(1)
+        for o in range(octaves):
+            place = np.uint32(seed) + np.uint32(o) * np.uint32(0x9E3779B9)
+            if basis == CELLULAR:
+                v = _cell_noise(x, y, z, place)
+            else:
+                v = _lattice_noise(basis, x, y, z, place)
+                if basis == RIDGED:
+                    v = np.float32(1) - np.float32(2) * min(abs(v), np.float32(1))
+            total += part * v
+            part *= roughness
+            x, y, z = x * np.float32(2) + np.float32(17.31), y * np.float32(2) + np.float32(9.17), z * np.float32(2) + np.float32(5.73)
+        v = half + half * total / whole
+        out[i] = _code((v - middle) * gain + balance)
+
+
+@kernel(numba.void(f32[:, ::1], numba.boolean[::1], f32, f32, f32, f32, i64, u16[::1]))
+def spots_chunk(positions, covered, scale, cover, variation, hardness, seed, out):
+    """Balls around one point in a share of the cells of a lattice, of up to half a cell. scale : cells an object unit."""
+    third, one, zero = np.float32(1 / 1023.0), np.float32(1), np.float32(0)
+    for i in range(len(out)):
+        if not covered[i]:
+            out[i] = 0
+            continue
+        x, y, z = positions[i, 0] * scale, positions[i, 1] * scale, positions[i, 2] * scale
+        ix, iy, iz = np.int32(np.floor(x)), np.int32(np.floor(y)), np.int32(np.floor(z))
+        best = zero
+        for c in range(-1, 2):
+            for b in range(-1, 2):
+                for a in range(-1, 2):
+                    h = _hash(ix + a, iy + b, iz + c, np.uint32(seed))
+                    more = _hash(ix + a, iy + b, iz + c, np.uint32(seed) ^ np.uint32(0x5BD1E995))
+                    if np.float32(more & np.uint32(65535)) * np.float32(1 / 65535) >= cover:
+                        continue
+                    radius = np.float32(0.5) * (one - variation * np.float32(more >> np.uint32(16)) * np.float32(1 / 65535))
+                    dx = np.float32(ix + a) + np.float32(h & np.uint32(1023)) * third - x
+                    dy = np.float32(iy + b) + np.float32((h >> np.uint32(10)) & np.uint32(1023)) * third - y
+                    dz = np.float32(iz + c) + np.float32((h >> np.uint32(20)) & np.uint32(1023)) * third - z
+                    d = np.sqrt(dx * dx + dy * dy + dz * dz) / max(radius, np.float32(1e-3))
+                    t = min(max((d - hardness) / max(one - hardness, np.float32(0.02)), zero), one)
+                    best = max(best, one - t * t * (np.float32(3) - np.float32(2) * t))
+        out[i] = _code(best)
+
+
+@kernel(numba.void(f32[:, ::1], numba.boolean[::1], i64, f32[:, ::1], f32, f32, f32, u16[::1]))
+def weave_chunk(positions, covered, form, frame, scale, share, softness, out):
+    """Regular patterns along a frame (rows are its axes). scale : repeats an object unit; edges of `softness` of a repeat."""
+    one, half = np.float32(1), np.float32(0.5)
+    inverse = one / max(softness, np.float32(1e-3))
+    for i in range(len(out)):
+        if not covered[i]:
+            out[i] = 0
+            continue
+        a = (positions[i, 0] * frame[0, 0] + positions[i, 1] * frame[0, 1] + positions[i, 2] * frame[0, 2]) * scale
+        b = (positions[i, 0] * frame[1, 0] + positions[i, 1] * frame[1, 1] + positions[i, 2] * frame[1, 2]) * scale
+        c = (positions[i, 0] * frame[2, 0] + positions[i, 1] * frame[2, 1] + positions[i, 2] * frame[2, 2]) * scale
+        if form == RINGS:
+            a = np.sqrt(b * b + c * c)
+        # Distance into the bright part of the repeat, in repeats.
+        d = half * share - abs(a - np.floor(a) - half)
+        v = min(max(d * inverse + half, np.float32(0)), one)
+        if form == CHECKS:
+            for other in range(2):
+                e = b if other == 0 else c
+                d = half * share - abs(e - np.floor(e) - half)
+                w = min(max(d * inverse + half, np.float32(0)), one)
+                v = v + w - np.float32(2) * v * w
+        out[i] = _code(v)
+
+
+@inline
+def _ramp(x, low, high, softness):
+    t = (x - low) / max(high - low, np.float32(1e-5))
+    t = min(max(t, np.float32(0)), np.float32(1))
+    return t + (t * t * (np.float32(3) - np.float32(2) * t) - t) * softness
+
+
+@kernel(numba.void(f32[:, ::1], numba.boolean[::1], f32[::1], f32, f32, f32, f32, f32, u16[::1]))
+def along_chunk(vectors, covered, along, origin, scale, low, high, softness, out):
+    """Ramp of (vector · along − origin) · scale: positions along a direction, or cosines of normals."""
+    for i in range(len(out)):
+        if not covered[i]:
+            out[i] = 0
+            continue
+        x = (vectors[i, 0] * along[0] + vectors[i, 1] * along[1] + vectors[i, 2] * along[2] - origin) * scale
+        out[i] = _code(_ramp(x, low, high, softness))
+
+
+@kernel(numba.void(f32[:, ::1], numba.boolean[::1], f32[::1], f32, f32, u16[::1]))
+def ball_chunk(positions, covered, centre, radius, softness, out):
+    """0 at the centre, 1 at the radius and beyond."""
+    for i in range(len(out)):
+        if not covered[i]:
+            out[i] = 0
+            continue
+        dx, dy, dz = positions[i, 0] - centre[0], positions[i, 1] - centre[1], positions[i, 2] - centre[2]
+        out[i] = _code(_ramp(np.sqrt(dx * dx + dy * dy + dz * dz), np.float32(0), radius, softness))
+
+
+@kernel(numba.void(u16[::1], i64, f32, f32, f32, u16[::1]))
+def ramp_codes(codes, fold, low, high, softness, out):
+    """Ramp of a mesh map. fold : 0 as it is, 1 one minus it, 2 signed about the middle, 3 that turned round, 4 its size."""
+    u, mid, two = np.float32(1 / 65535), np.float32(32768 / 65535), np.float32(2)
+    for i in range(len(out)):
+        x = np.float32(codes[i]) * u
+        if fold == 1:
+            x = np.float32(1) - x
+        elif fold == 2:
+            x = (x - mid) * two
+        elif fold == 3:
+            x = (mid - x) * two
+        elif fold == 4:
+            x = abs(x - mid) * two
+        out[i] = _code(_ramp(x, low, high, softness))
+
+
+@inline
+def _oklab(r, g, b):
+    """Linear sRGB to OKLab (B. Ottosson, 2020)."""
+    l = np.float32(0.4122214708) * r + np.float32(0.5363325363) * g + np.float32(0.0514459929) * b
+    m = np.float32(0.2119034982) * r + np.float32(0.6806995451) * g + np.float32(0.1073969566) * b
+    s = np.float32(0.0883024619) * r + np.float32(0.2817188376) * g + np.float32(0.6299787005) * b
+    third = np.float32(1 / 3)
+    l, m, s = max(l, np.float32(0)) ** third, max(m, np.float32(0)) ** third, max(s, np.float32(0)) ** third
+    return (
+        np.float32(0.2104542553) * l + np.float32(0.7936177850) * m - np.float32(0.0040720468) * s,
+        np.float32(1.9779984951) * l - np.float32(2.4285922050) * m + np.float32(0.4505937099) * s,
+        np.float32(0.0259040371) * l + np.float32(0.7827717662) * m - np.float32(0.8086757660) * s,
+    )
+
+
+@kernel(numba.void(u16[:, ::1], f32[::1], f32[:, ::1], f32, f32, u16[::1]))
+def near_colours(codes, decode, colours, tolerance, softness, out):
+    """1 within `tolerance` of any of the (n, 3) OKLab colours, falling to 0 over `softness`. codes : (3 or 1, 65536) sRGB-encoded."""
+    comps = len(codes)
+    last_r, last_g, last_b = np.uint16(0), np.uint16(0), np.uint16(0)
+    last = np.float32(-1)
+    for i in range(len(out)):
+        cr, cg, cb = codes[0, i], codes[1 % comps, i], codes[2 % comps, i]
+        # Neighbours often have one colour.
+        if last < 0 or cr != last_r or cg != last_g or cb != last_b:
+            l, a, b = _oklab(decode[cr], decode[cg], decode[cb])
+            best = np.float32(1e9)
+            for k in range(len(colours)):
+                dl, da, db = l - colours[k, 0], a - colours[k, 1], b - colours[k, 2]
+                best = min(best, dl * dl + da * da + db * db)
+            t = (np.sqrt(best) - tolerance) / max(softness, np.float32(1e-4))
+            last = np.float32(1) - min(max(t, np.float32(0)), np.float32(1))
+            last_r, last_g, last_b = cr, cg, cb
+        out[i] = _code(last)
+
+
+@inline
+def _texel(image, x, y, k, repeat):
+    h, w = image.shape[0], image.shape[1]
+    if repeat:
+        x, y = x % w, y % h
+    else:
+        x, y = min(max(x, 0), w - 1), min(max(y, 0), h - 1)
+    return np.float32(image[y, x, k])
+
+
+@inline
+def _look(image, u, v, repeat, colour):
+    """Add a bilinear look at (u, v), 0–1 over the picture with v down, to colour; nothing outside a picture that does not repeat."""
+    h, w = image.shape[0], image.shape[1]
+    if not repeat and (u < 0 or v < 0 or u > 1 or v > 1):
+        return False
+    x, y = u * np.float32(w) - np.float32(0.5), v * np.float32(h) - np.float32(0.5)
+    ix, iy = np.int64(np.floor(x)), np.int64(np.floor(y))
+    fx, fy = x - np.float32(ix), y - np.float32(iy)
+    for k in range(4):
+        top = _mix(_texel(image, ix, iy, k, repeat), _texel(image, ix + 1, iy, k, repeat), fx)
+        low = _mix(_texel(image, ix, iy + 1, k, repeat), _texel(image, ix + 1, iy + 1, k, repeat), fx)
+        colour[k] = _mix(top, low, fy)
+    return True
+
+
+@kernel(
+    numba.void(f32[:, ::1], f32[:, ::1], yes[::1], i64, i64, i64, u16[:, :, ::1], i64, f32[:, ::1], f32[::1], f32[::1], f32, yes, yes, u16[:, ::1])
+)
+def picture_chunk(positions, normals, covered, corner_x, corner_y, side, image, way, frame, turn, shift, sharpness, repeat, through, out):
+    """A picture on the surface. image : (h, w, 4) uint16, top row first; out : (4, 65536) uint16, alpha last.
+
+    way : 0 by UV (corner_x, corner_y : the chunk's first texel on a sheet of `side`), 1 three-way, 2 planar
+    frame : (4, 3) centre, right, up and direction; turn : (3,) cosine and sine, each times repeats a unit, and width over height; shift : (2,)
+    """
+    colour, total = np.zeros(4, np.float32), np.zeros(4, np.float32)
+    one, zero, half = np.float32(1), np.float32(0), np.float32(0.5)
+    for i in range(len(covered)):
+        for k in range(4):
+            out[k, i] = 0
+            total[k] = zero
+        if not covered[i]:
+            continue
+        weight = zero
+        for axis in range(3 if way == 1 else 1):
+            share = one
+            if way == 0:
+                a = (np.float32(corner_x + (i & 255)) + half) / np.float32(side) - half
+                b = half - (np.float32(corner_y + (i >> 8)) + half) / np.float32(side)
+            elif way == 1:
+                n = normals[i, axis]
+                share = abs(n) ** sharpness
+                if share < np.float32(1e-4):
+                    continue
+                p = positions[i, (axis + 1) % 3] - frame[0, (axis + 1) % 3]
+                q = positions[i, (axis + 2) % 3] - frame[0, (axis + 2) % 3]
+                # Up stays up on the four sides, and pictures are not mirrored on the far ones.
+                if axis == 0:
+                    a, b = -q, p
+                elif axis == 1:
+                    a, b = q, -p
+                else:
+                    a, b = p, q
+                if n < 0:
+                    a = -a
+            else:
+                if not through and normals[i, 0] * frame[3, 0] + normals[i, 1] * frame[3, 1] + normals[i, 2] * frame[3, 2] <= zero:
+                    continue
+                dx, dy, dz = positions[i, 0] - frame[0, 0], positions[i, 1] - frame[0, 1], positions[i, 2] - frame[0, 2]
+                a = dx * frame[1, 0] + dy * frame[1, 1] + dz * frame[1, 2]
+                b = dx * frame[2, 0] + dy * frame[2, 1] + dz * frame[2, 2]
+            u = a * turn[0] + b * turn[1] + half + shift[0]
+            v = half - (b * turn[0] - a * turn[1]) * turn[2] + shift[1]
+            if _look(image, u, v, repeat, colour):
+                for k in range(4):
+                    total[k] += share * colour[k]
+            weight += share
+        if weight > zero:
+            for k in range(4):
+                out[k, i] = np.uint16(min(max(total[k] / weight, zero), np.float32(65535)) + half)
+
+
+@kernel(numba.void(u16[::1], f32[:, ::1], u16[:, ::1]))
+def ramp_values(codes, table, out):
+    """Values of a ramp at each code. table : (components, 4097) float32 codes; out : (components + 1, 65536), alpha full."""
+    last = len(out) - 1
+    for i in range(len(codes)):
+        x = np.float32(codes[i]) * np.float32(4096 / 65535)
+        at = min(np.int64(x), 4095)
+        f = x - np.float32(at)
+        for k in range(last):
+            out[k, i] = np.uint16(table[k, at] + (table[k, at + 1] - table[k, at]) * f + np.float32(0.5))
+        out[last, i] = 65535

@@ -1,0 +1,218 @@
+"""Values of mask sources and fill contents over a chunk: the surface's measures, patterns and pictures.
+
+Everything here depends on the samples of one chunk alone. What a source lacks (a map that is not baked, a picture that is gone) makes it
+None: it says nothing then.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+
+import cv2
+import numpy as np
+from numpy.typing import NDArray
+
+from ruvelt.core.color.encoding import DECODE_U16
+from ruvelt.core.color.oklab import oklab
+from ruvelt.core.planes.cache import BoundedCache
+from ruvelt.core.planes.plane import U16
+from ruvelt.core.samples.chunks import CHUNK, CHUNK_SIDE
+from ruvelt.core.samples.sheet import SheetSamples
+from ruvelt.core.samples.surface import SurfaceSamples
+from ruvelt.core.stack import _field_kernels as kernels
+from ruvelt.core.stack.basics import Colour, Vector
+from ruvelt.core.stack.channels import Channel, encode
+from ruvelt.core.stack.fields import BlendContent, ColourStop, ImageContent, Noise, PatternContent, Picture, Spots, Weave
+from ruvelt.core.stack.masks import FacingSource, GradientSource, PositionSource, Ramped
+from ruvelt.core.stack.shaping import contrast_gain
+
+BASES = {"gradient": kernels.GRADIENT, "value": kernels.VALUE, "cellular": kernels.CELLULAR, "ridged": kernels.RIDGED}
+#: Where each basis has its middle, and how much steeper it is made at contrast 0 to fill the range.
+SPREAD = {"gradient": (0.5, 2.4), "value": (0.5, 1.6), "cellular": (0.48, 1.9), "ridged": (0.79, 2.0)}
+FORMS = {"stripes": kernels.STRIPES, "checks": kernels.CHECKS, "rings": kernels.RINGS}
+WAYS = {"uv": 0, "three-way": 1, "planar": 2}
+
+#: A picture of the project by its key: (h, w, 4) uint16, sRGB-encoded, top row first; None when it is gone.
+Images = Callable[[str], U16 | None]
+
+
+def no_images(key: str) -> U16 | None:
+    """For evaluation of documents that hold no pictures."""
+    return None
+
+
+def unit(vector: Vector) -> NDArray[np.float32]:
+    """(3,) float32 of length 1; up for a vector without direction."""
+    v = np.asarray(vector, np.float64)
+    size = np.linalg.norm(v)
+    return (v / size if size > 1e-9 else np.array([0.0, 1.0, 0.0])).astype(np.float32)
+
+
+def frame_of(facing: Vector) -> NDArray[np.float32]:
+    """(3, 3) float32 rows right, up and direction of a picture that looks along −direction; up is as near to +Y as can be."""
+    n = unit(facing).astype(np.float64)
+    hint = np.array([0.0, 1.0, 0.0]) if abs(n[1]) < 0.95 else np.array([0.0, 0.0, -1.0 if n[1] > 0 else 1.0])
+    right = np.cross(hint, n)
+    right /= np.linalg.norm(right)
+    return np.array([right, np.cross(n, right), n], np.float32)
+
+
+class Measures:
+    """Measures of one sheet's chunks."""
+
+    def __init__(self, samples: SurfaceSamples, images: Images, cache: BoundedCache) -> None:
+        self.samples, self._images, self._cache = samples, images, cache
+
+    def _chunk(self, chunk: int) -> tuple[NDArray[np.float32], NDArray[np.float32], NDArray[np.bool_]]:
+        part = slice(chunk * CHUNK, (chunk + 1) * CHUNK)
+        return self.samples.positions[part], self.samples.normals[part], self.samples.covered[part]
+
+    def noise(self, of: Noise, chunk: int) -> U16:
+        positions, _, covered = self._chunk(chunk)
+        out = np.empty(CHUNK, np.uint16)
+        middle, gain = SPREAD[of.basis]
+        scale = (1 / (of.size * self.samples.model.diagonal * np.asarray(of.stretch))).astype(np.float32)
+        kernels.noise_chunk(
+            positions, covered, BASES[of.basis], of.octaves, of.roughness, scale, of.seed, middle, gain * contrast_gain(of.contrast), of.balance, out
+        )
+        return out
+
+    def spots(self, of: Spots, chunk: int) -> U16:
+        positions, _, covered = self._chunk(chunk)
+        out = np.empty(CHUNK, np.uint16)
+        scale = 1 / (of.size * self.samples.model.diagonal)
+        kernels.spots_chunk(positions, covered, scale, of.cover, of.variation, of.hardness, of.seed, out)
+        return out
+
+    def weave(self, of: Weave, chunk: int) -> U16:
+        positions, _, covered = self._chunk(chunk)
+        out = np.empty(CHUNK, np.uint16)
+        right, up, n = frame_of(of.along)
+        frame = np.ascontiguousarray([n, right, up])
+        kernels.weave_chunk(positions, covered, FORMS[of.form], frame, 1 / (of.size * self.samples.model.diagonal), of.share, of.softness, out)
+        return out
+
+    def pattern(self, of: Noise | Spots | Weave, chunk: int) -> U16:
+        if isinstance(of, Noise):
+            return self.noise(of, chunk)
+        return self.spots(of, chunk) if isinstance(of, Spots) else self.weave(of, chunk)
+
+    def position(self, of: PositionSource, chunk: int) -> U16:
+        positions, _, covered = self._chunk(chunk)
+        out = np.empty(CHUNK, np.uint16)
+        along = unit(of.along)
+        ends = self.samples.model.positions @ along
+        low, extent = float(ends.min()), max(float(np.ptp(ends)), 1e-9)
+        kernels.along_chunk(positions, covered, along, low, 1 / extent, of.low, of.high, of.softness, out)
+        return out
+
+    def facing(self, of: FacingSource, chunk: int) -> U16:
+        _, normals, covered = self._chunk(chunk)
+        out = np.empty(CHUNK, np.uint16)
+        kernels.along_chunk(normals, covered, unit(of.along), 0.0, 1.0, of.low, of.high, of.softness, out)
+        return out
+
+    def gradient_ends(self, of: GradientSource) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
+        """Where a gradient begins and ends; from the middle of the model's underside to that of its top unless it says so."""
+        low, high = (np.asarray(b, np.float64) for b in self.samples.model.bounds)
+        middle = (low + high) / 2
+        start = np.array([middle[0], low[1], middle[2]]) if of.start is None else np.asarray(of.start, np.float64)
+        end = np.array([middle[0], high[1], middle[2]]) if of.end is None else np.asarray(of.end, np.float64)
+        return start, end
+
+    def gradient(self, of: GradientSource, chunk: int) -> U16:
+        positions, _, covered = self._chunk(chunk)
+        out = np.empty(CHUNK, np.uint16)
+        start, end = self.gradient_ends(of)
+        way = end - start
+        size = max(float(np.linalg.norm(way)), 1e-9)
+        if of.form == "ball":
+            kernels.ball_chunk(positions, covered, start.astype(np.float32), size, of.softness, out)
+        else:
+            along = (way / size).astype(np.float32)
+            kernels.along_chunk(positions, covered, along, float(start @ along), 1 / size, 0.0, 1.0, of.softness, out)
+        return out
+
+    def ramp(self, codes: U16, fold: int, of: Ramped) -> U16:
+        """The ramp of a mesh map's (65536,) codes; `fold` as `ramp_codes` tells."""
+        out = np.empty(CHUNK, np.uint16)
+        kernels.ramp_codes(np.ascontiguousarray(codes), fold, of.low, of.high, of.softness, out)
+        return out
+
+    def near(self, codes: U16, colours: tuple[Colour, ...], tolerance: float, softness: float) -> U16:
+        """1 where (3 or 1, 65536) sRGB-encoded codes come within `tolerance` (OKLab) of a colour."""
+        out = np.zeros(CHUNK, np.uint16)
+        if colours:
+            kernels.near_colours(codes, DECODE_U16, oklab(np.array(colours)).astype(np.float32), tolerance, softness, out)
+        return out
+
+    def picture(self, of: Picture, chunk: int) -> U16 | None:
+        """(4, 65536) uint16: a picture on the surface, alpha last; None without one."""
+        image = self._images(of.image) if of.image is not None else None
+        if image is None:
+            return None
+        samples, projection = self.samples, of.projection
+        height, width = image.shape[:2]
+        flat = projection.way == "uv"
+        if flat and not isinstance(samples, SheetSamples):
+            return None
+        side = samples.side if isinstance(samples, SheetSamples) else 1
+        unit_size = projection.size if flat else projection.size * samples.model.diagonal
+        # A picture finer than the samples is read from a smaller copy, or it would sparkle.
+        fine = width / unit_size * (1 / side if flat else samples.spacing)
+        image = self._smaller(of.image or "", image, int(np.floor(np.log2(fine))) if fine > 1 else 0)
+        angle = np.radians(projection.turn)
+        turn = np.array([np.cos(angle) / unit_size, np.sin(angle) / unit_size, width / height], np.float32)
+        frame = np.concatenate([np.asarray(projection.centre, np.float32)[None], frame_of(projection.facing)])
+        positions, normals, covered = self._chunk(chunk)
+        across = samples.chunks_across if isinstance(samples, SheetSamples) else 1
+        x, y = chunk % across * CHUNK_SIDE, chunk // across * CHUNK_SIDE
+        out = np.empty((4, CHUNK), np.uint16)
+        kernels.picture_chunk(
+            positions, normals, covered, x, y, side, image, WAYS[projection.way], np.ascontiguousarray(frame), turn,
+            np.asarray(projection.shift, np.float32), projection.sharpness, projection.repeat, projection.through, out,
+        )  # fmt: skip
+        return out
+
+    def _smaller(self, key: str, image: U16, halvings: int) -> U16:
+        height, width = image.shape[:2]
+        size = max(width >> halvings, 1), max(height >> halvings, 1)
+        if size == (width, height):
+            return image
+        where = ("smaller", key, size)
+        found: U16 | None = self._cache.get(where)
+        if found is None:
+            found = np.ascontiguousarray(cv2.resize(image, size, interpolation=cv2.INTER_AREA))
+            self._cache.put(where, found, found.nbytes)
+        return found
+
+    def content(self, of: ImageContent | PatternContent | BlendContent, channel: Channel, chunk: int) -> U16 | None:
+        """(components + 1, 65536) uint16 codes of a fill's content, alpha last; None where it has nothing to say."""
+        if isinstance(of, ImageContent):
+            picture = self.picture(of, chunk)
+            if picture is None or channel.components == 3:
+                return picture
+            return np.stack([lightness(picture), picture[3]])
+        if isinstance(of, BlendContent):
+            codes = self.noise(of.noise, chunk)
+            ramp: tuple[ColourStop, ...] = (ColourStop(at=0, value=of.first), ColourStop(at=1, value=of.second))
+        else:
+            codes, ramp = self.pattern(of.pattern, chunk), of.ramp
+        out = np.empty((channel.components + 1, CHUNK), np.uint16)
+        kernels.ramp_values(codes, ramp_table(ramp, channel), out)
+        return out
+
+
+def lightness(picture: U16) -> U16:
+    """(65536,) uint16 Rec. 709 weights on the encoded components of (4, 65536) uint16."""
+    values = picture[0] * np.float32(0.2126) + picture[1] * np.float32(0.7152) + picture[2] * np.float32(0.0722)
+    found: U16 = np.rint(values).astype(np.uint16)
+    return found
+
+
+def ramp_table(ramp: tuple[ColourStop, ...], channel: Channel) -> NDArray[np.float32]:
+    """(components, 4097) float32 codes along a ramp, straight between its stops."""
+    stops = sorted(ramp, key=lambda s: s.at)
+    values = [encode(channel, tuple(s.value) if len(s.value) == channel.components else (s.value[0],) * channel.components) for s in stops]
+    places, x = [s.at for s in stops], np.linspace(0, 1, 4097)
+    return np.array([np.interp(x, places, [v[k] for v in values]) for k in range(channel.components)], np.float32)

@@ -1,0 +1,66 @@
+"""Shapers that look at one value at a time, as tables over all 16-bit codes."""
+
+from __future__ import annotations
+
+from functools import lru_cache
+
+import numpy as np
+from numpy.typing import NDArray
+from scipy.interpolate import PchipInterpolator
+
+from ruvelt.core.stack.fields import Levels
+from ruvelt.core.stack.masks import ContrastShaper, CurveShaper, InvertShaper, LevelsShaper, StepsShaper
+
+F64 = NDArray[np.float64]
+PointShaper = LevelsShaper | CurveShaper | InvertShaper | StepsShaper | ContrastShaper
+
+
+def levels(x: F64, of: Levels) -> F64:
+    """out_low + (out_high − out_low) · clip((x − in_low) / (in_high − in_low))^(1 / gamma)."""
+    t = np.clip((x - of.in_low) / max(of.in_high - of.in_low, 1e-5), 0, 1)
+    return np.asarray(of.out_low + (of.out_high - of.out_low) * t ** (1 / of.gamma))
+
+
+def contrast_gain(contrast: float) -> float:
+    """Slope for a contrast of −1 … 1: 0, 1 at 0, and a hard edge."""
+    return float(np.tan((min(contrast, 0.995) + 1) * np.pi / 4))
+
+
+def curve(x: F64, points: tuple[tuple[float, float], ...]) -> F64:
+    """Monotone cubic through the points (F. Fritsch and J. Butland, 1984), level outside them."""
+    xs, ys = np.array(points, np.float64).T
+    return np.asarray(np.clip(PchipInterpolator(xs, ys)(np.clip(x, xs[0], xs[-1])), 0, 1))
+
+
+def steps(x: F64, count: int, softness: float) -> F64:
+    """`count` even values 0 … 1; with softness each edge becomes a smooth step that takes that share of the way to the next."""
+    place = np.clip(x, 0, 1) * count
+    level = np.minimum(np.floor(place), count - 1)
+    if softness > 0:
+        t = np.clip((place - level - (1 - softness)) / softness, 0, 1)
+        level = level + t * t * (3 - 2 * t) * (level < count - 1)
+    return np.asarray(level / (count - 1))
+
+
+def shaped(x: F64, shaper: PointShaper) -> F64:
+    """What a shaper makes of values 0–1."""
+    match shaper:
+        case LevelsShaper():
+            return levels(x, shaper)
+        case CurveShaper():
+            return curve(x, shaper.points)
+        case StepsShaper():
+            return steps(x, shaper.count, shaper.softness)
+        case ContrastShaper():
+            return np.clip((x - shaper.balance) * contrast_gain(shaper.contrast) + 0.5, 0, 1)
+        case InvertShaper():
+            return 1 - x
+
+
+@lru_cache(maxsize=64)
+def table(shaper: PointShaper | Levels) -> NDArray[np.float32]:
+    """(65536,) float32: a shaper at every code."""
+    x = np.arange(65536) / 65535
+    made: NDArray[np.float32] = (levels(x, shaper) if not isinstance(shaper, PointShaper) else shaped(x, shaper)).astype(np.float32)
+    made.flags.writeable = False
+    return made
