@@ -120,7 +120,7 @@ def test_layers_versions_and_names_over_http(client: FlaskClient, cube: str) -> 
     assert client.patch(url, json={"name": "Old crate"}).json["name"] == "Old crate"
     assert client.patch(url, json={"name": "a\tb"}).status_code == 400
     assert client.post(f"{url}/hidden", json={"parts": [1]}).json["document"]["hidden_parts"] == [1]
-    assert client.get(f"{url}/cells/wood").json == {"cells": {}}
+    assert client.get(f"{url}/cells/wood").json == {"cells": {}, "waiting": {}}
     assert client.get(f"{url}/unpainted/wood").json["unpainted"] == 0
     facts = client.get(f"{url}/model").json
     assert (facts["faces"], [p["faces"] for p in facts["parts"]], facts["groups"]) == (6, [4, 2], ["sides", "ends"])
@@ -289,7 +289,9 @@ def test_the_registries_drive_the_interface(client: FlaskClient) -> None:
     for p in told["brush_parameters"]:
         assert p["low"] <= told["brush"][p["id"]] <= p["high"]
     assert {"normal", "multiply", "hue", "height-add"} <= {m["id"] for m in told["blend_modes"]}
-    assert [k["id"] for k in told["mask_sources"]] == ["painted", "faces"]
+    stack = told["stack"]
+    assert {k["id"] for k in (*stack["sources"], *stack["shapers"])} == set(stack["first_steps"])
+    assert next(k for k in stack["sources"] if k["id"] == "curvature")["needs"] == "curvature"
 
 
 def test_an_unexpected_error_shows_no_trace(client: FlaskClient, monkeypatch: pytest.MonkeyPatch) -> None:

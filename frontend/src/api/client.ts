@@ -4,6 +4,7 @@ import type {
   ArrivedHeader,
   BakeEstimate,
   BakeRequest,
+  Camera,
   DisplayHeader,
   Edit,
   ExportPreset,
@@ -97,6 +98,14 @@ export const api = {
   remove: (uid: string) => json<unknown>(project(uid), { method: "DELETE" }),
   model: (uid: string) => json<ModelFacts>(`${project(uid)}/model`),
   geometry: (uid: string) => binary<GeometryHeader>(`${project(uid)}/geometry`),
+  /** The same as they would be after an edit that is not taken, as far as a view shows them. */
+  tryDisplay: (uid: string, sheet: string, textures: string[], have: Record<string, string[]>, edit: Edit, camera: Camera | null) =>
+    binary<DisplayHeader>(`${project(uid)}/display`, body({ sheet, textures, have, edit, camera })),
+  maskPictures: async (uid: string, sheet: string, layer: string, edit: Edit | null) =>
+    (await json<{ pictures: Record<string, string> }>(`${project(uid)}/mask-pictures`, body({ sheet, layer, edit }))).pictures,
+  copyMask: (uid: string, revision: number, sheet: string, source: string, layer: string) =>
+    json<ProjectState>(`${project(uid)}/copy-mask`, body({ revision, sheet, source, layer })),
+  bringImage: async (uid: string, form: FormData) => (await json<{ image: string }>(`${project(uid)}/images`, { method: "POST", body: form })).image,
   display: (uid: string, sheet: string, textures: string[], have: Record<string, string[]>) =>
     binary<DisplayHeader>(`${project(uid)}/display`, body({ sheet, textures, have })),
   stroke: (uid: string, message: StrokeMessage) => binary<StrokeHeader>(`${project(uid)}/stroke`, body(message)),
@@ -109,7 +118,7 @@ export const api = {
   flood: (uid: string, revision: number, target: Target, paint: Paint, picks: FacePick[] | null, strength: number) =>
     json<ProjectState>(`${project(uid)}/flood`, body({ revision, target, paint, picks, strength })),
   probe: (uid: string, at: ProbeBody) => json<Probe>(`${project(uid)}/probe`, body(at)),
-  cells: async (uid: string, sheet: string) => (await json<{ cells: Record<string, string> }>(`${project(uid)}/cells/${sheet}`)).cells,
+  cells: (uid: string, sheet: string) => json<{ cells: Record<string, string>; waiting: Record<string, string[]> }>(`${project(uid)}/cells/${sheet}`),
   history: (uid: string) => json<History>(`${project(uid)}/history`),
   addVersion: (uid: string, name: string) => json<unknown>(`${project(uid)}/versions`, body({ name })),
   restore: (uid: string, version: number) => json<ProjectState>(`${project(uid)}/versions/${version}/restore`, body({})),

@@ -182,6 +182,22 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/projects/{uid}/copy-mask": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["masking_copy_projects__uid__copy_mask_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/projects/{uid}/display": {
         parameters: {
             query?: never;
@@ -362,6 +378,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/projects/{uid}/images": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Multipart form: `file`, a picture for masks and fills. */
+        post: operations["masking_bring_image_projects__uid__images_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/projects/{uid}/islands": {
         parameters: {
             query?: never;
@@ -455,6 +488,23 @@ export interface paths {
         get?: never;
         put?: never;
         post: operations["baking_touch_up_projects__uid__maps__sheet___map__touch_up_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{uid}/mask-pictures": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Small looks at a layer's mask ("") and each of its sources, as PNG data URLs; with `edit` as they would be after it. */
+        post: operations["masking_pictures_projects__uid__mask_pictures_post"];
         delete?: never;
         options?: never;
         head?: never;
@@ -811,9 +861,55 @@ export interface components {
              */
             into: string | null;
             /** Layer */
-            layer: components["schemas"]["PaintLayer"] | components["schemas"]["FillLayer"] | components["schemas"]["GroupLayer"];
+            layer: components["schemas"]["PaintLayer"] | components["schemas"]["FillLayer"] | components["schemas"]["AdjustLayer"] | components["schemas"]["GroupLayer"];
             /** Sheet */
             sheet: string;
+        };
+        /**
+         * AdjustLayer
+         * @description Changes what lies beneath it, in the channels where it is on.
+         */
+        AdjustLayer: {
+            /** Adjust */
+            adjust: components["schemas"]["LevelsAdjust"] | components["schemas"]["HsvAdjust"] | components["schemas"]["BlurAdjust"];
+            /**
+             * Blend
+             * @default normal
+             */
+            blend: string;
+            /**
+             * Channels
+             * @default {}
+             */
+            channels: {
+                [key: string]: components["schemas"]["ChannelUse"];
+            };
+            /** Id */
+            id: string;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "adjust";
+            /**
+             * Locked
+             * @default false
+             */
+            locked: boolean;
+            /** @default null */
+            mask: components["schemas"]["Mask"] | null;
+            /** Name */
+            name: string;
+            /**
+             * Strength
+             * @default 1
+             */
+            strength: number;
+            /**
+             * Visible
+             * @default true
+             */
+            visible: boolean;
         };
         /**
          * ArrivedBody
@@ -1027,7 +1123,39 @@ export interface components {
              */
             edit: "batch";
             /** Edits */
-            edits: (components["schemas"]["AddLayer"] | components["schemas"]["RemoveLayer"] | components["schemas"]["MoveLayer"] | components["schemas"]["SetLayer"] | components["schemas"]["SetSheet"] | components["schemas"]["SetHighMeshes"] | components["schemas"]["SetSeams"] | components["schemas"]["SetSettings"] | components["schemas"]["AddChannel"] | components["schemas"]["RemoveChannel"] | components["schemas"]["ReplaceDocument"] | components["schemas"]["Batch"])[];
+            edits: (components["schemas"]["AddLayer"] | components["schemas"]["RemoveLayer"] | components["schemas"]["MoveLayer"] | components["schemas"]["SetLayer"] | components["schemas"]["SetSheet"] | components["schemas"]["SetHighMeshes"] | components["schemas"]["SetImages"] | components["schemas"]["SetSeams"] | components["schemas"]["SetSettings"] | components["schemas"]["AddChannel"] | components["schemas"]["RemoveChannel"] | components["schemas"]["ReplaceDocument"] | components["schemas"]["Batch"])[];
+        };
+        /**
+         * BlendContent
+         * @description Two values, mixed by noise.
+         */
+        BlendContent: {
+            /** First */
+            first: number[];
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "blend";
+            /**
+             * @default {
+             *       "balance": 0.5,
+             *       "basis": "gradient",
+             *       "contrast": 0.35,
+             *       "octaves": 4,
+             *       "roughness": 0.5,
+             *       "seed": 1,
+             *       "size": 0.05,
+             *       "stretch": [
+             *         1,
+             *         1,
+             *         1
+             *       ]
+             *     }
+             */
+            noise: components["schemas"]["Noise"];
+            /** Second */
+            second: number[];
         };
         /** BlendModeAnswer */
         BlendModeAnswer: {
@@ -1044,6 +1172,50 @@ export interface components {
             length: number;
             /** Offset */
             offset: number;
+        };
+        /**
+         * BlurAdjust
+         * @description Blurs along the surface, across seams; `radius` is the standard deviation, a share of the diagonal.
+         */
+        BlurAdjust: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "blur";
+            /**
+             * Radius
+             * @default 0.005
+             */
+            radius: number;
+        };
+        /**
+         * BlurShaper
+         * @description Blurs along the surface, across seams; `radius` is the blur's standard deviation, a share of the diagonal.
+         */
+        BlurShaper: {
+            /** Id */
+            id: string;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "blur";
+            /**
+             * On
+             * @default true
+             */
+            on: boolean;
+            /**
+             * Radius
+             * @default 0.005
+             */
+            radius: number;
+            /**
+             * Strength
+             * @default 1
+             */
+            strength: number;
         };
         /**
          * Brush
@@ -1243,6 +1415,13 @@ export interface components {
             cells: {
                 [key: string]: string;
             };
+            /**
+             * Waiting
+             * @default {}
+             */
+            waiting: {
+                [key: string]: string[];
+            };
         };
         /**
          * Channel
@@ -1265,7 +1444,9 @@ export interface components {
         };
         /**
          * ChannelUse
-         * @description A layer's part in one channel: whether it takes part, how strongly, its own blend mode, and a fill layer's value.
+         * @description A layer's part in one channel: whether it takes part, how strongly, its own blend mode, and what a fill layer lays there.
+         *
+         *     `content` goes before `value`.
          */
         ChannelUse: {
             /**
@@ -1273,6 +1454,11 @@ export interface components {
              * @default null
              */
             blend: string | null;
+            /**
+             * Content
+             * @default null
+             */
+            content: (components["schemas"]["ImageContent"] | components["schemas"]["PatternContent"] | components["schemas"]["BlendContent"]) | null;
             /**
              * On
              * @default true
@@ -1311,10 +1497,271 @@ export interface components {
             ];
         };
         /**
+         * ColourRangeSource
+         * @description Where what lies beneath the layer has one of `colours`; tolerance and softness are distances in OKLab.
+         */
+        ColourRangeSource: {
+            /**
+             * Channel
+             * @default base_color
+             */
+            channel: string;
+            /**
+             * Colours
+             * @default []
+             */
+            colours: [
+                number,
+                number,
+                number
+            ][];
+            /**
+             * Combine
+             * @default replace
+             * @enum {string}
+             */
+            combine: "replace" | "multiply" | "add" | "subtract" | "max" | "min";
+            /** Id */
+            id: string;
+            /**
+             * Invert
+             * @default false
+             */
+            invert: boolean;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "colour_range";
+            /**
+             * On
+             * @default true
+             */
+            on: boolean;
+            /**
+             * Softness
+             * @default 0.08
+             */
+            softness: number;
+            /**
+             * Strength
+             * @default 1
+             */
+            strength: number;
+            /**
+             * Tolerance
+             * @default 0.08
+             */
+            tolerance: number;
+        };
+        /**
+         * ColourStop
+         * @description A value of the channel at a place 0–1 of a ramp.
+         */
+        ColourStop: {
+            /** At */
+            at: number;
+            /** Value */
+            value: number[];
+        };
+        /**
+         * ContrastShaper
+         * @description Steeper or flatter about the balance.
+         */
+        ContrastShaper: {
+            /**
+             * Balance
+             * @default 0.5
+             */
+            balance: number;
+            /**
+             * Contrast
+             * @default 0.4
+             */
+            contrast: number;
+            /** Id */
+            id: string;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "contrast";
+            /**
+             * On
+             * @default true
+             */
+            on: boolean;
+            /**
+             * Strength
+             * @default 1
+             */
+            strength: number;
+        };
+        /**
+         * Control
+         * @description One control. share : 0–1 as a percentage; length : share of the model's diagonal, on a logarithmic scale; range : the two ends
+         *     `low` and `high` of a model, within its limits; the other kinds have an editor of their own in the interface.
+         */
+        Control: {
+            /**
+             * Choices
+             * @default []
+             */
+            choices: string[];
+            /**
+             * High
+             * @default 1
+             */
+            high: number;
+            /** Hint */
+            hint: string;
+            /** Id */
+            id: string;
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "share" | "signed" | "length" | "count" | "seed" | "choice" | "switch" | "range" | "direction" | "stretch" | "curve" | "ends" | "picks" | "colours" | "layer" | "image" | "projection" | "degrees" | "gamma" | "ramp" | "pattern" | "pair";
+            /**
+             * Low
+             * @default 0
+             */
+            low: number;
+            /** Name */
+            name: string;
+        };
+        /**
+         * CopyMaskBody
+         * @description `layer` gets the mask of `source`.
+         */
+        CopyMaskBody: {
+            /** Layer */
+            layer: string;
+            /** Revision */
+            revision: number;
+            /** Sheet */
+            sheet: string;
+            /** Source */
+            source: string;
+        };
+        /**
+         * CurvatureSource
+         * @description Edges, recesses or both, from the baked curvature; `radius` (share of the diagonal) widens what counts as one.
+         */
+        CurvatureSource: {
+            /**
+             * Combine
+             * @default replace
+             * @enum {string}
+             */
+            combine: "replace" | "multiply" | "add" | "subtract" | "max" | "min";
+            /**
+             * High
+             * @default 0.45
+             */
+            high: number;
+            /** Id */
+            id: string;
+            /**
+             * Invert
+             * @default false
+             */
+            invert: boolean;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "curvature";
+            /**
+             * Low
+             * @default 0.1
+             */
+            low: number;
+            /**
+             * On
+             * @default true
+             */
+            on: boolean;
+            /**
+             * Radius
+             * @default 0
+             */
+            radius: number;
+            /**
+             * Softness
+             * @default 0.5
+             */
+            softness: number;
+            /**
+             * Strength
+             * @default 1
+             */
+            strength: number;
+            /**
+             * Which
+             * @default edges
+             * @enum {string}
+             */
+            which: "edges" | "recesses" | "both";
+        };
+        /**
+         * CurveShaper
+         * @description A smooth curve through points, left to right, that never overshoots them.
+         */
+        CurveShaper: {
+            /** Id */
+            id: string;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "curve";
+            /**
+             * On
+             * @default true
+             */
+            on: boolean;
+            /**
+             * Points
+             * @default [
+             *       [
+             *         0,
+             *         0
+             *       ],
+             *       [
+             *         0.5,
+             *         0.5
+             *       ],
+             *       [
+             *         1,
+             *         1
+             *       ]
+             *     ]
+             */
+            points: [
+                number,
+                number
+            ][];
+            /**
+             * Strength
+             * @default 1
+             */
+            strength: number;
+        };
+        /**
          * DisplayBody
          * @description Textures of a sheet and the stamps the client holds ("" for none), one a chunk; only chunks that differ come back.
+         *
+         *     `edit`: as they would be after an edit that is not taken; with `camera` only what that view shows.
          */
         DisplayBody: {
+            /** @default null */
+            camera: components["schemas"]["Camera"] | null;
+            /**
+             * Edit
+             * @default null
+             */
+            edit: (components["schemas"]["AddLayer"] | components["schemas"]["RemoveLayer"] | components["schemas"]["MoveLayer"] | components["schemas"]["SetLayer"] | components["schemas"]["SetSheet"] | components["schemas"]["SetHighMeshes"] | components["schemas"]["SetImages"] | components["schemas"]["SetSeams"] | components["schemas"]["SetSettings"] | components["schemas"]["AddChannel"] | components["schemas"]["RemoveChannel"] | components["schemas"]["ReplaceDocument"] | components["schemas"]["Batch"]) | null;
             /**
              * Have
              * @default {}
@@ -1421,6 +1868,11 @@ export interface components {
              */
             high_meshes: components["schemas"]["HighMesh"][];
             /**
+             * Images
+             * @default []
+             */
+            images: components["schemas"]["Image"][];
+            /**
              * Seams
              * @default []
              */
@@ -1456,7 +1908,7 @@ export interface components {
         /** EditBody */
         EditBody: {
             /** Edit */
-            edit: components["schemas"]["AddLayer"] | components["schemas"]["RemoveLayer"] | components["schemas"]["MoveLayer"] | components["schemas"]["SetLayer"] | components["schemas"]["SetSheet"] | components["schemas"]["SetHighMeshes"] | components["schemas"]["SetSeams"] | components["schemas"]["SetSettings"] | components["schemas"]["AddChannel"] | components["schemas"]["RemoveChannel"] | components["schemas"]["ReplaceDocument"] | components["schemas"]["Batch"];
+            edit: components["schemas"]["AddLayer"] | components["schemas"]["RemoveLayer"] | components["schemas"]["MoveLayer"] | components["schemas"]["SetLayer"] | components["schemas"]["SetSheet"] | components["schemas"]["SetHighMeshes"] | components["schemas"]["SetImages"] | components["schemas"]["SetSeams"] | components["schemas"]["SetSettings"] | components["schemas"]["AddChannel"] | components["schemas"]["RemoveChannel"] | components["schemas"]["ReplaceDocument"] | components["schemas"]["Batch"];
             /** Label */
             label: string;
             /** Revision */
@@ -1590,8 +2042,70 @@ export interface components {
             strength: number;
         };
         /**
+         * FacingSource
+         * @description Surfaces that look along a direction of object space: the measure is the cosine between it and the normal.
+         */
+        FacingSource: {
+            /**
+             * Along
+             * @default [
+             *       0,
+             *       1,
+             *       0
+             *     ]
+             */
+            along: [
+                number,
+                number,
+                number
+            ];
+            /**
+             * Combine
+             * @default replace
+             * @enum {string}
+             */
+            combine: "replace" | "multiply" | "add" | "subtract" | "max" | "min";
+            /**
+             * High
+             * @default 0.9
+             */
+            high: number;
+            /** Id */
+            id: string;
+            /**
+             * Invert
+             * @default false
+             */
+            invert: boolean;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "facing";
+            /**
+             * Low
+             * @default 0.2
+             */
+            low: number;
+            /**
+             * On
+             * @default true
+             */
+            on: boolean;
+            /**
+             * Softness
+             * @default 0.5
+             */
+            softness: number;
+            /**
+             * Strength
+             * @default 1
+             */
+            strength: number;
+        };
+        /**
          * FillLayer
-         * @description Gives each of its channels one value over the whole sheet.
+         * @description Gives each of its channels one value, a picture or a pattern over the whole sheet.
          */
         FillLayer: {
             /**
@@ -1686,6 +2200,69 @@ export interface components {
             width: number;
         };
         /**
+         * GradientSource
+         * @description From 0 at `start` to 1 at `end` (object space), along the line or outwards as a ball; the whole height of the model without them.
+         */
+        GradientSource: {
+            /**
+             * Combine
+             * @default replace
+             * @enum {string}
+             */
+            combine: "replace" | "multiply" | "add" | "subtract" | "max" | "min";
+            /**
+             * End
+             * @default null
+             */
+            end: [
+                number,
+                number,
+                number
+            ] | null;
+            /**
+             * Form
+             * @default line
+             * @enum {string}
+             */
+            form: "line" | "ball";
+            /** Id */
+            id: string;
+            /**
+             * Invert
+             * @default false
+             */
+            invert: boolean;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "gradient";
+            /**
+             * On
+             * @default true
+             */
+            on: boolean;
+            /**
+             * Softness
+             * @default 0
+             */
+            softness: number;
+            /**
+             * Start
+             * @default null
+             */
+            start: [
+                number,
+                number,
+                number
+            ] | null;
+            /**
+             * Strength
+             * @default 1
+             */
+            strength: number;
+        };
+        /**
          * GroupLayer
          * @description Layers blended among themselves first (isolated), then laid down as one. Front first.
          */
@@ -1713,7 +2290,7 @@ export interface components {
              * Layers
              * @default []
              */
-            layers: (components["schemas"]["PaintLayer"] | components["schemas"]["FillLayer"] | components["schemas"]["GroupLayer"])[];
+            layers: (components["schemas"]["PaintLayer"] | components["schemas"]["FillLayer"] | components["schemas"]["AdjustLayer"] | components["schemas"]["GroupLayer"])[];
             /**
              * Locked
              * @default false
@@ -1733,6 +2310,34 @@ export interface components {
              * @default true
              */
             visible: boolean;
+        };
+        /**
+         * GrowShaper
+         * @description Grows what is bright along the surface by a share of the diagonal, or shrinks it below 0.
+         */
+        GrowShaper: {
+            /**
+             * Amount
+             * @default 0.002
+             */
+            amount: number;
+            /** Id */
+            id: string;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "grow";
+            /**
+             * On
+             * @default true
+             */
+            on: boolean;
+            /**
+             * Strength
+             * @default 1
+             */
+            strength: number;
         };
         /** HiddenBody */
         HiddenBody: {
@@ -1771,6 +2376,233 @@ export interface components {
             /** Undone */
             undone: boolean;
         };
+        /**
+         * HsvAdjust
+         * @description Turns the hue by degrees, and moves saturation and value towards 0 (−1) or 1 (+1).
+         */
+        HsvAdjust: {
+            /**
+             * Hue
+             * @default 0
+             */
+            hue: number;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "hsv";
+            /**
+             * Saturation
+             * @default 0
+             */
+            saturation: number;
+            /**
+             * Value
+             * @default 0
+             */
+            value: number;
+        };
+        /**
+         * IdColourSource
+         * @description Reveals where the baked id colour is one of `colours`.
+         */
+        IdColourSource: {
+            /**
+             * Colours
+             * @default []
+             */
+            colours: [
+                number,
+                number,
+                number
+            ][];
+            /**
+             * Combine
+             * @default replace
+             * @enum {string}
+             */
+            combine: "replace" | "multiply" | "add" | "subtract" | "max" | "min";
+            /** Id */
+            id: string;
+            /**
+             * Invert
+             * @default false
+             */
+            invert: boolean;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "id_colour";
+            /**
+             * On
+             * @default true
+             */
+            on: boolean;
+            /**
+             * Strength
+             * @default 1
+             */
+            strength: number;
+            /**
+             * Tolerance
+             * @default 0.02
+             */
+            tolerance: number;
+        };
+        /**
+         * Image
+         * @description A picture that masks and fills lay on the surface; its pixels lie in the store under `image_plane_id(key)`.
+         */
+        Image: {
+            /** Height */
+            height: number;
+            /** Key */
+            key: string;
+            /** Name */
+            name: string;
+            /** Width */
+            width: number;
+        };
+        /** ImageAnswer */
+        ImageAnswer: {
+            /** Image */
+            image: string;
+        };
+        /**
+         * ImageContent
+         * @description A picture as a fill's content; its lightness where the channel holds one number.
+         */
+        ImageContent: {
+            /**
+             * Image
+             * @default null
+             */
+            image: string | null;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "image";
+            /**
+             * @default {
+             *       "centre": [
+             *         0,
+             *         0,
+             *         0
+             *       ],
+             *       "facing": [
+             *         0,
+             *         0,
+             *         1
+             *       ],
+             *       "repeat": true,
+             *       "sharpness": 6,
+             *       "shift": [
+             *         0,
+             *         0
+             *       ],
+             *       "size": 0.3,
+             *       "through": false,
+             *       "turn": 0,
+             *       "way": "three-way"
+             *     }
+             */
+            projection: components["schemas"]["Projection"];
+        };
+        /**
+         * ImageSource
+         * @description The lightness of a picture, or its alpha.
+         */
+        ImageSource: {
+            /**
+             * Combine
+             * @default replace
+             * @enum {string}
+             */
+            combine: "replace" | "multiply" | "add" | "subtract" | "max" | "min";
+            /** Id */
+            id: string;
+            /**
+             * Image
+             * @default null
+             */
+            image: string | null;
+            /**
+             * Invert
+             * @default false
+             */
+            invert: boolean;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "image";
+            /**
+             * On
+             * @default true
+             */
+            on: boolean;
+            /**
+             * @default {
+             *       "centre": [
+             *         0,
+             *         0,
+             *         0
+             *       ],
+             *       "facing": [
+             *         0,
+             *         0,
+             *         1
+             *       ],
+             *       "repeat": true,
+             *       "sharpness": 6,
+             *       "shift": [
+             *         0,
+             *         0
+             *       ],
+             *       "size": 0.3,
+             *       "through": false,
+             *       "turn": 0,
+             *       "way": "three-way"
+             *     }
+             */
+            projection: components["schemas"]["Projection"];
+            /**
+             * Reads
+             * @default lightness
+             * @enum {string}
+             */
+            reads: "lightness" | "alpha";
+            /**
+             * Strength
+             * @default 1
+             */
+            strength: number;
+        };
+        /**
+         * InvertShaper
+         * @description Turns what is under it round.
+         */
+        InvertShaper: {
+            /** Id */
+            id: string;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "invert";
+            /**
+             * On
+             * @default true
+             */
+            on: boolean;
+            /**
+             * Strength
+             * @default 1
+             */
+            strength: number;
+        };
         /** JobAnswer */
         JobAnswer: {
             /** Done */
@@ -1797,6 +2629,33 @@ export interface components {
             /** Title */
             title: string;
         };
+        /**
+         * Kind
+         * @description A kind of mask step, content or adjustment; `needs`: the mesh map it reads; `group`: where a menu lists it.
+         */
+        Kind: {
+            /**
+             * Controls
+             * @default []
+             */
+            controls: components["schemas"]["Control"][];
+            /**
+             * Group
+             * @enum {string}
+             */
+            group: "hand" | "surface" | "pattern" | "other" | "shaper" | "content" | "adjust";
+            /** Hint */
+            hint: string;
+            /** Id */
+            id: string;
+            /** Name */
+            name: string;
+            /**
+             * Needs
+             * @default null
+             */
+            needs: string | null;
+        };
         /** KindAnswer */
         KindAnswer: {
             /** Hint */
@@ -1810,6 +2669,140 @@ export interface components {
         LayerAnswer: {
             /** Layer */
             layer: string;
+        };
+        /**
+         * LayerSource
+         * @description Another layer's mask, or its part in a channel: where it holds paint (coverage), or how bright what it holds is (value).
+         */
+        LayerSource: {
+            /**
+             * Combine
+             * @default replace
+             * @enum {string}
+             */
+            combine: "replace" | "multiply" | "add" | "subtract" | "max" | "min";
+            /** Id */
+            id: string;
+            /**
+             * Invert
+             * @default false
+             */
+            invert: boolean;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "layer";
+            /**
+             * Layer
+             * @default null
+             */
+            layer: string | null;
+            /**
+             * Measure
+             * @default coverage
+             * @enum {string}
+             */
+            measure: "coverage" | "value";
+            /**
+             * On
+             * @default true
+             */
+            on: boolean;
+            /**
+             * Part
+             * @default mask
+             */
+            part: string;
+            /**
+             * Strength
+             * @default 1
+             */
+            strength: number;
+        };
+        /**
+         * LevelsAdjust
+         * @description Levels, component by component, on encoded values.
+         */
+        LevelsAdjust: {
+            /**
+             * Gamma
+             * @default 1
+             */
+            gamma: number;
+            /**
+             * In High
+             * @default 1
+             */
+            in_high: number;
+            /**
+             * In Low
+             * @default 0
+             */
+            in_low: number;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "levels";
+            /**
+             * Out High
+             * @default 1
+             */
+            out_high: number;
+            /**
+             * Out Low
+             * @default 0
+             */
+            out_low: number;
+        };
+        /**
+         * LevelsShaper
+         * @description Stretches in_low … in_high to out_low … out_high, mid-tones by gamma.
+         */
+        LevelsShaper: {
+            /**
+             * Gamma
+             * @default 1
+             */
+            gamma: number;
+            /** Id */
+            id: string;
+            /**
+             * In High
+             * @default 1
+             */
+            in_high: number;
+            /**
+             * In Low
+             * @default 0
+             */
+            in_low: number;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "levels";
+            /**
+             * On
+             * @default true
+             */
+            on: boolean;
+            /**
+             * Out High
+             * @default 1
+             */
+            out_high: number;
+            /**
+             * Out Low
+             * @default 0
+             */
+            out_low: number;
+            /**
+             * Strength
+             * @default 1
+             */
+            strength: number;
         };
         /**
          * MapSpec
@@ -1830,7 +2823,7 @@ export interface components {
         };
         /**
          * Mask
-         * @description Sources from bottom to top; `invert` turns the result round.
+         * @description Sources and shapers from bottom to top; `invert` turns the result round.
          */
         Mask: {
             /**
@@ -1847,7 +2840,19 @@ export interface components {
              * Sources
              * @default []
              */
-            sources: (components["schemas"]["PaintedSource"] | components["schemas"]["FacesSource"])[];
+            sources: (components["schemas"]["PaintedSource"] | components["schemas"]["FacesSource"] | components["schemas"]["IdColourSource"] | components["schemas"]["CurvatureSource"] | components["schemas"]["OcclusionSource"] | components["schemas"]["ThicknessSource"] | components["schemas"]["PositionSource"] | components["schemas"]["GradientSource"] | components["schemas"]["FacingSource"] | components["schemas"]["NoiseSource"] | components["schemas"]["SpotsSource"] | components["schemas"]["ImageSource"] | components["schemas"]["LayerSource"] | components["schemas"]["ColourRangeSource"] | components["schemas"]["LevelsShaper"] | components["schemas"]["CurveShaper"] | components["schemas"]["InvertShaper"] | components["schemas"]["BlurShaper"] | components["schemas"]["StepsShaper"] | components["schemas"]["ContrastShaper"] | components["schemas"]["GrowShaper"])[];
+        };
+        /** MaskPicturesBody */
+        MaskPicturesBody: {
+            /**
+             * Edit
+             * @default null
+             */
+            edit: (components["schemas"]["AddLayer"] | components["schemas"]["RemoveLayer"] | components["schemas"]["MoveLayer"] | components["schemas"]["SetLayer"] | components["schemas"]["SetSheet"] | components["schemas"]["SetHighMeshes"] | components["schemas"]["SetImages"] | components["schemas"]["SetSeams"] | components["schemas"]["SetSettings"] | components["schemas"]["AddChannel"] | components["schemas"]["RemoveChannel"] | components["schemas"]["ReplaceDocument"] | components["schemas"]["Batch"]) | null;
+            /** Layer */
+            layer: string;
+            /** Sheet */
+            sheet: string;
         };
         /**
          * MeshMap
@@ -1970,6 +2975,187 @@ export interface components {
             layer: string;
             /** Sheet */
             sheet: string;
+        };
+        /**
+         * Noise
+         * @description Noise of one kind, or `octaves` of it, each at half the size and `roughness` of the strength of the one before.
+         *
+         *     size : of its largest features; stretch : how much longer they are along x, y and z; balance : the share of it that is bright
+         */
+        Noise: {
+            /**
+             * Balance
+             * @default 0.5
+             */
+            balance: number;
+            /**
+             * Basis
+             * @default gradient
+             * @enum {string}
+             */
+            basis: "gradient" | "value" | "cellular" | "ridged";
+            /**
+             * Contrast
+             * @default 0.35
+             */
+            contrast: number;
+            /**
+             * Octaves
+             * @default 4
+             */
+            octaves: number;
+            /**
+             * Roughness
+             * @default 0.5
+             */
+            roughness: number;
+            /**
+             * Seed
+             * @default 1
+             */
+            seed: number;
+            /**
+             * Size
+             * @default 0.05
+             */
+            size: number;
+            /**
+             * Stretch
+             * @default [
+             *       1,
+             *       1,
+             *       1
+             *     ]
+             */
+            stretch: number[];
+        };
+        /**
+         * NoiseSource
+         * @description Noise in object space: no seam shows.
+         */
+        NoiseSource: {
+            /**
+             * Balance
+             * @default 0.5
+             */
+            balance: number;
+            /**
+             * Basis
+             * @default gradient
+             * @enum {string}
+             */
+            basis: "gradient" | "value" | "cellular" | "ridged";
+            /**
+             * Combine
+             * @default replace
+             * @enum {string}
+             */
+            combine: "replace" | "multiply" | "add" | "subtract" | "max" | "min";
+            /**
+             * Contrast
+             * @default 0.35
+             */
+            contrast: number;
+            /** Id */
+            id: string;
+            /**
+             * Invert
+             * @default false
+             */
+            invert: boolean;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "noise";
+            /**
+             * Octaves
+             * @default 4
+             */
+            octaves: number;
+            /**
+             * On
+             * @default true
+             */
+            on: boolean;
+            /**
+             * Roughness
+             * @default 0.5
+             */
+            roughness: number;
+            /**
+             * Seed
+             * @default 1
+             */
+            seed: number;
+            /**
+             * Size
+             * @default 0.05
+             */
+            size: number;
+            /**
+             * Strength
+             * @default 1
+             */
+            strength: number;
+            /**
+             * Stretch
+             * @default [
+             *       1,
+             *       1,
+             *       1
+             *     ]
+             */
+            stretch: number[];
+        };
+        /**
+         * OcclusionSource
+         * @description Where little light comes: 0 in the open, 1 fully hidden, from the baked occlusion.
+         */
+        OcclusionSource: {
+            /**
+             * Combine
+             * @default replace
+             * @enum {string}
+             */
+            combine: "replace" | "multiply" | "add" | "subtract" | "max" | "min";
+            /**
+             * High
+             * @default 0.65
+             */
+            high: number;
+            /** Id */
+            id: string;
+            /**
+             * Invert
+             * @default false
+             */
+            invert: boolean;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "occlusion";
+            /**
+             * Low
+             * @default 0.15
+             */
+            low: number;
+            /**
+             * On
+             * @default true
+             */
+            on: boolean;
+            /**
+             * Softness
+             * @default 0.5
+             */
+            softness: number;
+            /**
+             * Strength
+             * @default 1
+             */
+            strength: number;
         };
         /**
          * Paint
@@ -2126,6 +3312,44 @@ export interface components {
             /** Y */
             y: number;
         };
+        /**
+         * PatternContent
+         * @description A pattern through a ramp of values.
+         */
+        PatternContent: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "pattern";
+            /**
+             * Pattern
+             * @default {
+             *       "balance": 0.5,
+             *       "basis": "gradient",
+             *       "contrast": 0.35,
+             *       "octaves": 4,
+             *       "roughness": 0.5,
+             *       "seed": 1,
+             *       "size": 0.05,
+             *       "stretch": [
+             *         1,
+             *         1,
+             *         1
+             *       ]
+             *     }
+             */
+            pattern: components["schemas"]["Noise"] | components["schemas"]["Spots"] | components["schemas"]["Weave"];
+            /** Ramp */
+            ramp: components["schemas"]["ColourStop"][];
+        };
+        /** PicturesAnswer */
+        PicturesAnswer: {
+            /** Pictures */
+            pictures: {
+                [key: string]: string;
+            };
+        };
         /** PlaceBody */
         PlaceBody: {
             placement: components["schemas"]["Placement"];
@@ -2180,6 +3404,68 @@ export interface components {
             x: number;
             /** Y */
             y: number;
+        };
+        /**
+         * PositionSource
+         * @description Rises along a direction of object space, from one end of the model (0) to the other (1).
+         */
+        PositionSource: {
+            /**
+             * Along
+             * @default [
+             *       0,
+             *       1,
+             *       0
+             *     ]
+             */
+            along: [
+                number,
+                number,
+                number
+            ];
+            /**
+             * Combine
+             * @default replace
+             * @enum {string}
+             */
+            combine: "replace" | "multiply" | "add" | "subtract" | "max" | "min";
+            /**
+             * High
+             * @default 0.75
+             */
+            high: number;
+            /** Id */
+            id: string;
+            /**
+             * Invert
+             * @default false
+             */
+            invert: boolean;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "position";
+            /**
+             * Low
+             * @default 0.25
+             */
+            low: number;
+            /**
+             * On
+             * @default true
+             */
+            on: boolean;
+            /**
+             * Softness
+             * @default 0.5
+             */
+            softness: number;
+            /**
+             * Strength
+             * @default 1
+             */
+            strength: number;
         };
         /** PresetsAnswer */
         PresetsAnswer: {
@@ -2355,6 +3641,83 @@ export interface components {
             updated_at: number;
         };
         /**
+         * Projection
+         * @description How a picture lies on the surface.
+         *
+         *     uv : along the layout, `size` sheets a repeat; three-way : along the three axes, blended where the surface turns; planar : along one
+         *     direction from `centre`. size : of one repeat; turn : degrees; shift : shares of a repeat; sharpness : of the blending, 1 … 32
+         */
+        Projection: {
+            /**
+             * Centre
+             * @default [
+             *       0,
+             *       0,
+             *       0
+             *     ]
+             */
+            centre: [
+                number,
+                number,
+                number
+            ];
+            /**
+             * Facing
+             * @default [
+             *       0,
+             *       0,
+             *       1
+             *     ]
+             */
+            facing: [
+                number,
+                number,
+                number
+            ];
+            /**
+             * Repeat
+             * @default true
+             */
+            repeat: boolean;
+            /**
+             * Sharpness
+             * @default 6
+             */
+            sharpness: number;
+            /**
+             * Shift
+             * @default [
+             *       0,
+             *       0
+             *     ]
+             */
+            shift: [
+                number,
+                number
+            ];
+            /**
+             * Size
+             * @default 0.3
+             */
+            size: number;
+            /**
+             * Through
+             * @default false
+             */
+            through: boolean;
+            /**
+             * Turn
+             * @default 0
+             */
+            turn: number;
+            /**
+             * Way
+             * @default three-way
+             * @enum {string}
+             */
+            way: "uv" | "three-way" | "planar";
+        };
+        /**
          * Registries
          * @description Everything the interface lays out from the server's own lists.
          */
@@ -2367,8 +3730,6 @@ export interface components {
             brush_parameters: components["schemas"]["BrushParameter"][];
             /** Layer Kinds */
             layer_kinds: components["schemas"]["KindAnswer"][];
-            /** Mask Sources */
-            mask_sources: components["schemas"]["KindAnswer"][];
             /** Mesh Formats */
             mesh_formats: string[];
             /** Pick Kinds */
@@ -2377,6 +3738,7 @@ export interface components {
             presets: components["schemas"]["ExportPreset"][];
             /** Resolutions */
             resolutions: number[];
+            stack: components["schemas"]["StackRegistry"];
         };
         /** RemoveChannel */
         RemoveChannel: {
@@ -2485,8 +3847,21 @@ export interface components {
             meshes: components["schemas"]["HighMesh"][];
         };
         /**
+         * SetImages
+         * @description Replace the list of pictures; their pixels are the caller's to bring along.
+         */
+        SetImages: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            edit: "set-images";
+            /** Images */
+            images: components["schemas"]["Image"][];
+        };
+        /**
          * SetLayer
-         * @description Replace some fields of a layer: name, visible, locked, strength, blend, channels, mask.
+         * @description Replace some fields of a layer: name, visible, locked, strength, blend, channels, mask, an adjustment.
          */
         SetLayer: {
             /**
@@ -2587,7 +3962,7 @@ export interface components {
              * Layers
              * @default []
              */
-            layers: (components["schemas"]["PaintLayer"] | components["schemas"]["FillLayer"] | components["schemas"]["GroupLayer"])[];
+            layers: (components["schemas"]["PaintLayer"] | components["schemas"]["FillLayer"] | components["schemas"]["AdjustLayer"] | components["schemas"]["GroupLayer"])[];
             /**
              * Mesh Maps
              * @default []
@@ -2637,6 +4012,125 @@ export interface components {
             sheet: string;
             vertices: components["schemas"]["Block"];
         };
+        /**
+         * Spots
+         * @description Round spots strewn at random. size : of the largest; cover : share of places that hold one; variation : of their sizes.
+         */
+        Spots: {
+            /**
+             * Cover
+             * @default 0.5
+             */
+            cover: number;
+            /**
+             * Hardness
+             * @default 0.6
+             */
+            hardness: number;
+            /**
+             * Seed
+             * @default 1
+             */
+            seed: number;
+            /**
+             * Size
+             * @default 0.02
+             */
+            size: number;
+            /**
+             * Variation
+             * @default 0.6
+             */
+            variation: number;
+        };
+        /**
+         * SpotsSource
+         * @description Spots in object space.
+         */
+        SpotsSource: {
+            /**
+             * Combine
+             * @default replace
+             * @enum {string}
+             */
+            combine: "replace" | "multiply" | "add" | "subtract" | "max" | "min";
+            /**
+             * Cover
+             * @default 0.5
+             */
+            cover: number;
+            /**
+             * Hardness
+             * @default 0.6
+             */
+            hardness: number;
+            /** Id */
+            id: string;
+            /**
+             * Invert
+             * @default false
+             */
+            invert: boolean;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "spots";
+            /**
+             * On
+             * @default true
+             */
+            on: boolean;
+            /**
+             * Seed
+             * @default 1
+             */
+            seed: number;
+            /**
+             * Size
+             * @default 0.02
+             */
+            size: number;
+            /**
+             * Strength
+             * @default 1
+             */
+            strength: number;
+            /**
+             * Variation
+             * @default 0.6
+             */
+            variation: number;
+        };
+        /**
+         * StackRegistry
+         * @description Kinds of mask sources, shapers, fill contents, their patterns, and adjustments, with first values by kind.
+         */
+        StackRegistry: {
+            /** Adjustments */
+            adjustments: components["schemas"]["Kind"][];
+            /** Contents */
+            contents: components["schemas"]["Kind"][];
+            /** First Adjustments */
+            first_adjustments: {
+                [key: string]: components["schemas"]["LevelsAdjust"] | components["schemas"]["HsvAdjust"] | components["schemas"]["BlurAdjust"];
+            };
+            /** First Patterns */
+            first_patterns: {
+                [key: string]: components["schemas"]["Noise"] | components["schemas"]["Spots"] | components["schemas"]["Weave"];
+            };
+            /** First Steps */
+            first_steps: {
+                [key: string]: components["schemas"]["PaintedSource"] | components["schemas"]["FacesSource"] | components["schemas"]["IdColourSource"] | components["schemas"]["CurvatureSource"] | components["schemas"]["OcclusionSource"] | components["schemas"]["ThicknessSource"] | components["schemas"]["PositionSource"] | components["schemas"]["GradientSource"] | components["schemas"]["FacingSource"] | components["schemas"]["NoiseSource"] | components["schemas"]["SpotsSource"] | components["schemas"]["ImageSource"] | components["schemas"]["LayerSource"] | components["schemas"]["ColourRangeSource"] | components["schemas"]["LevelsShaper"] | components["schemas"]["CurveShaper"] | components["schemas"]["InvertShaper"] | components["schemas"]["BlurShaper"] | components["schemas"]["StepsShaper"] | components["schemas"]["ContrastShaper"] | components["schemas"]["GrowShaper"];
+            };
+            /** Patterns */
+            patterns: components["schemas"]["Kind"][];
+            projection: components["schemas"]["Projection"];
+            /** Shapers */
+            shapers: components["schemas"]["Kind"][];
+            /** Sources */
+            sources: components["schemas"]["Kind"][];
+        };
         /** StampEntry */
         StampEntry: {
             /** Chunk */
@@ -2653,6 +4147,39 @@ export interface components {
              * @default null
              */
             revision: number | null;
+        };
+        /**
+         * StepsShaper
+         * @description So many even steps; softness rounds their edges.
+         */
+        StepsShaper: {
+            /**
+             * Count
+             * @default 4
+             */
+            count: number;
+            /** Id */
+            id: string;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "steps";
+            /**
+             * On
+             * @default true
+             */
+            on: boolean;
+            /**
+             * Softness
+             * @default 0
+             */
+            softness: number;
+            /**
+             * Strength
+             * @default 1
+             */
+            strength: number;
         };
         /**
          * StrokeBegin
@@ -2783,6 +4310,55 @@ export interface components {
             /** Sheet */
             sheet: string;
         };
+        /**
+         * ThicknessSource
+         * @description Thick places, from the baked thickness.
+         */
+        ThicknessSource: {
+            /**
+             * Combine
+             * @default replace
+             * @enum {string}
+             */
+            combine: "replace" | "multiply" | "add" | "subtract" | "max" | "min";
+            /**
+             * High
+             * @default 0.8
+             */
+            high: number;
+            /** Id */
+            id: string;
+            /**
+             * Invert
+             * @default false
+             */
+            invert: boolean;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "thickness";
+            /**
+             * Low
+             * @default 0.2
+             */
+            low: number;
+            /**
+             * On
+             * @default true
+             */
+            on: boolean;
+            /**
+             * Softness
+             * @default 0.5
+             */
+            softness: number;
+            /**
+             * Strength
+             * @default 1
+             */
+            strength: number;
+        };
         /** TileEntry */
         TileEntry: {
             /** Chunk */
@@ -2873,6 +4449,46 @@ export interface components {
         VersionBody: {
             /** Name */
             name: string;
+        };
+        /**
+         * Weave
+         * @description Regular patterns. size : from one repeat to the next; along : the direction they run across; share : of a repeat that is bright.
+         */
+        Weave: {
+            /**
+             * Along
+             * @default [
+             *       0,
+             *       1,
+             *       0
+             *     ]
+             */
+            along: [
+                number,
+                number,
+                number
+            ];
+            /**
+             * Form
+             * @default stripes
+             * @enum {string}
+             */
+            form: "stripes" | "checks" | "rings";
+            /**
+             * Share
+             * @default 0.5
+             */
+            share: number;
+            /**
+             * Size
+             * @default 0.05
+             */
+            size: number;
+            /**
+             * Softness
+             * @default 0.1
+             */
+            softness: number;
         };
     };
     responses: never;
@@ -3757,6 +5373,68 @@ export interface operations {
             };
         };
     };
+    masking_copy_projects__uid__copy_mask_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                uid: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CopyMaskBody"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProjectState"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+        };
+    };
     painting_display_projects__uid__display_post: {
         parameters: {
             query?: never;
@@ -4412,6 +6090,64 @@ export interface operations {
             };
         };
     };
+    masking_bring_image_projects__uid__images_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                uid: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ImageAnswer"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+        };
+    };
     projects_place_layout_projects__uid__islands_post: {
         parameters: {
             query?: never;
@@ -4730,6 +6466,68 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ProjectState"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+        };
+    };
+    masking_pictures_projects__uid__mask_pictures_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                uid: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["MaskPicturesBody"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PicturesAnswer"];
                 };
             };
             /** @description Bad Request */

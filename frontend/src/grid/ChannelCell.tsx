@@ -8,6 +8,7 @@ import { useWorkshop } from "../state/hooks";
 import { partIn } from "../state/layers";
 import { chooseTarget, workshop } from "../state/workshop";
 import { setPart } from "./actions";
+import { ContentEditor } from "../masks/ContentEditor";
 
 interface Props {
   layer: Layer;
@@ -26,6 +27,7 @@ export function ChannelCell({ layer, channel, sheet }: Props) {
   const press = (e: React.MouseEvent<HTMLElement>): void => {
     if (layer.kind === "fill") return setAnchor(e.currentTarget);
     if (layer.kind === "group") return setMenu(e.currentTarget);
+    if (layer.kind === "adjust") return void setPart(layer, channel.id, { on: !use.on }, `${use.on ? "Leave" : "Change"} ${channel.name} with ${layer.name}`);
     const same = target?.sheet === sheet.id && target.layer === layer.id && !target.mask;
     let channels = [channel.id];
     if ((e.ctrlKey || e.metaKey) && same) {
@@ -47,10 +49,10 @@ export function ChannelCell({ layer, channel, sheet }: Props) {
             setMenu(e.currentTarget);
           }}
         >
-          {layer.kind === "fill" ? <Value channel={channel} value={use.value ?? null} /> : picture ? <img src={picture} alt="" /> : <i className="dot" />}
+          {layer.kind === "adjust" ? use.on ? <span className="src">adjusts</span> : <i className="dot" /> : layer.kind === "fill" && !use.content ? <Value channel={channel} value={use.value ?? null} /> : picture ? <img src={picture} alt="" /> : <i className="dot" />}
         </button>
       </Tooltip>
-      {layer.kind === "fill" && anchor && <ValueEditor layer={layer} channel={channel} anchor={anchor} onClose={() => setAnchor(null)} />}
+      {layer.kind === "fill" && anchor && <FillEditor layer={layer} channel={channel} anchor={anchor} onClose={() => setAnchor(null)} />}
       {menu && <UseMenu layer={layer} channel={channel} anchor={menu} onClose={() => setMenu(null)} />}
     </>
   );
@@ -60,6 +62,7 @@ function told(layer: Layer, channel: Channel, on: boolean): string {
   const more = "right press for strength and blend";
   if (!on) return `${layer.name} is switched off in ${channel.name}; ${more}`;
   if (layer.kind === "paint") return `Paint ${channel.name} of ${layer.name} (Ctrl adds it to the stroke; ${more})`;
+  if (layer.kind === "adjust") return `${layer.name} changes ${channel.name}: press to leave it as it is`;
   return layer.kind === "fill" ? `${channel.name} of ${layer.name}: press to set (${more})` : `${channel.name} of the group; ${more}`;
 }
 
@@ -75,7 +78,20 @@ function Value({ channel, value }: { channel: Channel; value: readonly number[] 
   );
 }
 
-function ValueEditor({ layer, channel, anchor, onClose }: { layer: Layer; channel: Channel; anchor: HTMLElement; onClose: () => void }) {
+/** What a fill lays in a channel: one value, or a picture or pattern. */
+function FillEditor(props: { layer: Layer; channel: Channel; anchor: HTMLElement; onClose: () => void }) {
+  const { layer, channel, anchor, onClose } = props;
+  const use = partIn(layer, channel.id);
+  const [valued, setValued] = useState(!use.content);
+  if (valued) return <ValueEditor {...props} onContent={() => setValued(false)} />;
+  return (
+    <Popover open anchorEl={anchor} onClose={onClose} anchorOrigin={{ vertical: "top", horizontal: "left" }} transformOrigin={{ vertical: "bottom", horizontal: "left" }}>
+      <ContentEditor layer={layer} channel={channel} onValue={() => setValued(true)} onClose={onClose} />
+    </Popover>
+  );
+}
+
+function ValueEditor({ layer, channel, anchor, onClose, onContent }: { layer: Layer; channel: Channel; anchor: HTMLElement; onClose: () => void; onContent: () => void }) {
   const use = partIn(layer, channel.id);
   const first = use.value ?? (channel.id === "base_color" ? [...workshop.getState().colours[0]] : [...channel.start]);
   const [value, setValue] = useState<number[]>([...first]);
@@ -86,7 +102,7 @@ function ValueEditor({ layer, channel, anchor, onClose }: { layer: Layer; channe
   };
   const height = channel.kind === "height";
   const close = (): void => {
-    if (changed) void setPart(layer, channel.id, { on: true, value, ...(height && !use.blend ? { blend: "height-add" } : {}) }, `${channel.name} of ${layer.name}`);
+    if (changed) void setPart(layer, channel.id, { on: true, value, content: null, ...(height && !use.blend ? { blend: "height-add" } : {}) }, `${channel.name} of ${layer.name}`);
     onClose();
   };
   return (
@@ -109,6 +125,11 @@ function ValueEditor({ layer, channel, anchor, onClose }: { layer: Layer; channe
           <button className="vbtn" onClick={close}>
             Set
           </button>
+          <Tooltip title="A picture, a pattern or two values mixed by noise">
+            <button className="vbtn" onClick={onContent}>
+              Picture or pattern…
+            </button>
+          </Tooltip>
           <span className="push" />
           {use.value && (
             <button

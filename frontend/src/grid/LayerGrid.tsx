@@ -14,6 +14,7 @@ export function LayerGrid() {
   const document = useDocument();
   const sheet = useSheet();
   const kinds = useWorkshop((s) => s.registries?.layer_kinds);
+  const adjustments = useWorkshop((s) => s.registries?.stack.adjustments);
   const target = useWorkshop((s) => s.target);
   const [find, setFind] = useState("");
   const [closed, setClosed] = useState<ReadonlySet<string>>(new Set());
@@ -48,19 +49,21 @@ export function LayerGrid() {
           <Icon name="down" />
         </button>
         <Menu anchorEl={adding} open={adding !== null} onClose={() => setAdding(null)}>
-          {kinds?.map((k) => (
-            <MenuItem
-              key={k.id}
-              onClick={() => {
-                setAdding(null);
-                void addLayer(k.id as "paint" | "fill" | "group");
-              }}
-            >
-              <span>
-                {k.name} <span className="quiet">· {k.hint}</span>
-              </span>
-            </MenuItem>
-          ))}
+          {kinds?.flatMap((k) =>
+            (k.id === "adjust" ? (adjustments ?? []).map((a) => ({ ...a, name: `Adjust: ${a.name}`, kind: "adjust" as const })) : [{ ...k, kind: k.id as "paint" | "fill" | "group" }]).map((entry) => (
+              <MenuItem
+                key={`${entry.kind}/${entry.id}`}
+                onClick={() => {
+                  setAdding(null);
+                  void addLayer(entry.kind, entry.id);
+                }}
+              >
+                <span>
+                  {entry.name} <span className="quiet">· {entry.hint}</span>
+                </span>
+              </MenuItem>
+            )),
+          )}
           <MenuItem
             onClick={() => {
               setAdding(null);

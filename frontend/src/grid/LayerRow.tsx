@@ -19,7 +19,7 @@ interface Props {
   onFold: () => void;
 }
 
-const GLYPHS = { paint: "paint", fill: "filled", group: "group" } as const;
+const GLYPHS = { paint: "paint", fill: "filled", adjust: "half14", group: "group" } as const;
 
 export function LayerRow({ row, sheet, channels, closed, over, onFold }: Props) {
   const { layer, depth } = row;

@@ -1,6 +1,6 @@
 /** Edits the layer grid makes. */
 import { api } from "../api/client";
-import type { ChannelUse, Edit, Layer, Mask, MaskSource, Sheet } from "../api/types";
+import type { AdjustLayer, ChannelUse, Edit, Layer, Sheet } from "../api/types";
 import { asGroup, findLayer, findSheet, freshId, newUses, rows, partIn } from "../state/layers";
 import { chooseTarget, edit, refresh, say, workshop } from "../state/workshop";
 
@@ -29,9 +29,9 @@ export async function pictureLayer(file: File): Promise<void> {
 }
 
 /** A new layer goes in front of the target layer, in the same group. */
-export async function addLayer(kind: Layer["kind"]): Promise<void> {
+export async function addLayer(kind: Layer["kind"], adjustment = "levels"): Promise<void> {
   const sheet = here();
-  const { project, target, colours } = get();
+  const { project, target, colours, registries } = get();
   if (!sheet || !project) return;
   const id = freshId(sheet);
   const row = rows(sheet).find((r) => r.layer.id === target?.layer);
@@ -40,8 +40,13 @@ export async function addLayer(kind: Layer["kind"]): Promise<void> {
   const common = { id, visible: true, locked: false, strength: 1, blend: "normal", mask: null };
   let layer: Layer;
   if (kind === "fill") {
-    const colour: ChannelUse = { on: true, strength: 1, blend: null, value: [...colours[0]] };
+    const colour: ChannelUse = { on: true, strength: 1, blend: null, value: [...colours[0]], content: null };
     layer = { ...common, kind, name: `Fill ${count}`, channels: { base_color: colour } };
+  } else if (kind === "adjust") {
+    const adjust = registries?.stack.first_adjustments[adjustment] as AdjustLayer["adjust"] | undefined;
+    if (!adjust) return;
+    const kindName = registries?.stack.adjustments.find((k) => k.id === adjustment)?.name ?? "Adjustment";
+    layer = { ...common, kind, name: kindName, adjust, channels: { base_color: { on: true, strength: 1, blend: null, value: null, content: null } } };
   } else if (kind === "group") {
     layer = { ...common, kind, name: `Group ${count}`, channels: uses, layers: [] };
   } else {
@@ -122,17 +127,4 @@ export async function nudgeLayer(layerId: string, by: number): Promise<void> {
   const siblings = row.parent ? (asGroup(findLayer(sheet, row.parent))?.layers.length ?? 0) : sheet.layers.length;
   const index = row.index + by;
   if (index >= 0 && index < siblings) await edit(`Move ${row.layer.name}`, { edit: "move-layer", sheet: sheet.id, layer: layerId, into: row.parent, index });
-}
-
-export async function addMaskSource(layer: Layer, kind: MaskSource["kind"], base = 0, picks: { by: "part"; index: number }[] = []): Promise<void> {
-  const mask: Mask = layer.mask ?? { on: true, invert: false, sources: [] };
-  const taken = new Set(mask.sources.map((s) => s.id));
-  let n = 1;
-  while (taken.has(`m${n}`)) n += 1;
-  const id = `m${n}`;
-  const common = { id, on: true, combine: mask.sources.length ? ("multiply" as const) : ("replace" as const), strength: 1, invert: false };
-  const source: MaskSource = kind === "painted" ? { ...common, kind, base } : { ...common, kind, picks };
-  await setLayer(layer, { mask: { ...mask, sources: [...mask.sources, source] } }, `Add mask to ${layer.name}`);
-  const sheet = here();
-  if (sheet && kind === "painted") chooseTarget({ sheet: sheet.id, layer: layer.id, channels: [], mask: id, mesh_map: null });
 }

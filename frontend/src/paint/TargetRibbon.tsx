@@ -1,5 +1,5 @@
 import { useDocument, useWorkshop } from "../state/hooks";
-import { findLayer, findSheet, SOURCE_NAMES, targetTrouble } from "../state/layers";
+import { findLayer, findSheet, targetTrouble } from "../state/layers";
 
 const VERBS = {
   brush: "Painting into", erase: "Erasing from", soften: "Softening", clone: "Cloning into", fill: "Filling", pick: "Picking for",
@@ -28,7 +28,7 @@ export function TargetRibbon() {
   const where = map
     ? map.name
     : source
-    ? `Mask · ${SOURCE_NAMES[source.kind].toLowerCase()} source`
+    ? `Mask · painted source`
     : target.channels.map((id) => document.channels.find((c) => c.id === id)?.name).join(" · ");
   return (
     <div className={trouble ? "ribbon none" : "ribbon"} role="status" aria-label="Target">

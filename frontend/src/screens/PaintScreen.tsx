@@ -1,5 +1,7 @@
 import { ReadingCard } from "../bake/TouchUpCard";
 import { LayerGrid } from "../grid/LayerGrid";
+import { AdjustCard } from "../masks/AdjustCard";
+import { MaskCard } from "../masks/MaskCard";
 import { BrushCard, FillCard } from "../paint/BrushCard";
 import { PaintCard } from "../paint/PaintCard";
 import { TargetRibbon } from "../paint/TargetRibbon";
@@ -28,6 +30,8 @@ export function PaintScreen() {
         </TwoViews>
       </div>
       <aside className="side">
+        <MaskCard />
+        <AdjustCard />
         {tool === "fill" ? <FillCard /> : <BrushCard />}
         <ReadingCard />
         <PaintCard />

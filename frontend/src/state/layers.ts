@@ -1,5 +1,5 @@
 /** Looking things up in the layer document. */
-import type { Channel, ChannelUse, Document, GroupLayer, Layer, MaskSource, Sheet, Target } from "../api/types";
+import type { Channel, ChannelUse, Document, GroupLayer, Layer, Sheet, Target } from "../api/types";
 
 export interface Row {
   layer: Layer;
@@ -38,15 +38,13 @@ export function freshId(sheet: Sheet): string {
 }
 
 export function partIn(layer: Layer, channel: string): ChannelUse {
-  return layer.channels[channel] ?? { on: layer.kind !== "fill", strength: 1, blend: null, value: null };
+  return layer.channels[channel] ?? { on: layer.kind !== "fill" && layer.kind !== "adjust", strength: 1, blend: null, value: null, content: null };
 }
 
 /** A new layer's channels: height adds to the relief below. */
 export function newUses(channels: readonly Channel[]): Record<string, ChannelUse> {
-  return Object.fromEntries(channels.map((c) => [c.id, { on: true, strength: 1, blend: c.kind === "height" ? "height-add" : null, value: null }]));
+  return Object.fromEntries(channels.map((c) => [c.id, { on: true, strength: 1, blend: c.kind === "height" ? "height-add" : null, value: null, content: null }]));
 }
-
-export const SOURCE_NAMES: Record<MaskSource["kind"], string> = { painted: "Painted", faces: "Faces" };
 
 /** Layers that solo lets show: all without it, else the layer, what it holds, and the groups around it. */
 export function shownIds(sheet: Sheet): ReadonlySet<string> {
@@ -87,7 +85,7 @@ export function targetTrouble(document: Document, target: Target | null): string
   if (hidden) return `${hidden.name} is hidden`;
   if (!shownIds(sheet).has(target.layer)) return "Another layer is shown alone";
   if (target.mask) return null;
-  if (row.layer.kind !== "paint") return `${row.layer.name} is a ${row.layer.kind} layer: choose its mask, or a paint layer`;
+  if (row.layer.kind !== "paint") return `${row.layer.name} is ${row.layer.kind === "adjust" ? "an adjustment" : `a ${row.layer.kind}`} layer: choose its mask, or a paint layer`;
   return target.channels.length ? null : "No channel chosen";
 }
 

@@ -1,14 +1,14 @@
 /** The open project in the browser: what the server said last, what the person has chosen, and the actions between them. */
 import { createStore } from "zustand/vanilla";
 import { api, ApiError, followJob } from "../api/client";
-import type { Brush, Edit, FacePick, Job, ModelFacts, Paint, ProjectState, Registries, StrokeHeader, Target } from "../api/types";
+import type { Brush, Edit, FacePick, Job, ModelFacts, Paint, ProjectState, Registries, Sheet, StrokeHeader, Target } from "../api/types";
 import { StrokeSender } from "../tools/strokeSender";
 import type { ViewMode } from "../viewport/materials";
 import { textureOf } from "../viewport/materials";
 import { Stage } from "../viewport/stage";
 import { SUSPECTS } from "../viewport/textures";
 import { busy } from "./idle";
-import { findSheet, firstTarget, rows, targetTrouble, partIn } from "./layers";
+import { findLayer, findSheet, firstTarget, rows, targetTrouble, partIn } from "./layers";
 
 export type Tool = "brush" | "erase" | "soften" | "clone" | "fill" | "pick";
 export type RGB = [number, number, number];
@@ -64,6 +64,10 @@ export interface WorkshopState {
   density: { own: number; others: number | null } | null;
   /** The next layout to arrive has the same islands. */
   placing: boolean;
+  /** A mask shown in colour over the lit model, as "mask:LAYER". */
+  over: string | null;
+  /** Mask steps by layer that wait for a map, a picture, a layer or a colour. */
+  waiting: Record<string, string[]>;
   /** Whether suspect texels are marked in the views. */
   suspects: boolean;
 }
@@ -110,6 +114,8 @@ const START: Omit<WorkshopState, "registries"> = {
   island: null,
   density: null,
   placing: false,
+  over: null,
+  waiting: {},
   suspects: false,
 };
 
@@ -161,10 +167,10 @@ export function openStage(canvas: HTMLCanvasElement): () => void {
   stage.setTheme(document.documentElement.dataset.mode !== "light");
   const stop = workshop.subscribe((now, before) => {
     if (now.mode !== before.mode || now.channel !== before.channel || now.lightDeg !== before.lightDeg || now.wire !== before.wire ||
-        now.sheet !== before.sheet || now.suspects !== before.suspects || now.shell !== before.shell || now.highlight !== before.highlight || now.project?.document.hidden_parts !== before.project?.document.hidden_parts) {
+        now.sheet !== before.sheet || now.suspects !== before.suspects || now.shell !== before.shell || now.over !== before.over || now.highlight !== before.highlight || now.project?.document.hidden_parts !== before.project?.document.hidden_parts) {
       show();
     }
-    if (now.project?.revision !== before.project?.revision || now.channel !== before.channel || now.mode !== before.mode || now.suspects !== before.suspects) void sync();
+    if (now.project?.revision !== before.project?.revision || now.channel !== before.channel || now.mode !== before.mode || now.over !== before.over || now.suspects !== before.suspects) void sync();
   });
   return () => {
     stop();
@@ -176,10 +182,13 @@ export function openStage(canvas: HTMLCanvasElement): () => void {
 function show(): void {
   const s = get();
   const extra = s.mode === "channel" ? textureOf(s.channel) : null;
-  if (extra && s.project && stage) for (const sheet of s.project.document.sheets) stage.textures(sheet.id, sheet.resolution).get(extra);
+  for (const name of [extra, s.over && textureOf(s.over)]) {
+    if (name && s.project && stage) for (const sheet of s.project.document.sheets) stage.textures(sheet.id, sheet.resolution).get(name);
+  }
   stage?.apply({
     mode: s.mode, channel: s.channel, lightDeg: s.lightDeg, wire: s.wire, flatSheet: s.sheet,
     hiddenParts: s.project?.document.hidden_parts ?? [], highlight: s.highlight, suspects: s.suspects,
+    over: s.over,
     shell: s.shell && stage && { front: s.shell.front * stage.diagonal, back: s.shell.back * stage.diagonal },
   });
 }
@@ -282,17 +291,12 @@ export function sync(): Promise<void> {
 }
 
 async function syncOnce(): Promise<void> {
-  const { project, uid, mode, channel, sheet } = get();
+  const { project, uid, sheet } = get();
   if (!project || !uid || !stage) return;
   const ordered = [...project.document.sheets].sort((a, b) => Number(b.id === sheet) - Number(a.id === sheet));
   for (const s of ordered) {
     const textures = stage.textures(s.id, s.resolution);
-    const wanted = ["colour", "data", "normal"];
-    const glows = uses(s, "emission");
-    if (glows) wanted.push("emission");
-    const extra = textureOf(channel);
-    if (mode === "channel" && !wanted.includes(extra)) wanted.push(extra);
-    if (mode === "channel" && get().suspects) wanted.push(SUSPECTS);
+    const wanted = wantedTextures(s);
     for (const names of [wanted.slice(0, 1), wanted.slice(1)]) {
       const have = Object.fromEntries(names.map((n) => [n, textures.get(n).stamps]));
       const answer = await api.display(uid, s.id, names, have);
@@ -300,13 +304,32 @@ async function syncOnce(): Promise<void> {
       for (const t of answer.header.tiles) textures.get(t.texture).writeChunk(t.chunk, t.stamp, answer.bytes.subarray(t.offset, t.offset + t.length));
       stage.draw();
     }
-    stage.setSheetTraits(s.id, uses(s, "opacity"), glows);
+    stage.setSheetTraits(s.id, uses(s, "opacity"), uses(s, "emission"));
   }
   show();
   if (sheet) {
     const cells = await api.cells(uid, sheet);
-    if (get().uid === uid) set({ cells });
+    if (get().uid === uid) set({ cells: cells.cells, waiting: cells.waiting });
   }
+}
+
+/** Textures of a sheet that the views show now; first the one that matters most. */
+export function wantedTextures(sheet: Sheet): string[] {
+  const { mode, channel, suspects, over } = get();
+  const wanted = ["colour", "data", "normal"];
+  if (uses(sheet, "emission")) wanted.push("emission");
+  for (const name of [mode === "channel" ? textureOf(channel) : null, over && textureOf(over), mode === "channel" && suspects ? SUSPECTS : null]) {
+    if (name && !wanted.includes(name) && hasTexture(sheet, name)) wanted.push(name);
+  }
+  return wanted;
+}
+
+/** A mask's texture is there for the sheet that has the layer, as long as it has a mask. */
+function hasTexture(sheet: Sheet, name: string): boolean {
+  if (!name.startsWith("channel:mask:")) return true;
+  const [layer = "", step] = name.slice("channel:mask:".length).split(":");
+  const mask = findLayer(sheet, layer)?.mask;
+  return Boolean(mask) && (!step || (mask?.sources.some((s) => s.id === step && "combine" in s) ?? false));
 }
 
 /** Whether any layer of a sheet says anything in a channel. */
@@ -314,7 +337,7 @@ export function uses(sheet: Parameters<typeof rows>[0], channel: string): boolea
   const painted = get().project?.painted ?? [];
   return rows(sheet).some(({ layer }) => {
     const part = partIn(layer, channel);
-    return part.on && (layer.kind === "fill" ? part.value != null : painted.includes(`${sheet.id}/${layer.id}/${channel}`));
+    return part.on && (layer.kind === "fill" ? part.value != null || part.content != null : layer.kind === "adjust" ? false : painted.includes(`${sheet.id}/${layer.id}/${channel}`));
   });
 }
 

@@ -24,10 +24,13 @@ export function FlatView({ paintable = true }: { paintable?: boolean }) {
   useEffect(() => {
     const stage = theStage();
     if (!stage) return;
-    stage.onDrawn = () => side && setPercent(Math.round((100 * stage.pan.scale) / side));
+    const follow = (): void => {
+      if (side) setPercent(Math.round((100 * stage.pan.scale) / side));
+    };
+    stage.onDrawn.add(follow);
     stage.draw();
     return () => {
-      stage.onDrawn = null;
+      stage.onDrawn.delete(follow);
     };
   }, [side]);
   usePointer("flat", place, paintable, (x, y) => {

@@ -5,6 +5,7 @@ import { useDocument, useWorkshop } from "../state/hooks";
 import { setBrush, theStage, workshop } from "../state/workshop";
 import { hint } from "../tools/commands";
 import { Icon } from "../theme/icons";
+import { MaskHandles } from "../masks/Handles";
 import { LightDial } from "./LightDial";
 import { usePointer } from "./usePointer";
 
@@ -64,6 +65,7 @@ function ChannelChoice() {
           {c.name}
         </option>
       ))}
+      {channel.startsWith("mask:") && <option value={channel}>Mask</option>}
       {maps && maps.length > 0 && (
         <optgroup label="Mesh maps">
           {maps.map((m) => (
@@ -90,6 +92,7 @@ function SolidStage({ place, paintable }: { place: React.RefObject<HTMLDivElemen
       <svg className="over">
         <g ref={ring} />
       </svg>
+      {paintable && <MaskHandles />}
       {foreign && <span className="tag">{foreign} is another sheet; this target does not reach it</span>}
       {hinted && <span className="tag low">Right drag turns · wheel nears · middle drag moves</span>}
     </div>

@@ -20,11 +20,14 @@ export function textureOf(channel: string): string {
   return PACKED[channel]?.[0] ?? `channel:${channel}`;
 }
 
+/** Where the mask that is looked at reveals, in a violet that few paints have. */
+const OVER = "vec3(0.52, 0.33, 1.0)";
+
 /** Shows texels as they are, on the surface or on the flat sheet. */
 export class ChannelMaterial extends THREE.ShaderMaterial {
   constructor() {
     super({
-      uniforms: { map: { value: null }, marks: { value: null }, marked: { value: 0 }, first: { value: 0 }, count: { value: 3 }, shade: { value: 0 } },
+      uniforms: { map: { value: null }, marks: { value: null }, marked: { value: 0 }, first: { value: 0 }, count: { value: 3 }, shade: { value: 0 }, over: { value: null }, covered: { value: 0 } },
       vertexShader: `
         varying vec2 vUv; varying vec3 vN;
         void main() {
@@ -33,6 +36,7 @@ export class ChannelMaterial extends THREE.ShaderMaterial {
         }`,
       fragmentShader: `
         uniform sampler2D map; uniform sampler2D marks; uniform float marked; uniform int first; uniform int count; uniform float shade;
+        uniform sampler2D over; uniform float covered;
         varying vec2 vUv; varying vec3 vN;
         void main() {
           vec4 t = texture2D(map, vUv);
@@ -42,6 +46,7 @@ export class ChannelMaterial extends THREE.ShaderMaterial {
           #ifdef SRGB_MAP
             #include <colorspace_fragment>
           #endif
+          if (covered > 0.5) gl_FragColor.rgb = mix(gl_FragColor.rgb, ${OVER}, 0.8 * pow(texture2D(over, vUv).r, 0.4545));
           if (marked > 0.5) {
             // Red: met nothing. Amber: met another part. Violet: at the far limit.
             // The strongest reason near the pixel: single texels must show from afar too.
@@ -57,7 +62,7 @@ export class ChannelMaterial extends THREE.ShaderMaterial {
     });
   }
 
-  show(textures: SheetTextures, channel: string, shade: boolean, suspects: boolean): void {
+  show(textures: SheetTextures, channel: string, shade: boolean, suspects: boolean, over: string | null): void {
     const [name, first, count] = PACKED[channel] ?? [`channel:${channel}`, 0, 3];
     const texture = textures.get(name).texture;
     const srgb = texture.colorSpace === THREE.SRGBColorSpace && count === 3;
@@ -68,6 +73,8 @@ export class ChannelMaterial extends THREE.ShaderMaterial {
     (u.shade as THREE.IUniform).value = shade ? 1 : 0;
     (u.marks as THREE.IUniform).value = suspects ? textures.get(SUSPECTS).texture : null;
     (u.marked as THREE.IUniform).value = suspects ? 1 : 0;
+    (u.over as THREE.IUniform).value = over ? textures.get(textureOf(over)).texture : null;
+    (u.covered as THREE.IUniform).value = over ? 1 : 0;
     if (Boolean(this.defines.SRGB_MAP) !== srgb) {
       this.defines = srgb ? { SRGB_MAP: 1 } : {};
       this.needsUpdate = true;
@@ -75,9 +82,16 @@ export class ChannelMaterial extends THREE.ShaderMaterial {
   }
 }
 
+/** The uniforms of a lit material that lay a mask over it. */
+export interface OverUniforms {
+  over: THREE.IUniform<THREE.Texture | null>;
+  covered: THREE.IUniform<number>;
+}
+
 export function litMaterial(textures: SheetTextures): THREE.MeshStandardMaterial {
   const data = textures.get("data").texture;
-  return new THREE.MeshStandardMaterial({
+  const uniforms: OverUniforms = { over: { value: null }, covered: { value: 0 } };
+  const material = new THREE.MeshStandardMaterial({
     map: textures.get("colour").texture,
     roughnessMap: data,
     metalnessMap: data,
@@ -87,6 +101,16 @@ export function litMaterial(textures: SheetTextures): THREE.MeshStandardMaterial
     metalness: 1,
     side: THREE.DoubleSide,
   });
+  material.userData.over = uniforms;
+  material.onBeforeCompile = (shader) => {
+    Object.assign(shader.uniforms, uniforms);
+    shader.fragmentShader = `uniform sampler2D over; uniform float covered;\n${shader.fragmentShader}`.replace(
+      "#include <dithering_fragment>",
+      `#include <dithering_fragment>
+      if (covered > 0.5) gl_FragColor.rgb = mix(gl_FragColor.rgb, ${OVER}, 0.8 * pow(texture2D(over, vMapUv).r, 0.4545));`,
+    );
+  };
+  return material;
 }
 
 /** A plain studio to reflect: pale above, darker below, a soft key card, a strip and a top card. */

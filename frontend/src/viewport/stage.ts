@@ -2,10 +2,10 @@
 import * as THREE from "three";
 import { acceleratedRaycast, computeBoundsTree, disposeBoundsTree } from "three-mesh-bvh";
 import type { Binary } from "../api/client";
-import type { GeometryHeader, SheetGeometry } from "../api/types";
+import type { Camera, GeometryHeader, SheetGeometry } from "../api/types";
 import { busy } from "../state/idle";
 import { place, shellMeshes, type Shell } from "./shell";
-import { ChannelMaterial, litMaterial, studioScene, type ViewMode } from "./materials";
+import { ChannelMaterial, litMaterial, studioScene, textureOf, type OverUniforms, type ViewMode } from "./materials";
 import { FlatPan, Orbit } from "./navigation";
 import { SheetTextures } from "./textures";
 
@@ -22,6 +22,8 @@ export interface Look {
   hiddenParts: number[];
   highlight: ReadonlySet<number> | null;
   suspects: boolean;
+  /** A mask shown over what is there. */
+  over: string | null;
   shell: Shell | null;
 }
 
@@ -67,12 +69,12 @@ export class Stage {
   private marks: THREE.Group | null = null;
   private readonly flatMarks = new Map<string, THREE.Mesh>();
   private seamLines: THREE.LineSegments | null = null;
-  private look: Look = { mode: "lit", channel: "base_color", lightDeg: 40, wire: true, flatSheet: null, hiddenParts: [], highlight: null, suspects: false, shell: null };
+  private look: Look = { mode: "lit", channel: "base_color", lightDeg: 40, wire: true, flatSheet: null, hiddenParts: [], highlight: null, suspects: false, over: null, shell: null };
   private readonly watcher = new ResizeObserver(() => this.draw());
   private fitted = false;
   private dark = true;
   /** Called after each drawn frame, for overlays that follow the camera. */
-  onDrawn: (() => void) | null = null;
+  readonly onDrawn = new Set<() => void>();
 
   constructor(private readonly canvas: HTMLCanvasElement) {
     this.renderer = new THREE.WebGLRenderer({ canvas, antialias: true, powerPreference: "high-performance" });
@@ -258,8 +260,13 @@ export class Stage {
       if (s.textures) {
         const shown = look.mode === "channel" ? look.channel : "base_color";
         const marked = look.suspects && look.mode === "channel";
-        s.channel.show(s.textures, shown, look.mode === "channel", marked);
-        s.flatChannel.show(s.textures, shown, false, marked);
+        s.channel.show(s.textures, shown, look.mode === "channel", marked, look.over);
+        s.flatChannel.show(s.textures, shown, false, marked, look.over);
+        const lit = s.lit.userData.over as OverUniforms | undefined;
+        if (lit) {
+          lit.over.value = look.over ? s.textures.get(textureOf(look.over)).texture : null;
+          lit.covered.value = look.over ? 1 : 0;
+        }
         s.mesh.material = look.mode === "lit" ? s.lit : s.channel;
       } else {
         s.mesh.material = s.lit;
@@ -393,12 +400,12 @@ export class Stage {
     });
   }
 
-  /** The model's longest side, object units. */
   /** Of the model's box, object units. */
   get diagonal(): number {
     return this.bounds?.diagonal ?? 1;
   }
 
+  /** The model's longest side, object units. */
   get width(): number {
     return this.bounds?.width ?? 1;
   }
@@ -410,6 +417,22 @@ export class Stage {
     return (2 * depth * Math.tan((this.orbit.camera.fov * Math.PI) / 360)) / (box?.height || 1);
   }
 
+  /** The unit direction towards the light, object space. */
+  lightFrom(): [number, number, number] {
+    return this.light.position.clone().sub(this.light.target.position).normalize().toArray() as [number, number, number];
+  }
+
+  /** The model's box, object units. */
+  get box(): [[number, number, number], [number, number, number]] | null {
+    return this.bounds && [this.bounds.low as [number, number, number], this.bounds.high as [number, number, number]];
+  }
+
+  /** The camera of the 3D view, as the server knows cameras. */
+  seenFrom(): Camera | null {
+    const box = this.solidView?.getBoundingClientRect();
+    return box?.width ? this.orbit.describe(box.width, box.height) : null;
+  }
+
   /** Ask for a frame; many asks before the next frame make one. */
   draw(): void {
     if (this.frame) return;
@@ -419,7 +442,7 @@ export class Stage {
       this.render();
       this.release?.();
       this.release = null;
-      this.onDrawn?.();
+      for (const follow of this.onDrawn) follow();
     });
   }
 

@@ -5,6 +5,7 @@ import { api } from "../api/client";
 import { findSheet, targetTrouble } from "../state/layers";
 import { currentPaint, flood, pickAt, say, showPatches, strokeEnded, strokeFailed, strokeSender, strokeTextures, theStage, workshop } from "../state/workshop";
 import { markSeam, placeIsland } from "../state/layout";
+import { masks, pickForMask } from "../state/masks";
 import { pointerOver, probeAt } from "../tools/pointer";
 
 type Kind = "solid" | "flat";
@@ -146,7 +147,10 @@ class Hand {
     const { tool } = workshop.getState();
     const box = this.element.getBoundingClientRect();
     pointerOver(this.kind, this.last.x, this.last.y, box.width, box.height);
-    if (tool === "clone" && (e.altKey || !workshop.getState().clone)) {
+    if (masks.getState().picking) {
+      const at = probeAt();
+      if (at) void pickForMask(at);
+    } else if (tool === "clone" && (e.altKey || !workshop.getState().clone)) {
       void takeCloneSource();
     } else if (tool === "pick" || e.altKey) {
       const at = probeAt();

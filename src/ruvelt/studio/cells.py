@@ -11,9 +11,11 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ruvelt.core.bake.maps import SUSPECTS
+from ruvelt.core.output.display import SheetDisplay
 from ruvelt.core.samples.chunks import CHUNK_SIDE
 from ruvelt.core.samples.sheet import SheetSamples
-from ruvelt.core.stack.document import AnyLayer, PaintLayer, plane_id
+from ruvelt.core.stack.channels import Channel
+from ruvelt.core.stack.document import AnyLayer, ChannelUse, FillLayer, PaintLayer, plane_id
 from ruvelt.core.stack.evaluate import SheetEvaluator
 from ruvelt.core.stack.mesh_maps import PREFIX
 from ruvelt.studio.session import Session
@@ -38,6 +40,13 @@ def cell_pictures(session: Session, sheet_id: str) -> dict[str, str]:
                     plane = session.store.planes.get(plane_id(sheet.id, layer.id, channel.id))
                     if plane is not None and plane.chunks:
                         found[f"{layer.id}/{channel.id}"] = _cached(session, plane.chunks, lambda p=plane: _plane_picture(session, samples, p))
+            elif isinstance(layer, FillLayer):
+                for channel in session.document.channels:
+                    use = layer.channels.get(channel.id)
+                    if use is not None and use.on and use.content is not None:
+                        key = {"content": (use.content, channel, samples.serial)}
+                        url = _cached(session, key, lambda c=channel, u=use: _content_picture(display, c, u))
+                        found[f"{layer.id}/{channel.id}"] = url
             if layer.mask is not None and layer.mask.sources:
                 found[f"{layer.id}/mask"] = _mask_picture(display.evaluator, samples, layer)
         return found
@@ -47,20 +56,19 @@ def map_pictures(session: Session, sheet_id: str) -> dict[str, str]:
     """PNG data URLs of a sheet's mesh maps by id, touch-ups applied."""
     with session.lock:
         display = session.display(sheet_id)
-        evaluator, samples = display.evaluator, display.samples
-        chunk, local, covered = _points(samples, _Window(0, 0, samples.side))
-        found: dict[str, str] = {}
-        for entry in evaluator.sheet.mesh_maps:
-            if entry.id == SUSPECTS:
-                continue
-            name = PREFIX + entry.id
-            codes = {int(c): evaluator.composite(name, int(c)) for c in np.unique(chunk)}
-            values = np.zeros((*chunk.shape, len(next(iter(codes.values())))))
-            for c, picture in codes.items():
-                here = chunk == c
-                values[here] = picture[:, local[here]].T / 65535
-            found[entry.id] = _url(np.broadcast_to(values, (*chunk.shape, 3)) * 255, covered.astype(float))
-        return found
+        return {m.id: small_picture(display, PREFIX + m.id) for m in display.evaluator.sheet.mesh_maps if m.id != SUSPECTS}
+
+
+def small_picture(display: SheetDisplay, channel: str) -> str:
+    """PNG data URL of any channel that an evaluator knows, over the whole sheet."""
+    evaluator, samples = display.evaluator, display.samples
+    chunk, local, covered = _points(samples, _Window(0, 0, samples.side))
+    codes = {int(c): evaluator.composite(channel, int(c)) for c in np.unique(chunk)}
+    values = np.zeros((*chunk.shape, len(next(iter(codes.values())))))
+    for c, picture in codes.items():
+        here = chunk == c
+        values[here] = picture[:, local[here]].T / 65535
+    return _url(np.broadcast_to(values, (*chunk.shape, 3)) * 255, covered.astype(float))
 
 
 def _cached(session: Session, keys: Any, make: Any) -> str:
@@ -101,6 +109,17 @@ def _points(samples: SheetSamples, window: _Window) -> tuple[NDArray[np.int64], 
     chunk = (y // CHUNK_SIDE) * samples.chunks_across + x // CHUNK_SIDE
     local = (y % CHUNK_SIDE) * CHUNK_SIDE + x % CHUNK_SIDE
     return chunk, local, samples.owner[chunk * CHUNK_SIDE**2 + local] >= 0
+
+
+def _content_picture(display: SheetDisplay, channel: Channel, use: ChannelUse) -> str:
+    chunk, local, covered = _points(display.samples, _Window(0, 0, display.samples.side))
+    values = np.zeros((*chunk.shape, channel.components + 1))
+    for c in np.unique(chunk):
+        assert use.content is not None
+        codes = display.evaluator.measures.content(use.content, channel, int(c))
+        if codes is not None:
+            values[chunk == c] = codes[:, local[chunk == c]].T / 65535
+    return _url(np.broadcast_to(values[..., :-1], (*chunk.shape, 3)) * 255, values[..., -1] * covered)
 
 
 def _plane_picture(session: Session, samples: SheetSamples, plane: Any) -> str:

@@ -4,12 +4,12 @@ from __future__ import annotations
 
 from typing import Any
 
-from ruvelt.core.stack.edits import EDIT, AddLayer, AnyEdit
+from ruvelt.core.stack.edits import EDIT, AddLayer, AnyEdit, SetLayer
 from ruvelt.studio.session import Session
 
 
 def script_since(session: Session, since: int) -> dict[str, Any]:
-    """The steps after history step `since` that hold, as a stroke script: layers added, strokes and floods."""
+    """The steps after history step `since` that hold, as a stroke script: layers added, masks, strokes and floods."""
     steps: list[dict[str, Any]] = []
     last: dict[str, Any] = {}
 
@@ -23,6 +23,8 @@ def script_since(session: Session, since: int) -> dict[str, Any]:
             added = EDIT.validate_json(edit)
             if isinstance(added, AddLayer) and added.layer.kind != "group":
                 steps.append(_layer_step(added))
+            elif isinstance(added, SetLayer) and "mask" in added.values:
+                steps.append({"do": "mask", "sheet": added.sheet, "layer": added.layer, "mask": added.values["mask"]})
         if script is None or "target" not in script:
             continue
         target = script["target"]

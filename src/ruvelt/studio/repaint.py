@@ -82,7 +82,7 @@ class _Repainter:
         target, paint = Target.model_validate(script["target"]), Paint.model_validate(script.get("paint", {}))
         lookup = StoredPlanes(self.planes, self.session.store.blobs)
         document = self.session.document
-        evaluator = SheetEvaluator(document, self.sheet, self.new, self.session.faces, lookup, self.session.cache)
+        evaluator = SheetEvaluator(document, self.sheet, self.new, self.session.faces, lookup, self.session.cache, images=self.session.image)
         hidden = np.isin(self.session.model.face_part, script.get("hidden", []))
         live = LiveStroke(_bare(self.session, target, paint), evaluator, lookup, paint=paint, hidden=hidden, workers=self.session.workers)
         if "flood" in script:

@@ -6,18 +6,18 @@ from collections.abc import Callable
 from dataclasses import dataclass
 from typing import Any
 
-from ruvelt.core.brush.script import AddLayerStep, BrushStep, FloodStep, PaintStep, StrokeScript, StrokeStep, TargetStep, UndoStep
+from ruvelt.core.brush.script import AddLayerStep, BrushStep, FloodStep, MaskStep, PaintStep, StrokeScript, StrokeStep, TargetStep, UndoStep
 from ruvelt.core.brush.settings import Brush
 from ruvelt.core.brush.target import Paint, Target
 from ruvelt.core.errors import InputError
 from ruvelt.core.stack.basics import FacePick
-from ruvelt.core.stack.document import AnyLayer, ChannelUse, FillLayer, GroupLayer, PaintLayer, Sheet, new_channel_uses
-from ruvelt.core.stack.edits import AddLayer
-from ruvelt.core.stack.masks import PaintedSource
+from ruvelt.core.stack.document import AdjustLayer, AnyLayer, ChannelUse, FillLayer, GroupLayer, PaintLayer, Sheet, new_channel_uses
+from ruvelt.core.stack.edits import AddLayer, SetLayer
+from ruvelt.core.stack.masks import LayerSource, Mask, PaintedSource
 from ruvelt.studio.session import IdMaker, Session
 from ruvelt.studio.strokes import play_step, stroke_script
 
-_KINDS: dict[str, Any] = {"paint": PaintLayer, "fill": FillLayer, "group": GroupLayer}
+_KINDS: dict[str, Any] = {"paint": PaintLayer, "fill": FillLayer, "adjust": AdjustLayer, "group": GroupLayer}
 
 
 @dataclass
@@ -57,7 +57,7 @@ class _Player:
 
     def add_layer(self, step: AddLayerStep) -> None:
         sheet = self.sheet(step.sheet)
-        uses: dict[str, ChannelUse] = dict(new_channel_uses(self.session.document.channels)) if step.kind != "fill" else {}
+        uses: dict[str, ChannelUse] = dict(new_channel_uses(self.session.document.channels)) if step.kind not in ("fill", "adjust") else {}
         for channel, use in step.channels.items():
             known = self.session.document.channel(channel)
             if known is None:
@@ -65,13 +65,32 @@ class _Player:
             if use.blend is None and known.kind == "height":
                 use = use.model_copy(update={"blend": "height-add"})
             uses[channel] = use
-        layer = _KINDS[step.kind](id=IdMaker(sheet).new(), name=step.name, blend=step.blend, strength=step.strength, channels=uses, mask=step.mask)
+        more = {"adjust": step.adjust} if step.adjust is not None else {}
+        mask = self.known(sheet, step.mask)
+        layer = _KINDS[step.kind](id=IdMaker(sheet).new(), name=step.name, blend=step.blend, strength=step.strength, channels=uses, mask=mask, **more)
         into = self.layer(sheet, step.into).id if step.into else None
         self.session.edit(AddLayer(sheet=sheet.id, layer=layer, into=into), f"Add {step.name}")
         if step.ref:
             self.refs[step.ref] = layer.id
         channels = tuple(c.id for c in self.session.document.channels) if step.kind == "paint" else ()
         self.target = Target(sheet=sheet.id, layer=layer.id, channels=channels)
+
+    def known(self, sheet: Sheet, mask: Mask | None) -> Mask | None:
+        """A mask whose sources name other layers by id."""
+        if mask is None:
+            return None
+        steps = tuple(
+            s.model_copy(update={"layer": self.layer(sheet, s.layer).id}) if isinstance(s, LayerSource) and s.layer is not None else s
+            for s in mask.sources
+        )
+        return mask.model_copy(update={"sources": steps})
+
+    def mask(self, step: MaskStep) -> None:
+        sheet = self.sheet(step.sheet)
+        layer = self.layer(sheet, step.layer if step.layer is not None else self.aimed().layer)
+        mask = self.known(sheet, step.mask)
+        values = {"mask": None if mask is None else mask.model_dump()}
+        self.session.edit(SetLayer(sheet=sheet.id, layer=layer.id, values=values), f"Mask of {layer.name}")
 
     def aim(self, step: TargetStep) -> None:
         sheet = self.sheet(step.sheet)
@@ -117,6 +136,8 @@ class _Player:
         match step:
             case AddLayerStep():
                 self.add_layer(step)
+            case MaskStep():
+                self.mask(step)
             case TargetStep():
                 self.aim(step)
             case BrushStep():

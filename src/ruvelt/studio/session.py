@@ -13,6 +13,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
+from ruvelt.core.brush.camera import Camera
 from ruvelt.core.brush.live import LiveStroke, Touched
 from ruvelt.core.brush.target import Paint, Target, resolve_target
 from ruvelt.core.errors import Conflict, InputError, NotFound, RuveltError
@@ -23,17 +24,20 @@ from ruvelt.core.mesh.rays import RayCaster
 from ruvelt.core.mesh.seams import Edges
 from ruvelt.core.mesh.sheets import SheetPlan, plan_sheets
 from ruvelt.core.output.display import SheetDisplay
+from ruvelt.core.output.images import decode_image
 from ruvelt.core.output.normal import NormalField
 from ruvelt.core.planes.cache import BoundedCache
-from ruvelt.core.planes.plane import Plane
+from ruvelt.core.planes.plane import U16, Plane
+from ruvelt.core.samples.chunks import CHUNK_SIDE
 from ruvelt.core.samples.sheet import SheetSamples
 from ruvelt.core.stack.basics import FacePick
 from ruvelt.core.stack.channels import decode
-from ruvelt.core.stack.document import AnyLayer, Document, GroupLayer, Sheet, high_plane_id
-from ruvelt.core.stack.edits import AddLayer, AnyEdit, ReplaceDocument
+from ruvelt.core.stack.document import AnyLayer, Document, GroupLayer, Sheet, high_plane_id, image_plane_id
+from ruvelt.core.stack.edits import AddLayer, AnyEdit, ReplaceDocument, apply_edit
 from ruvelt.core.stack.evaluate import SheetEvaluator
 from ruvelt.core.stack.faces import FaceIndex
 from ruvelt.core.stack.lookup import StoredPlanes
+from ruvelt.core.stack.masks import LayerSource
 from ruvelt.core.workers import Workers
 from ruvelt.store.pictures import PictureStore
 from ruvelt.store.project_store import Changes, ProjectStore
@@ -41,8 +45,10 @@ from ruvelt.studio.pictures import Pictures
 
 #: Chunks read and evaluated together when many tiles are asked for.
 GROUP = 16
+#: Rays across a view that find what of a sheet it shows.
+SEEN_ACROSS = 48
 #: Raised whenever the way from a document to pixels changes, so that pictures made the old way are not shown.
-PICTURES = 1
+PICTURES = 2
 #: Closing a project waits no longer than this for its pictures.
 REFRESH_SECONDS = 2.0
 
@@ -168,10 +174,46 @@ class Session:
             if kept is None or kept[0] != self.revision:
                 sheet = self.sheet(sheet_id)
                 samples = self.samples(sheet)
-                evaluator = SheetEvaluator(self.document, sheet, samples, self.faces, self.planes, self.cache)
-                made = SheetDisplay(evaluator, self.planes, self.cache, self._fields[sheet.id, sheet.resolution, self.store.model_key])
-                kept = self._displays[sheet_id] = (self.revision, made)
+                kept = self._displays[sheet_id] = (self.revision, self._display(self.document, sheet, samples))
             return kept[1]
+
+    def _display(self, document: Document, sheet: Sheet, samples: SheetSamples) -> SheetDisplay:
+        evaluator = SheetEvaluator(document, sheet, samples, self.faces, self.planes, self.cache, images=self.image, workers=self.workers)
+        return SheetDisplay(evaluator, self.planes, self.cache, self._fields[sheet.id, sheet.resolution, self.store.model_key])
+
+    def trial(self, sheet_id: str, edit: AnyEdit) -> SheetDisplay:
+        """A sheet as it would be after an edit that is not taken: what a slider shows while it is dragged."""
+        with self.lock:
+            document, _ = apply_edit(self.document, edit)
+            sheet = document.sheet(sheet_id)
+            if sheet is None or sheet.resolution != self.sheet(sheet_id).resolution:
+                raise InputError("Only changes of layers can be tried before they are taken.")
+            return self._display(document, sheet, self.samples(sheet))
+
+    def seen_chunks(self, sheet_id: str, camera: Camera) -> list[int]:
+        """Chunks of a sheet that a view shows, found by a screen of rays."""
+        x, y = np.meshgrid((np.arange(SEEN_ACROSS) + 0.5) / SEEN_ACROSS * camera.width, (np.arange(SEEN_ACROSS) + 0.5) / SEEN_ACROSS * camera.height)
+        hits = self.caster().cast(*camera.rays(np.stack([x.ravel(), y.ravel()], axis=1)))
+        met = hits.triangle >= 0
+        samples = self.samples(self.sheet(sheet_id))
+        row = np.full(len(self.model.triangles), -1, np.int32)
+        row[samples.triangles] = np.arange(len(samples.triangles), dtype=np.int32)
+        rows = row[hits.triangle[met]]
+        uv = np.einsum("nc,nck->nk", hits.bary[met][rows >= 0], samples.uv[rows[rows >= 0]])
+        texel = np.clip(np.nan_to_num(uv), 0, samples.side - 1).astype(np.int64) // CHUNK_SIDE
+        return [int(c) for c in np.unique(texel[:, 1] * samples.chunks_across + texel[:, 0])]
+
+    def image(self, key: str) -> U16 | None:
+        """A picture of the project, (h, w, 4) uint16; None when it is gone."""
+        plane = self.store.planes.get(image_plane_id(key))
+        blob = plane.chunks.get(0) if plane is not None else None
+        if blob is None:
+            return None
+        found: U16 | None = self.cache.get(("image", blob))
+        if found is None:
+            found = decode_image(self.store.blobs.get_bytes(blob), key)
+            self.cache.put(("image", blob), found, found.nbytes)
+        return found
 
     def prefetch(self, sheet_id: str, chunks: Iterable[int] | None = None) -> None:
         """Read the chunks that a sheet's visible layers need, in bulk."""
@@ -203,6 +245,7 @@ class Session:
             group = set(chunks[first : first + GROUP])
             _ = display.samples.screen_gutter
             self.prefetch(sheet_id, group)
+            display.evaluator.prepare()
             mine = [w for w in missing if w[1] in group]
             tiles = self.workers.map(lambda w: display.tile(*w), mine)
             made.update(zip(mine, tiles, strict=True))
@@ -292,8 +335,9 @@ class Session:
             changes.setdefault(plane, {})[chunk] = key
         self.store.commit(label, changes=changes, components={c.plane: c.components for c in live.target.cells}, script=script)
         evaluator = self.display(live.target.sheet.id).evaluator
-        for (channel, chunk), values in live.composites.items():
-            evaluator.keep_composite(channel, chunk, values)
+        if live.local:
+            for (channel, chunk), values in live.composites.items():
+                evaluator.keep_composite(channel, chunk, values)
         return settled
 
     def flood(self, target: Target, paint: Paint, picks: tuple[FacePick, ...] | None, strength: float, revision: int | None = None) -> None:
@@ -336,7 +380,7 @@ class Session:
                             renamed = "/".join([sheet.id, new, *rest])
                             changes[renamed], components[renamed] = dict(plane.chunks), plane.components
                             copies[renamed] = name
-            edit = AddLayer(sheet=goal.id, layer=copy, into=into, index=index)
+            edit = AddLayer(sheet=goal.id, layer=_with_own_references(copy, dict(pairs)), into=into, index=index)
             script = {"copies": copies} if copies else None
             self.store.commit(f"Duplicate {layer.name}", edit=edit, changes=changes, components=components, script=script)
             return copy.id
@@ -360,6 +404,9 @@ class Session:
         for channel in self.document.channels:
             codes = display.evaluator.composite(channel.id, slot >> 16)[:, slot & 65535]
             found[channel.id] = [round(float(v), 6) for v in decode(channel, codes)]
+        if any(m.id == "id" for m in display.evaluator.sheet.mesh_maps):
+            codes = display.evaluator.composite("map:id", slot >> 16)[:, slot & 65535]
+            found["map:id"] = [round(float(v), 6) for v in codes / 65535]
         return found
 
     def unpainted(self, sheet_id: str, channel_id: str) -> tuple[int, NDArray[np.int32]]:
@@ -437,6 +484,17 @@ def _copied(layer: AnyLayer, ids: IdMaker, top: bool = True) -> tuple[AnyLayer, 
             pairs += more
         values["layers"] = tuple(inner)
     return layer.model_copy(update=values), pairs
+
+
+def _with_own_references(layer: AnyLayer, ids: Mapping[str, str]) -> AnyLayer:
+    """A copy whose masks read the copies of what they read, where those were copied too."""
+    values: dict[str, Any] = {}
+    if layer.mask is not None:
+        steps = [s.model_copy(update={"layer": ids.get(s.layer or "", s.layer)}) if isinstance(s, LayerSource) else s for s in layer.mask.sources]
+        values["mask"] = layer.mask.model_copy(update={"sources": tuple(steps)})
+    if isinstance(layer, GroupLayer):
+        values["layers"] = tuple(_with_own_references(x, ids) for x in layer.layers)
+    return layer.model_copy(update=values)
 
 
 def _position(sheet: Sheet, layer_id: str) -> tuple[str | None, int]:

@@ -161,6 +161,9 @@ class StrokeDesk:
         settled = session.store_stroke(running.live, _label(running.live, begin.paint), recorded(session, running))
         answer.patches += running.display.update(settled)
         answer.stored = True
+        if not running.live.local:
+            # More changed than what was sent; without new versions the client asks for it.
+            return
         answer.stamps = [(t, c, s) for (t, c), s in self._stamps(running).items() if before[t, c] != s]
 
     def _stamps(self, running: _Running) -> dict[tuple[str, int], int]:

@@ -13,7 +13,7 @@ from ruvelt.core.mesh.readers import READERS
 from ruvelt.core.samples.sheet import RESOLUTIONS
 from ruvelt.core.stack.blend import MODES
 from ruvelt.studio.studio import Studio
-from ruvelt.web import baking, exporting, painting, projects
+from ruvelt.web import baking, exporting, masking, painting, projects
 from ruvelt.web import schemas as s
 from ruvelt.web.context import blueprint, studio
 from ruvelt.web.errors import answer, bad_body, install_errors
@@ -24,12 +24,9 @@ UPLOAD_LIMIT = 1 << 30
 
 LAYER_KINDS = (
     s.KindAnswer(id="paint", name="Paint layer", hint="Holds what you paint by hand"),
-    s.KindAnswer(id="fill", name="Fill layer", hint="One value per channel over the whole sheet; shape it with a mask"),
+    s.KindAnswer(id="fill", name="Fill layer", hint="A value, picture or pattern per channel; shape it with a mask"),
+    s.KindAnswer(id="adjust", name="Adjustment layer", hint="Changes the colours and values that lie beneath it"),
     s.KindAnswer(id="group", name="Group", hint="Layers that share a mask, strength and blend mode"),
-)
-MASK_SOURCES = (
-    s.KindAnswer(id="painted", name="Painted", hint="A mask you paint by hand"),
-    s.KindAnswer(id="faces", name="Faces", hint="Reveals parts, materials, face groups, islands or faces you point at"),
 )
 PICK_KINDS = (
     s.KindAnswer(id="sheet", name="Sheet", hint="Everything on the target's sheet"),
@@ -51,7 +48,7 @@ def registries():  # type: ignore[no-untyped-def]
         brush=Brush(),
         blend_modes=[s.BlendModeAnswer(id=m.id, name=m.name, kinds=list(m.kinds)) for m in MODES],
         layer_kinds=list(LAYER_KINDS),
-        mask_sources=list(MASK_SOURCES),
+        stack=masking.stack_registry(),
         pick_kinds=list(PICK_KINDS),
         resolutions=list(RESOLUTIONS),
         presets=studio().presets.all(),
@@ -74,7 +71,7 @@ def create_app(here: Studio) -> OpenAPI:
     app.extensions["ruvelt-studio"] = here
     install_guard(app)
     install_errors(app)
-    for module in (api, projects.api, baking.api, painting.api, exporting.api):
+    for module in (api, projects.api, baking.api, masking.api, painting.api, exporting.api):
         app.register_api(module)
 
     @app.route("/openapi.json")

@@ -36,8 +36,9 @@ def display(path: s.ProjectPath, body: s.DisplayBody):  # type: ignore[no-untype
     """Binary: a DisplayHeader, then the tiles that differ from what the client has."""
     session = studio().session(path.uid)
     with session.lock:
-        shown, revision = session.display(body.sheet), session.revision
-        chunks = range(shown.samples.chunk_count)
+        shown = session.display(body.sheet) if body.edit is None else session.trial(body.sheet, body.edit)
+        revision = session.revision
+        chunks = range(shown.samples.chunk_count) if body.camera is None else session.seen_chunks(body.sheet, body.camera)
         wanted = []
         for texture in body.textures:
             have = body.have.get(texture, [])
@@ -45,7 +46,11 @@ def display(path: s.ProjectPath, body: s.DisplayBody):  # type: ignore[no-untype
                 stamp = stamp_text(shown.stamp(texture, chunk))
                 if chunk >= len(have) or have[chunk] != stamp:
                     wanted.append((texture, chunk, stamp))
-        tiles = session.tiles(body.sheet, [(t, c) for t, c, _ in wanted])
+        if body.edit is None:
+            tiles = session.tiles(body.sheet, [(t, c) for t, c, _ in wanted])
+        else:
+            shown.evaluator.prepare()
+            tiles = session.workers.map(lambda w: shown.tile(w[0], w[1]), wanted)
     entries, blocks, at = [], [], 0
     for (texture, chunk, stamp), tile in zip(wanted, tiles, strict=True):
         words = tile.view(np.uint32)

@@ -13,6 +13,7 @@ from ruvelt.studio.cells import cell_pictures
 from ruvelt.studio.geometry import sheet_facts
 from ruvelt.studio.jobs import Job
 from ruvelt.studio.layout import check_free, pack, place, seam_lines, toggle_seam, unwrap_model
+from ruvelt.studio.masks import waiting
 from ruvelt.studio.probe import probe
 from ruvelt.studio.recording import script_since
 from ruvelt.studio.repaint import change_resolution, set_normal_map
@@ -175,7 +176,8 @@ def duplicate(path: s.ProjectPath, body: s.DuplicateBody):  # type: ignore[no-un
 
 @api.get("/projects/<uid>/cells/<sheet>", responses={200: s.CellsAnswer})
 def cells(path: s.SheetPath):  # type: ignore[no-untyped-def]
-    return {"cells": cell_pictures(studio().session(path.uid), path.sheet)}
+    session = studio().session(path.uid)
+    return {"cells": cell_pictures(session, path.sheet), "waiting": waiting(session, path.sheet)}
 
 
 @api.get("/projects/<uid>/history", responses={200: s.HistoryAnswer})

@@ -11,9 +11,13 @@ from ruvelt.core.brush.camera import Camera
 from ruvelt.core.brush.settings import Brush, BrushParameter
 from ruvelt.core.brush.target import Paint, Target
 from ruvelt.core.output.presets import ExportPreset
+from ruvelt.core.stack.adjust import Adjustment
 from ruvelt.core.stack.basics import FacePick, Id, Share
 from ruvelt.core.stack.document import Document
 from ruvelt.core.stack.edits import Edit
+from ruvelt.core.stack.fields import Noise, Projection, Spots, Weave
+from ruvelt.core.stack.masks import MaskStep
+from ruvelt.core.stack.registry import Kind
 from ruvelt.studio.layout import Placement
 
 
@@ -73,6 +77,20 @@ class KindAnswer(BaseModel):
     hint: str
 
 
+class StackRegistry(BaseModel):
+    """Kinds of mask sources, shapers, fill contents, their patterns, and adjustments, with first values by kind."""
+
+    sources: list[Kind]
+    shapers: list[Kind]
+    contents: list[Kind]
+    patterns: list[Kind]
+    adjustments: list[Kind]
+    first_steps: dict[str, MaskStep]
+    first_patterns: dict[str, Noise | Spots | Weave]
+    first_adjustments: dict[str, Adjustment]
+    projection: Projection
+
+
 class MeshMapKindAnswer(BaseModel):
     """One mesh map: what it tells, the settings that change it, and whether it casts rays of its own."""
 
@@ -98,7 +116,7 @@ class Registries(BaseModel):
     brush: Brush
     blend_modes: list[BlendModeAnswer]
     layer_kinds: list[KindAnswer]
-    mask_sources: list[KindAnswer]
+    stack: StackRegistry
     pick_kinds: list[KindAnswer]
     resolutions: list[int]
     presets: list[ExportPreset]
@@ -238,6 +256,29 @@ class EditBody(Body):
     edit: Edit
 
 
+class CopyMaskBody(Body):
+    """`layer` gets the mask of `source`."""
+
+    revision: int
+    sheet: Id
+    source: Id
+    layer: Id
+
+
+class MaskPicturesBody(Body):
+    sheet: Id
+    layer: Id
+    edit: Edit | None = None
+
+
+class PicturesAnswer(BaseModel):
+    pictures: dict[str, str]
+
+
+class ImageAnswer(BaseModel):
+    image: str
+
+
 class StepBody(Body):
     revision: int | None = None
 
@@ -291,11 +332,16 @@ class ProbeAnswer(BaseModel):
 
 
 class DisplayBody(Body):
-    """Textures of a sheet and the stamps the client holds ("" for none), one a chunk; only chunks that differ come back."""
+    """Textures of a sheet and the stamps the client holds ("" for none), one a chunk; only chunks that differ come back.
+
+    `edit`: as they would be after an edit that is not taken; with `camera` only what that view shows.
+    """
 
     sheet: Id
     textures: Annotated[list[str], Field(min_length=1, max_length=8)]
     have: dict[str, list[str]] = {}
+    edit: Edit | None = None
+    camera: Camera | None = None
 
 
 class DisplayHeader(BaseModel):
@@ -371,6 +417,7 @@ class CellsAnswer(BaseModel):
     """PNG data URLs by "layer/channel" and "layer/mask"."""
 
     cells: dict[str, str]
+    waiting: dict[str, list[str]] = {}
 
 
 class HistoryStep(BaseModel):

@@ -17,10 +17,11 @@ from ruvelt.core.planes.plane import U16, empty_chunk
 from ruvelt.core.samples.chunks import CHUNK, CHUNK_SIDE, TILE_SIDE, TILES
 from ruvelt.core.samples.sheet import SheetSamples
 from ruvelt.core.stack.basics import FacePick
-from ruvelt.core.stack.evaluate import Fold, Overlay, Resolved, SheetEvaluator, State, execute
+from ruvelt.core.stack.evaluate import MASK_PREFIX, Fold, Overlay, Resolved, SheetEvaluator, State, execute
 from ruvelt.core.stack.faces import FaceIndex
 from ruvelt.core.stack.lookup import PlaneLookup
 from ruvelt.core.stack.mask_evaluate import Runs
+from ruvelt.core.stack.references import stroke_is_local
 from ruvelt.core.workers import SERIAL, Workers
 
 #: Samples met by a batch's dabs from which threads share the work.
@@ -98,6 +99,8 @@ class LiveStroke:
         self._resolved: dict[tuple[str, int], _Steps | None] = {}
         self._folds = True
         self._unsettled: dict[tuple[str, int], NDArray[np.bool_]] = {}
+        #: Whether nothing changes but what lies under the brush; else composites are to be made anew once the stroke has ended.
+        self.local = stroke_is_local(target.sheet, target.layer.id, target.cells[0].source)
         self._programs = {c: evaluator.program(c, target.layer.id) for c in target.channels}
 
     # -- what raises coverage ---------------------------------------------------------------------------------------------------
@@ -300,3 +303,4 @@ class LiveStroke:
             self._masks[chunk] = np.full(CHUNK, round(before * 65535), np.uint16) if isinstance(before, float) else before.copy()
         painted = {cell.plane: self.changes[cell.plane][chunk] for cell in self.target.cells}
         self.evaluator.masks.run(layer.mask, layer.id, chunk, runs, painted, self._masks[chunk])
+        self.composites[MASK_PREFIX + layer.id, chunk] = self._masks[chunk][None]

@@ -10,6 +10,7 @@ from ruvelt.core.brush.camera import Camera, Coordinate
 from ruvelt.core.brush.settings import Brush
 from ruvelt.core.brush.target import Paint, Target
 from ruvelt.core.errors import InputError
+from ruvelt.core.stack.adjust import Adjustment
 from ruvelt.core.stack.basics import FacePick, Frozen, Id, Name, Share
 from ruvelt.core.stack.document import ChannelUse
 from ruvelt.core.stack.masks import Mask
@@ -24,7 +25,7 @@ class AddLayerStep(Frozen):
     """Put a new layer in front of the target layer (or of everything) and make it the target. `as`: a name later steps may use."""
 
     do: Literal["add-layer"]
-    kind: Literal["paint", "fill", "group"]
+    kind: Literal["paint", "fill", "adjust", "group"]
     name: Name
     sheet: str | None = None
     into: str | None = None
@@ -33,6 +34,22 @@ class AddLayerStep(Frozen):
     strength: Share = 1.0
     channels: dict[str, ChannelUse] = {}
     mask: Mask | None = None
+    adjust: Adjustment | None = None
+
+    @model_validator(mode="after")
+    def _adjusts(self) -> AddLayerStep:
+        if (self.kind == "adjust") != (self.adjust is not None):
+            raise ValueError("an adjustment layer, and no other, says what it does in 'adjust'")
+        return self
+
+
+class MaskStep(Frozen):
+    """Give a layer (the target's without a name) a whole mask, or take it away. Sources name other layers by `ref` or id."""
+
+    do: Literal["mask"]
+    layer: str | None = None
+    sheet: str | None = None
+    mask: Mask | None
 
 
 class TargetStep(Frozen):
@@ -108,7 +125,7 @@ class UndoStep(Frozen):
     do: Literal["undo", "redo"]
 
 
-Step = Annotated[AddLayerStep | TargetStep | BrushStep | PaintStep | StrokeStep | FloodStep | UndoStep, Field(discriminator="do")]
+Step = Annotated[AddLayerStep | MaskStep | TargetStep | BrushStep | PaintStep | StrokeStep | FloodStep | UndoStep, Field(discriminator="do")]
 
 
 class StrokeScript(Frozen):
@@ -134,5 +151,8 @@ def parse_script(content: Any) -> StrokeScript:
         return StrokeScript.model_validate(content)
     except ValidationError as error:
         first = error.errors()[0]
-        where = ".".join(str(p) for p in first["loc"] if "function-after" not in str(p) and p not in ("StrokeStep", "TargetStep")) or "the file"
+        where = (
+            ".".join(str(p) for p in first["loc"] if "function-after" not in str(p) and p not in ("StrokeStep", "TargetStep", "AddLayerStep"))
+            or "the file"
+        )
         raise InputError(f"The stroke script is wrong at {where}: {first['msg']}. See docs/developers/stroke-scripts.md.") from None

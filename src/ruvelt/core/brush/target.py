@@ -82,6 +82,9 @@ class ResolvedTarget:
     channels: tuple[str, ...]
 
 
+_ARTICLES = {"fill": "a fill", "group": "a group", "adjust": "an adjustment"}
+
+
 def resolve_target(document: Document, target: Target, paint: Paint) -> ResolvedTarget:
     """Check a target against the document.
 
@@ -115,7 +118,7 @@ def resolve_target(document: Document, target: Target, paint: Paint) -> Resolved
         cell = Cell(mask_plane_id(sheet.id, layer.id, source.id), 2, code, None, source.id)
         return ResolvedTarget(sheet, layer, (cell,), tuple(c.id for c in document.channels if _shows_in(layer, c)))
     if not isinstance(layer, PaintLayer):
-        raise InputError(f"'{layer.name}' is a {layer.kind} layer; only its mask can be painted. Choose its mask, or a paint layer.")
+        raise InputError(f"'{layer.name}' is {_ARTICLES[layer.kind]} layer; only its mask can be painted. Choose its mask, or a paint layer.")
     cells = []
     for channel_id in target.channels:
         channel = document.channel(channel_id)

@@ -16,7 +16,7 @@ from ruvelt.core.planes.stamps import stamp_of
 from ruvelt.core.samples.chunks import CHUNK, CHUNK_SIDE, TILE_SIDE, TILES
 from ruvelt.core.samples.sheet import SheetSamples
 from ruvelt.core.stack.document import base_plane_id, normal_map_plane_id
-from ruvelt.core.stack.evaluate import SheetEvaluator
+from ruvelt.core.stack.evaluate import MASK_PREFIX, SheetEvaluator
 from ruvelt.core.stack.lookup import PlaneLookup
 from ruvelt.core.stack.mask_evaluate import WHOLE, Runs
 
@@ -52,7 +52,7 @@ class SheetDisplay:
         self._planes, self._cache = planes, cache
 
     def layout(self, texture: str) -> tuple[tuple[str, int] | None, ...]:
-        """Components of a texture; "channel:ID" shows any one channel, "channel:map:ID" a mesh map."""
+        """Components of a texture; "channel:ID" shows any one channel, "channel:map:ID" a mesh map, "channel:mask:LAYER" a mask."""
         if texture in TEXTURES:
             return TEXTURES[texture]
         channel = self.evaluator.channel(texture.removeprefix("channel:"))
@@ -156,6 +156,8 @@ class LiveDisplay:
     def __init__(self, display: SheetDisplay, stroke: LiveStroke, textures: tuple[str, ...]) -> None:
         self.display, self.stroke = display, stroke
         changing = set(stroke.target.channels) | ({"normal"} if "height" in stroke.target.channels else set())
+        if stroke.target.cells[0].source is not None:
+            changing.add(MASK_PREFIX + stroke.target.layer.id)
         channels = {t: display._channels(t) for t in textures}
         self._channels = {t: c for t, c in channels.items() if changing & set(c)}
         self._tiles: dict[tuple[str, int], U8] = {}

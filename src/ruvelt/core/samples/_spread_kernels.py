@@ -21,12 +21,17 @@ def cell_ranges(start, values, least, most):
         least[c], most[c] = low, high
 
 
-@kernel(numba.void(f64, i32[::1], i32[::1], f32[:, ::1], numba.int8[:, ::1], f32[::1], f32[::1], f32, f32, i64, i64, f32[::1]))
-def grow_values(cell, dims, start, xyz, normal, values, most, reach, fade, first, last, out):
-    """Largest value within `reach` of the sorted samples in cells first … last; a value fades out over `fade` at that distance."""
+@kernel(
+    numba.void(f64, i32[::1], i32[::1], f32[:, ::1], numba.int8[:, ::1], f32[::1], f32[::1], f32[::1], f32, f32, f32, i64, i64, f32[::1], f32[::1])
+)
+def grow_values(cell, dims, start, xyz, normal, values, gone, most, stride, whole, fade, first, last, out, out_gone):
+    """Largest value within `stride` of the sorted samples in cells first … last, as long as it has not gone further than `whole` in all.
+
+    gone : how far the value at each sample has come; a value fades out over `fade` at the end of its way (0 for a hard edge)
+    """
     scale = np.float32(1 / (127.0 * 127.0))
-    one, zero = np.float32(1), np.float32(0)
-    across = np.int64(np.ceil((reach + fade) / cell))
+    one, zero, half = np.float32(1), np.float32(0), np.float32(0.5)
+    across = np.int64(np.ceil((stride + fade) / cell))
     inverse = one / fade if fade > zero else zero
     for c in range(first, last):
         if start[c] == start[c + 1]:
@@ -42,7 +47,7 @@ def grow_values(cell, dims, start, xyz, normal, values, most, reach, fade, first
                 for q in range(row + x0, row + x1 + 1):
                     highest = max(highest, most[q])
         for i in range(start[c], start[c + 1]):
-            best = values[i]
+            best, way = values[i], gone[i]
             if best < highest:
                 px, py, pz = xyz[0, i], xyz[1, i], xyz[2, i]
                 nx, ny, nz = np.float32(normal[0, i]), np.float32(normal[1, i]), np.float32(normal[2, i])
@@ -50,18 +55,21 @@ def grow_values(cell, dims, start, xyz, normal, values, most, reach, fade, first
                     for y in range(y0, y1 + 1):
                         row = (z * dims[1] + y) * dims[0]
                         for q in range(row + x0, row + x1 + 1):
-                            if most[q] <= best:
+                            if most[q] <= values[i] or most[q] < best:
                                 continue
                             for j in range(start[q], start[q + 1]):
-                                if values[j] <= best:
+                                if values[j] <= values[i] or values[j] < best:
                                     continue
                                 dx, dy, dz = xyz[0, j] - px, xyz[1, j] - py, xyz[2, j] - pz
                                 d = np.sqrt(dx * dx + dy * dy + dz * dz)
-                                share = one if d <= reach - fade / np.float32(2) else (reach - d) * inverse + np.float32(0.5)
-                                if share <= zero:
+                                left = whole - gone[j] - d
+                                if d > stride + fade or left < -half * fade:
                                     continue
                                 if (nx * normal[0, j] + ny * normal[1, j] + nz * normal[2, j]) * scale < APART:
                                     continue
-                                v = values[i] + (values[j] - values[i]) * min(share, one)
-                                best = max(best, v)
-            out[i] = best
+                                share = one if fade == zero else min(left * inverse + half, one)
+                                v = values[i] + (values[j] - values[i]) * share
+                                # Of equal values the one that came the shorter way gets further.
+                                if v > best or (v == best and gone[j] + d < way):
+                                    best, way = v, gone[j] + d
+            out[i], out_gone[i] = best, way

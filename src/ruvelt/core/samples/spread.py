@@ -31,15 +31,16 @@ def surface_grow(samples: SurfaceSamples, codes: NDArray[np.uint16], amount: flo
     edges = np.unique(np.searchsorted(grid.start, np.linspace(0, len(values), 8 * workers.threads + 1)).clip(0, cells))
     edges[0] = 0
     least, most = np.empty(cells, np.float32), np.empty(cells, np.float32)
-    for stride in range(strides):
+    gone, reach = np.zeros(len(values), np.float32), abs(amount) / strides
+    # A stride begins at a sample, which lies up to a spacing short of where the one before could have ended.
+    step = reach + (2 * samples.spacing if strides > 1 else 0.0)
+    for stride in range(1, strides + 1):
         cell_ranges(grid.start, values, least, most)
-        out = values.copy()
+        out, out_gone = values.copy(), gone.copy()
         # Only the last edge fades over a sample, so that it does not break into stairs.
-        fade = np.float32(samples.spacing if stride == strides - 1 else samples.spacing * 1e-3)
-        reach = np.float32(abs(amount) / strides)
-
-        workers.map(partial(_part, grid, values, most, reach, fade, out), list(pairwise(edges)))
-        values = out
+        fade = samples.spacing if stride == strides else 0.0
+        workers.map(partial(_part, grid, (values, gone, most), (step, reach * stride, fade), (out, out_gone)), list(pairwise(edges)))
+        values, gone = out, out_gone
     if amount < 0:
         values = 1 - values
     result = codes.copy()
@@ -47,5 +48,5 @@ def surface_grow(samples: SurfaceSamples, codes: NDArray[np.uint16], amount: flo
     return result
 
 
-def _part(grid: SampleGrid, values: F32, most: F32, reach: np.float32, fade: np.float32, out: F32, ends: tuple[int, int]) -> None:
-    grow_values(grid.cell, grid.dims, grid.start, grid.xyz, grid.normal, values, most, reach, fade, *ends, out)
+def _part(grid: SampleGrid, state: tuple[F32, F32, F32], ways: tuple[float, float, float], out: tuple[F32, F32], ends: tuple[int, int]) -> None:
+    grow_values(grid.cell, grid.dims, grid.start, grid.xyz, grid.normal, *state, *ways, *ends, *out)

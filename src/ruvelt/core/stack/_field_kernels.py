@@ -25,7 +25,10 @@ def _code(value):
 @inline
 def _hash(x, y, z, seed):
     """32 well-mixed bits of a lattice place: the finisher of the public-domain MurmurHash3 over a sum of odd multiples."""
-    h = np.uint32(x) * np.uint32(0x8DA6B343) + np.uint32(y) * np.uint32(0xD8163841) + np.uint32(z) * np.uint32(0xCB1AB31F) + np.uint32(seed)
+    # Products of uint32 are wider here: every step is cut to 32 bits.
+    h = np.uint32(
+        np.uint32(x) * np.uint32(0x8DA6B343) + np.uint32(y) * np.uint32(0xD8163841) + np.uint32(z) * np.uint32(0xCB1AB31F) + np.uint32(seed)
+    )
     h = np.uint32((h ^ (h >> np.uint32(16))) * np.uint32(0x85EBCA6B))
     h = np.uint32((h ^ (h >> np.uint32(13))) * np.uint32(0xC2B2AE35))
     return np.uint32(h ^ (h >> np.uint32(16)))
@@ -113,7 +116,7 @@ def noise_chunk(positions, covered, basis, octaves, roughness, scale, seed, midd
         x, y, z = positions[i, 0] * scale[0], positions[i, 1] * scale[1], positions[i, 2] * scale[2]
         total, part = np.float32(0), np.float32(1)
         for o in range(octaves):
-            place = np.uint32(seed) + np.uint32(o) * np.uint32(0x9E3779B9)
+            place = np.uint32(np.uint32(seed) + np.uint32(o) * np.uint32(0x9E3779B9))
             if basis == CELLULAR:
                 v = _cell_noise(x, y, z, place)
             else:

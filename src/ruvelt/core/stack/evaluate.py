@@ -23,13 +23,15 @@ from ruvelt.core.stack.document import Document, Sheet
 from ruvelt.core.stack.faces import FaceIndex
 from ruvelt.core.stack.lookup import PlaneLookup
 from ruvelt.core.stack.mask_evaluate import WHOLE, MaskEvaluator, Runs
-from ruvelt.core.stack.masks import Mask
+from ruvelt.core.stack.masks import Mask, Shaper
 from ruvelt.core.stack.measures import Images, Measures, no_images
 from ruvelt.core.stack.mesh_maps import PREFIX, compile_mesh_map, map_channel
 from ruvelt.core.stack.program import Op, Program, compile_channel
 from ruvelt.core.stack.shaping import table
 from ruvelt.core.workers import SERIAL, Workers
 
+#: What masks are looked at as: one value, no colour.
+MASK_PREFIX = "mask:"
 _NO_STATE = np.zeros((1, 1, 0), np.float32)
 
 #: Fewer steps than this are walked sooner than their line is made.
@@ -131,8 +133,23 @@ class SheetEvaluator:
         self._programs: dict[tuple[str, str | None], tuple[Program, int]] = {}
 
     def channel(self, channel_id: str) -> Channel | None:
-        """A channel of the document, or a mesh map as "map:ID"."""
+        """A channel of the document, a mesh map as "map:ID", or a mask as "mask:LAYER" and one of its sources as "mask:LAYER:SOURCE"."""
+        if channel_id.startswith(MASK_PREFIX):
+            if self._masked(channel_id) is None:
+                return None
+            return Channel.model_construct(id=channel_id, name="Mask", kind="data", start=(1.0,))
         return map_channel(channel_id) or self.document.channel(channel_id)
+
+    def _masked(self, channel_id: str) -> tuple[str, Mask] | None:
+        """The layer and mask that "mask:LAYER" names; of a source the mask that holds it alone."""
+        layer_id, _, source_id = channel_id.removeprefix(MASK_PREFIX).partition(":")
+        layer = self.sheet.find(layer_id)
+        if layer is None or layer.mask is None:
+            return None
+        if not source_id:
+            return layer.id, layer.mask
+        alone = next((s for s in layer.mask.sources if s.id == source_id and not isinstance(s, Shaper)), None)
+        return None if alone is None else (layer.id, Mask(sources=(alone.model_copy(update={"on": True, "strength": 1.0, "combine": "replace"}),)))
 
     def program(self, channel_id: str, always: str | None = None) -> Program:
         return self._program(channel_id, always)[0]
@@ -154,6 +171,9 @@ class SheetEvaluator:
 
     def stamp(self, channel_id: str, chunk: int) -> int:
         """The version of a composite: changes whenever anything it is made from changes, and only then."""
+        if channel_id.startswith(MASK_PREFIX):
+            found = self._masked(channel_id)
+            return stamp_of(found and (found, self.masks.inputs(found[1], found[0], chunk)))
         program, structure = self._program(channel_id)
         return stamp_of(structure, self._inputs(program, chunk, 1, len(program.ops)))
 
@@ -189,11 +209,26 @@ class SheetEvaluator:
         kept: U16 | None = self._cache.get(where, stamp)
         if kept is not None:
             return kept
-        program = self.program(channel_id)
-        made = np.empty((program.channel.components, CHUNK), np.uint16)
-        self.run(program, chunk, WHOLE, made)
+        if channel_id.startswith(MASK_PREFIX):
+            made = self._mask_picture(channel_id, chunk)
+        else:
+            program = self.program(channel_id)
+            made = np.empty((program.channel.components, CHUNK), np.uint16)
+            self.run(program, chunk, WHOLE, made)
         self._cache.put(where, made, made.nbytes, stamp)
         return made
+
+    def _mask_picture(self, channel_id: str, chunk: int) -> U16:
+        found = self._masked(channel_id)
+        if found is None:
+            raise KeyError(channel_id)
+        layer_id, mask = found
+        if ":" in channel_id.removeprefix(MASK_PREFIX):
+            out = np.empty((1, CHUNK), np.uint16)
+            self.masks.run(mask, layer_id, chunk, WHOLE, {}, out[0])
+            return out
+        values = self.mask_chunk(mask, layer_id, chunk)
+        return np.full((1, CHUNK), round(values * 65535), np.uint16) if isinstance(values, float) else values[None]
 
     def keep_composite(self, channel_id: str, chunk: int, values: U16) -> None:
         """Put a composite that a stroke has already worked out under its new version."""

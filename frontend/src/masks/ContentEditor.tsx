@@ -1,0 +1,177 @@
+import { Tooltip } from "@mui/material";
+import { useState } from "react";
+import type { Channel, ChannelUse, ColourStop, Content, Edit, Layer, Pattern } from "../api/types";
+import { setPart } from "../grid/actions";
+import { fromHex, toHex } from "../paint/colour";
+import { useWorkshop } from "../state/hooks";
+import { partIn } from "../state/layers";
+import { forgetTrial, tryEdit } from "../state/masks";
+import { sync, workshop } from "../state/workshop";
+import { ImageChoice } from "./choices";
+import { ControlRow, type Values } from "./controls";
+import { ProjectionControls } from "./ProjectionControls";
+
+interface Props {
+  layer: Layer;
+  channel: Channel;
+  onValue: () => void;
+  onClose: () => void;
+}
+
+function kindOfPattern(pattern: Pattern): string {
+  return "basis" in pattern ? "noise" : "form" in pattern ? "weave" : "spots";
+}
+
+/** A picture, a pattern through a ramp, or two values mixed by noise, as what a fill lays in a channel. */
+export function ContentEditor({ layer, channel, onValue, onClose }: Props) {
+  const stack = useWorkshop((s) => s.registries?.stack);
+  const use = partIn(layer, channel.id);
+  const plain = use.value ?? channel.start;
+  const other = plain.map((v) => (channel.kind === "height" ? v + 0.3 : v > 0.5 ? v * 0.6 : v * 0.6 + 0.4));
+  const [content, setContent] = useState<Content>(
+    use.content ?? { kind: "pattern", pattern: stack?.first_patterns.noise as Pattern, ramp: [{ at: 0, value: [...plain] }, { at: 1, value: other }] },
+  );
+  if (!stack) return null;
+  const uses = (next: Content): Partial<ChannelUse> => ({ on: true, content: next, ...(channel.kind === "height" && !use.blend ? { blend: "height-add" } : {}) });
+  const attempt = (next: Content): void => {
+    setContent(next);
+    const { sheet } = workshop.getState();
+    const values = { channels: { ...layer.channels, [channel.id]: { ...use, ...uses(next) } } };
+    if (sheet) tryEdit(sheet, { edit: "set-layer", sheet, layer: layer.id, values } as Edit);
+  };
+  const take = (next: Content): void => {
+    forgetTrial();
+    setContent(next);
+    void setPart(layer, channel.id, uses(next), `${channel.name} of ${layer.name}`);
+  };
+  const become = (kind: string): void => {
+    if (kind === "value") {
+      forgetTrial();
+      void setPart(layer, channel.id, { content: null }, `${channel.name} of ${layer.name}`).then(() => sync());
+      return onValue();
+    }
+    const noise = stack.first_patterns.noise as Pattern;
+    if (kind === "image") take({ kind: "image", image: null, projection: stack.projection });
+    else if (kind === "pattern") take({ kind: "pattern", pattern: noise, ramp: [{ at: 0, value: [...plain] }, { at: 1, value: other }] });
+    else take({ kind: "blend", first: [...plain], second: other, noise } as Content);
+  };
+  return (
+    <div role="dialog" aria-label={`${channel.name} of ${layer.name}`} className="content">
+      <div className="prow">
+        <div className="seg" role="group" aria-label="What the fill lays">
+          {stack.contents.map((k) => (
+            <Tooltip key={k.id} title={k.hint}>
+              <button aria-pressed={content.kind === k.id} onClick={() => become(k.id)}>
+                {k.name}
+              </button>
+            </Tooltip>
+          ))}
+        </div>
+      </div>
+      {content.kind === "image" && (
+        <>
+          <ImageChoice control={{ id: "image", name: "Picture", hint: "A picture of the project", kind: "image", low: 0, high: 1, choices: [] }} values={content as unknown as Values} onTake={(c) => take({ ...content, ...c })} />
+          <ProjectionControls value={content.projection} onTry={(projection) => attempt({ ...content, projection })} onTake={(projection) => take({ ...content, projection })} />
+        </>
+      )}
+      {content.kind === "pattern" && (
+        <>
+          <Ramp channel={channel} ramp={content.ramp} onTry={(ramp) => attempt({ ...content, ramp } as Content)} onTake={(ramp) => take({ ...content, ramp } as Content)} />
+          <div className="prow">
+            <span className="label">Pattern</span>
+            <div className="seg" role="group" aria-label="Pattern">
+              {stack.patterns.map((p) => (
+                <Tooltip key={p.id} title={p.hint}>
+                  <button aria-pressed={kindOfPattern(content.pattern) === p.id} onClick={() => take({ ...content, pattern: stack.first_patterns[p.id] as Pattern })}>
+                    {p.name}
+                  </button>
+                </Tooltip>
+              ))}
+            </div>
+          </div>
+          <PatternControls pattern={content.pattern} onTry={(pattern) => attempt({ ...content, pattern })} onTake={(pattern) => take({ ...content, pattern })} />
+        </>
+      )}
+      {content.kind === "blend" && (
+        <>
+          <Ramp
+            channel={channel}
+            ramp={[{ at: 0, value: content.first }, { at: 1, value: content.second }]}
+            fixed
+            onTry={(r) => attempt({ ...content, first: r[0]?.value ?? content.first, second: r[1]?.value ?? content.second })}
+            onTake={(r) => take({ ...content, first: r[0]?.value ?? content.first, second: r[1]?.value ?? content.second })}
+          />
+          <PatternControls pattern={content.noise} onTry={(noise) => attempt({ ...content, noise } as Content)} onTake={(noise) => take({ ...content, noise } as Content)} />
+        </>
+      )}
+      <div className="prow">
+        <span className="push" />
+        <button className="vbtn" onClick={onClose}>
+          Done
+        </button>
+      </div>
+    </div>
+  );
+}
+
+function PatternControls({ pattern, onTry, onTake }: { pattern: Pattern; onTry: (p: Pattern) => void; onTake: (p: Pattern) => void }) {
+  const kind = useWorkshop((s) => s.registries?.stack.patterns.find((p) => p.id === kindOfPattern(pattern)));
+  return (
+    <>
+      {kind?.controls.map((c) => (
+        <ControlRow key={c.id} control={c} values={pattern as unknown as Values} owner={{ id: "pattern", kind: kind.id }} onTry={(change) => onTry({ ...pattern, ...change } as Pattern)} onTake={(change) => onTake({ ...pattern, ...change } as Pattern)} />
+      ))}
+    </>
+  );
+}
+
+/** Values along a ramp; stops are added in the widest gap and keep their order. */
+function Ramp({ channel, ramp, fixed, onTry, onTake }: { channel: Channel; ramp: readonly ColourStop[]; fixed?: boolean; onTry: (ramp: ColourStop[]) => void; onTake: (ramp: ColourStop[]) => void }) {
+  const stops = [...ramp].sort((a, b) => a.at - b.at);
+  const shade = (v: readonly number[]): string => toHex(channel.kind === "colour" ? v : channel.kind === "height" ? v.map((x) => (x + 1) / 2).concat(v.map((x) => (x + 1) / 2), v.map((x) => (x + 1) / 2)).slice(0, 3) : [v[0] ?? 0, v[0] ?? 0, v[0] ?? 0]);
+  const put = (i: number, change: Partial<ColourStop>): ColourStop[] => stops.map((s, k) => (k === i ? { ...s, ...change } : s));
+  const add = (): void => {
+    const gaps = stops.slice(1).map((s, i) => s.at - (stops[i]?.at ?? 0));
+    const widest = gaps.indexOf(Math.max(...gaps));
+    const [a, b] = [stops[widest], stops[widest + 1]];
+    if (a && b) onTake([...stops, { at: (a.at + b.at) / 2, value: a.value.map((v, k) => (v + (b.value[k] ?? v)) / 2) }]);
+  };
+  return (
+    <div role="group" aria-label="Ramp">
+      <div className="rampbar" style={{ background: `linear-gradient(90deg, ${stops.map((s) => `${shade(s.value)} ${s.at * 100}%`).join(", ")})` }} />
+      {stops.map((s, i) => (
+        <div className="prow" key={i}>
+          {channel.kind === "colour" ? (
+            <input type="color" aria-label={`Colour of stop ${i + 1}`} value={toHex(s.value)} onChange={(e) => onTry(put(i, { value: fromHex(e.target.value) ?? s.value }))} onBlur={(e) => onTake(put(i, { value: fromHex(e.target.value) ?? s.value }))} />
+          ) : (
+            <input
+              className="vbtn"
+              style={{ width: 60 }}
+              aria-label={`Value of stop ${i + 1}`}
+              key={s.value[0]}
+              defaultValue={(s.value[0] ?? 0).toFixed(2)}
+              onBlur={(e) => {
+                const v = Number(e.target.value);
+                if (Number.isFinite(v) && v !== s.value[0]) onTake(put(i, { value: [Math.min(1, Math.max(channel.kind === "height" ? -1 : 0, v))] }));
+              }}
+              onKeyDown={(e) => e.key === "Enter" && e.currentTarget.blur()}
+            />
+          )}
+          {!fixed && (
+            <>
+              <input type="range" min={0} max={1} step={0.01} value={s.at} aria-label={`Place of stop ${i + 1}`} style={{ flex: 1 }} onChange={(e) => onTry(put(i, { at: Number(e.target.value) }))} onPointerUp={(e) => onTake(put(i, { at: Number(e.currentTarget.value) }))} onKeyUp={(e) => onTake(put(i, { at: Number(e.currentTarget.value) }))} />
+              <button className="iconbtn small" aria-label={`Remove stop ${i + 1}`} disabled={stops.length < 3} onClick={() => onTake(stops.filter((_, k) => k !== i))}>
+                ×
+              </button>
+            </>
+          )}
+        </div>
+      ))}
+      {!fixed && stops.length < 16 && (
+        <button className="vbtn" onClick={add}>
+          Add a stop
+        </button>
+      )}
+    </div>
+  );
+}

@@ -1,0 +1,263 @@
+/** Choices that reach beyond one number: directions, faces, colours, layers, pictures. */
+import { Tooltip } from "@mui/material";
+import { useRef } from "react";
+import { useStore } from "zustand";
+import { api } from "../api/client";
+import type { FacePick } from "../api/types";
+import { fromHex, toHex } from "../paint/colour";
+import { useDocument, useSheet, useWorkshop } from "../state/hooks";
+import { rows } from "../state/layers";
+import { masks } from "../state/masks";
+import { refresh, say, theStage, workshop } from "../state/workshop";
+import type { ControlProps } from "./controls";
+
+const AXES: [string, [number, number, number]][] = [
+  ["+X", [1, 0, 0]], ["−X", [-1, 0, 0]], ["+Y", [0, 1, 0]], ["−Y", [0, -1, 0]], ["+Z", [0, 0, 1]], ["−Z", [0, 0, -1]],
+];
+
+/** An axis, the light, or three numbers. */
+export function DirectionChoice({ control, values, onTake }: ControlProps) {
+  const value = values[control.id] as [number, number, number];
+  const same = (v: readonly number[]): boolean => v.every((x, i) => Math.abs(x - (value[i] ?? 0)) < 1e-6);
+  return (
+    <>
+      <div className="prow">
+        <Tooltip title={control.hint} placement="left">
+          <span className="label">{control.name}</span>
+        </Tooltip>
+        <div className="seg" role="group" aria-label={control.name}>
+          {AXES.map(([name, axis]) => (
+            <button key={name} aria-pressed={same(axis)} onClick={() => onTake({ [control.id]: axis })} style={{ padding: "0 6px" }}>
+              {name}
+            </button>
+          ))}
+        </div>
+      </div>
+      <div className="prow">
+        <span className="label quiet">As numbers</span>
+        {[0, 1, 2].map((i) => (
+          <input
+            key={`${i}/${value[i]}`}
+            className="vbtn"
+            style={{ width: 46 }}
+            aria-label={`${control.name}, ${"XYZ"[i]}`}
+            defaultValue={(value[i] ?? 0).toFixed(2).replace(/\.?0+$/, "")}
+            onBlur={(e) => {
+              const number = Number(e.target.value);
+              const next = value.map((v, k) => (k === i ? number : v));
+              if (Number.isFinite(number) && number !== value[i] && next.some((v) => v !== 0)) onTake({ [control.id]: next });
+            }}
+            onKeyDown={(e) => e.key === "Enter" && e.currentTarget.blur()}
+          />
+        ))}
+        <Tooltip title="Take the direction the light comes from now">
+          <button className="vbtn" onClick={() => onTake({ [control.id]: theStage()?.lightFrom() ?? [0, 1, 0] })}>
+            Light
+          </button>
+        </Tooltip>
+      </div>
+    </>
+  );
+}
+
+/** How much longer noise is along each axis. */
+export function Stretch({ control, values, onTake }: ControlProps) {
+  const value = values[control.id] as number[];
+  return (
+    <div className="prow">
+      <Tooltip title={control.hint} placement="left">
+        <span className="label">{control.name}</span>
+      </Tooltip>
+      {[0, 1, 2].map((i) => (
+        <input
+          key={`${i}/${value[i]}`}
+          className="vbtn"
+          style={{ width: 46 }}
+          aria-label={`${control.name} along ${"XYZ"[i]}`}
+          defaultValue={String(value[i] ?? 1)}
+          onBlur={(e) => {
+            const number = Number(e.target.value);
+            if (number >= 0.02 && number <= 50 && number !== value[i]) onTake({ [control.id]: value.map((v, k) => (k === i ? number : v)) });
+          }}
+          onKeyDown={(e) => e.key === "Enter" && e.currentTarget.blur()}
+        />
+      ))}
+    </div>
+  );
+}
+
+/** Colours taken from the model, each with a way to take it off again. */
+export function ColourList({ control, values, owner, onTake }: ControlProps) {
+  const colours = (values.colours ?? []) as number[][];
+  const picking = useStore(masks, (s) => s.picking?.step === owner.id && s.picking.what === "colours");
+  return (
+    <div className="prow">
+      <Tooltip title={control.hint} placement="left">
+        <span className="label">{control.name}</span>
+      </Tooltip>
+      {colours.map((c, i) => (
+        <span key={i} style={{ display: "inline-flex" }}>
+          <Tooltip title="Press to take this colour off">
+            <button className="chip" aria-label={`Take colour ${i + 1} off`} style={{ background: toHex(c), width: 22, height: 22, borderRadius: 4, border: "1px solid var(--line)" }} onClick={() => onTake({ colours: colours.filter((_, k) => k !== i) })} />
+          </Tooltip>
+        </span>
+      ))}
+      <Tooltip title="Then press on the model; every press adds a colour">
+        <button className="vbtn" aria-pressed={picking} onClick={() => masks.setState({ picking: picking ? null : { step: owner.id, what: "colours" } })}>
+          Pick
+        </button>
+      </Tooltip>
+      {owner.kind === "colour_range" && (
+        <input
+          className="vbtn"
+          style={{ width: 74 }}
+          aria-label="Colour as #rrggbb"
+          placeholder="#rrggbb"
+          onKeyDown={(e) => {
+            const colour = fromHex(e.currentTarget.value);
+            if (e.key !== "Enter" || !colour) return;
+            e.currentTarget.value = "";
+            onTake({ colours: [...colours, colour] });
+          }}
+        />
+      )}
+    </div>
+  );
+}
+
+/** Faces picked on the model, by what they belong to. */
+export function PickList({ values, owner, onTake }: ControlProps) {
+  const picks = (values.picks ?? []) as FacePick[];
+  const parts = useWorkshop((s) => s.model?.parts);
+  const kinds = useWorkshop((s) => s.registries?.pick_kinds.filter((k) => k.id !== "sheet"));
+  const picking = useStore(masks, (s) => s.picking?.step === owner.id);
+  const by = useStore(masks, (s) => s.pickBy);
+  const name = (p: FacePick): string => (p.by === "part" ? (parts?.[p.index]?.name ?? "part") : `${p.by} ${p.index + 1}`);
+  return (
+    <>
+      <div className="prow">
+        <select className="vbtn" aria-label="Pick by" value={by} onChange={(e) => masks.setState({ pickBy: e.target.value as FacePick["by"] })} style={{ background: "var(--panel)", marginRight: "auto" }}>
+          {kinds?.map((k) => (
+            <option key={k.id} value={k.id}>
+              {k.name}
+            </option>
+          ))}
+        </select>
+        <Tooltip title="Then press on the model; a second press takes a pick off">
+          <button className="vbtn" aria-pressed={picking} onClick={() => masks.setState({ picking: picking ? null : { step: owner.id, what: "picks" } })}>
+            Pick on the model
+          </button>
+        </Tooltip>
+      </div>
+      <div className="prow">
+        <select
+          className="vbtn"
+          aria-label="Reveal a part"
+          value=""
+          onChange={(e) => {
+            const index = Number(e.target.value);
+            if (e.target.value && !picks.some((p) => p.by === "part" && p.index === index)) onTake({ picks: [...picks, { by: "part", index }] });
+          }}
+          style={{ background: "var(--panel)" }}
+        >
+          <option value="">Add a part…</option>
+          {parts?.map((p, i) => (
+            <option key={p.name} value={i}>
+              {p.name}
+            </option>
+          ))}
+        </select>
+        {picks.map((p, i) => (
+          <button key={`${p.by}${p.index}`} className="src" title="Take it off" aria-label={`Take ${name(p)} off`} onClick={() => onTake({ picks: picks.filter((_, k) => k !== i) })}>
+            {name(p)} ×
+          </button>
+        ))}
+      </div>
+    </>
+  );
+}
+
+/** Another layer, and what of it is read. */
+export function LayerChoice({ control, values, onTake }: ControlProps) {
+  const sheet = useSheet();
+  const document = useDocument();
+  const open = useStore(masks, (s) => s.open);
+  const list = sheet ? rows(sheet).filter((r) => r.layer.id !== open?.layer) : [];
+  const layer = list.find((r) => r.layer.id === values.layer)?.layer;
+  const holds = layer?.kind === "paint" || layer?.kind === "fill";
+  return (
+    <div className="prow">
+      <Tooltip title={control.hint} placement="left">
+        <span className="label">{control.name}</span>
+      </Tooltip>
+      <select className="vbtn" aria-label="Layer that is read" value={(values.layer as string | null) ?? ""} onChange={(e) => onTake({ layer: e.target.value || null })} style={{ background: "var(--panel)", maxWidth: 120 }}>
+        <option value="">Choose…</option>
+        {list.map((r) => (
+          <option key={r.layer.id} value={r.layer.id}>
+            {r.layer.name}
+          </option>
+        ))}
+      </select>
+      <select className="vbtn" aria-label="Part that is read" value={values.part as string} onChange={(e) => onTake({ part: e.target.value })} style={{ background: "var(--panel)", maxWidth: 110 }}>
+        <option value="mask">its mask</option>
+        {holds &&
+          document?.channels.map((c) => (
+            <option key={c.id} value={c.id}>
+              its {c.name.toLowerCase()}
+            </option>
+          ))}
+      </select>
+    </div>
+  );
+}
+
+/** A picture of the project, or one from a file. */
+export function ImageChoice({ control, values, onTake }: Pick<ControlProps, "control" | "values" | "onTake">) {
+  const images = useDocument()?.images ?? [];
+  const file = useRef<HTMLInputElement>(null);
+  const bring = async (chosen: File): Promise<void> => {
+    const { uid } = workshop.getState();
+    if (!uid) return;
+    const form = new FormData();
+    form.append("file", chosen, chosen.name);
+    try {
+      const image = await api.bringImage(uid, form);
+      await refresh();
+      onTake({ image });
+    } catch (error) {
+      say((error as Error).message, true);
+    }
+  };
+  return (
+    <div className="prow">
+      <Tooltip title={control.hint} placement="left">
+        <span className="label">{control.name}</span>
+      </Tooltip>
+      <select className="vbtn" aria-label="Picture" value={(values.image as string | null) ?? ""} onChange={(e) => onTake({ image: e.target.value || null })} style={{ background: "var(--panel)", maxWidth: 120 }}>
+        <option value="">Choose…</option>
+        {images.map((i) => (
+          <option key={i.key} value={i.key}>
+            {i.name} · {i.width} × {i.height}
+          </option>
+        ))}
+      </select>
+      <Tooltip title="Bring a picture in from a file">
+        <button className="vbtn" onClick={() => file.current?.click()}>
+          From a file
+        </button>
+      </Tooltip>
+      <input
+        ref={file}
+        type="file"
+        hidden
+        accept="image/png,image/tiff,image/jpeg"
+        aria-label="Picture file"
+        onChange={(e) => {
+          const chosen = e.target.files?.[0];
+          e.target.value = "";
+          if (chosen) void bring(chosen);
+        }}
+      />
+    </div>
+  );
+}
