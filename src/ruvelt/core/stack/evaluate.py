@@ -21,6 +21,7 @@ from ruvelt.core.stack._blend_kernels import CONST, FOLDED, HSV, PLANE, POP, PUS
 from ruvelt.core.stack.channels import Channel
 from ruvelt.core.stack.document import Document, Sheet
 from ruvelt.core.stack.faces import FaceIndex
+from ruvelt.core.stack.fields import ImageContent
 from ruvelt.core.stack.lookup import PlaneLookup
 from ruvelt.core.stack.mask_evaluate import WHOLE, MaskEvaluator, Runs
 from ruvelt.core.stack.masks import Mask, Shaper
@@ -126,7 +127,8 @@ class SheetEvaluator:
     ) -> None:
         self.document, self.sheet, self.samples = document, sheet, samples
         self._planes, self._cache, self._workers = planes, cache, workers
-        self.measures = Measures(samples, images, cache)
+        self._images = {i.key for i in document.images}
+        self.measures = Measures(samples, lambda key: images(key) if key in self._images else None, cache)
         self.masks = MaskEvaluator(self, faces, planes, cache, workers)
         self._blurring = RLock()
         self._beneath_versions: dict[tuple[str, str], int] = {}
@@ -185,6 +187,8 @@ class SheetEvaluator:
                 parts.append(key(op.plane, chunk))
             if op.mask is not None:
                 parts.append(self.masks.inputs(op.mask, op.layer, chunk))
+            if isinstance(op.content, ImageContent):
+                parts.append(op.content.image in self._images)
             if op.blur is not None:
                 parts.append(self._beneath_version(op.layer, program.channel.id))
         return tuple(parts)
@@ -332,7 +336,7 @@ class SheetEvaluator:
         """(components + 1, 65536) uint16 that a step lays down, alpha last; None where there is nothing."""
         if op.content is not None:
             where = ("content", self.samples.serial, self.sheet.id, op.layer, channel.id, chunk)
-            stamp = hash((op.content, channel))
+            stamp = hash((op.content, channel, isinstance(op.content, ImageContent) and op.content.image in self._images))
             found: U16 | None = self._cache.get(where, stamp)
             if found is None:
                 found = self.measures.content(op.content, channel, chunk)
