@@ -1,4 +1,4 @@
-"""Take the pictures of docs/screenshots and docs/artists/maps from the demo project. Usage: screenshots.py URL
+"""Take the pictures of docs/screenshots, docs/artists/maps and docs/artists/masks from the demo project. Usage: screenshots.py URL
 
 Every mesh map should be baked first, finer than the demo has them:
 ruvelt bake "Storm lantern" --maps normal,occlusion,curvature,thickness,position,facing,height,id,object_normal,bent_normal --rays 64
@@ -16,6 +16,7 @@ from playwright.sync_api import Page, sync_playwright
 
 OUT = Path(__file__).parent.parent / "docs" / "screenshots"
 MAPS_OUT = Path(__file__).parent.parent / "docs" / "artists" / "maps"
+MASKS_OUT = Path(__file__).parent.parent / "docs" / "artists" / "masks"
 MAPS = {
     "normal": "Normal (tangent)", "occlusion": "Occlusion", "curvature": "Curvature", "thickness": "Thickness", "position": "Position",
     "facing": "Facing", "height": "Height", "id": "Id colour", "object-normal": "Normal (object)", "bent-normal": "Bent normal",
@@ -49,8 +50,13 @@ def take(page: Page, url: str, uid: str) -> None:
     shot(page, "paint")
 
     page.get_by_role("button", name="Mask of Chips to primer: Painted").click()
+    page.get_by_role("button", name="Over", exact=True).click()
+    page.locator(".srow .text", has_text="Noise").click()
     page.mouse.move(solid["x"] + 0.62 * solid["width"], solid["y"] + 0.82 * solid["height"])
     shot(page, "mask")
+    page.get_by_role("button", name="Off", exact=True).click()
+    page.get_by_role("button", name="Close the mask").click()
+    fill(page)
 
     page.get_by_role("button", name="Bare steel, Height").click()
     page.get_by_role("button", name="Channel", exact=True).click()
@@ -96,6 +102,92 @@ def take(page: Page, url: str, uid: str) -> None:
     shot(page, "export")
 
 
+def fill(page: Page) -> None:
+    """Stripes in the enamel's roughness, then taken back."""
+    page.get_by_role("button", name="Enamel coat, Base colour").click()
+    page.get_by_role("button", name="Picture or pattern…").click()
+    page.get_by_role("button", name="Pattern", exact=True).click()
+    page.get_by_role("button", name="Stripes and checks").click()
+    page.mouse.move(640, 20)
+    shot(page, "fill")
+    page.keyboard.press("Escape")
+    for _ in range(2):
+        page.get_by_role("button", name="Undo").click()
+        settled(page)
+
+
+def call(url: str, body: object) -> dict[str, object]:
+    request = urllib.request.Request(url, json.dumps(body).encode(), {"Content-Type": "application/json"})
+    with urllib.request.urlopen(request) as answer:
+        found: dict[str, object] = json.load(answer)
+    return found
+
+
+#: What each step is shown with, where its first values alone say little on the lantern.
+SHOWN = {
+    "painted": {"base": 0.5}, "faces": {"picks": [{"by": "part", "index": 0}]}, "curvature": {"low": 0.2, "high": 0.6}, "noise": {"size": 0.12},
+    "spots": {"size": 0.06}, "colour_range": {"colours": [[0.87, 0.825, 0.7]], "tolerance": 0.1}, "thickness": {"low": 0.1, "high": 0.5},
+}  # fmt: skip
+
+
+def steps(page: Page, url: str, uid: str) -> None:
+    """A picture of every mask source, and of every shaper over noise, each taken back at once."""
+    with urllib.request.urlopen(f"{url}/api/registries") as answer:
+        stack = json.load(answer)["stack"]
+    with urllib.request.urlopen(f"{url}/api/projects/{uid}") as answer:
+        state = json.load(answer)
+    sheet = state["document"]["sheets"][0]
+    ids = {layer["name"]: layer["id"] for layer in sheet["layers"]}
+    page.goto(f"{url}/#/{uid}/paint")
+    page.get_by_label("Flat sheet", exact=True).wait_for()
+    settled(page)
+    solid = page.get_by_test_id("solid").bounding_box()
+    assert solid is not None
+    page.mouse.move(solid["x"] + 5, solid["y"] + 5)
+    page.get_by_role("button", name="Mask of Grime at the foot", exact=True).click()
+    page.get_by_role("button", name="Grey", exact=True).click()
+    picture = bring_picture(url, uid)
+    SHOWN["image"] = {"image": picture, "projection": {"way": "three-way", "size": 0.35}}
+    SHOWN["layer"] = {"layer": ids["Chips to primer"]}
+    SHOWN["id_colour"] = {"colours": [id_colour(url, uid, sheet["id"])]}
+    for kind in (*stack["sources"], *stack["shapers"]):
+        step = {**stack["first_steps"][kind["id"]], "id": "x", **SHOWN.get(kind["id"], {})}
+        under = [] if "combine" in step else [{"kind": "noise", "id": "n", "size": 0.12, "contrast": 0.2}]
+        if kind["id"] == "grow":
+            under, step["amount"] = [{"kind": "spots", "id": "n", "size": 0.06}], 0.008
+        revision = state["revision"]
+        change = {"edit": "set-layer", "sheet": sheet["id"], "layer": ids["Grime at the foot"], "values": {"mask": {"sources": [*under, step]}}}
+        with urllib.request.urlopen(f"{url}/api/projects/{uid}/revision") as answer:
+            revision = json.load(answer)["revision"]
+        call(f"{url}/api/projects/{uid}/edit", {"revision": revision, "label": kind["name"], "edit": change})
+        page.wait_for_function("name => document.querySelector('.maskcard')?.textContent.includes(name)", arg=kind["name"], timeout=20_000)
+        page.wait_for_timeout(400)
+        settled(page)
+        page.get_by_test_id("solid").screenshot(path=MASKS_OUT / f"{kind['id'].replace('_', '-')}.png")
+        call(f"{url}/api/projects/{uid}/undo", {})
+
+
+def bring_picture(url: str, uid: str) -> str:
+    """A checked picture with a light corner, so that its way up shows."""
+    import cv2
+    import numpy as np
+
+    y, x = np.mgrid[0:256, 0:256]
+    grey = np.where((x // 32 + y // 32) % 2, 220, 60) * np.clip((x + 256 - y) / 512 + 0.3, 0, 1)
+    data = cv2.imencode(".png", grey.astype(np.uint8))[1].tobytes()
+    edge = "----picture"
+    head = f'--{edge}\r\nContent-Disposition: form-data; name="file"; filename="Checks.png"\r\nContent-Type: image/png\r\n\r\n'
+    body = head.encode() + data + f"\r\n--{edge}--\r\n".encode()
+    request = urllib.request.Request(f"{url}/api/projects/{uid}/images", body, {"Content-Type": f"multipart/form-data; boundary={edge}"})
+    with urllib.request.urlopen(request) as answer:
+        return str(json.load(answer)["image"])
+
+
+def id_colour(url: str, uid: str, sheet: str) -> object:
+    found = call(f"{url}/api/projects/{uid}/probe", {"sheet": sheet, "x": 300, "y": 1350, "values": True})
+    return found["values"]["map:id"]  # type: ignore[index, call-overload]
+
+
 def touch_up(page: Page) -> None:
     """Clone a lit patch of the hood over a dark one, and show what the hand has."""
     page.get_by_role("button", name="Occlusion of Enamel", exact=True).click()
@@ -125,4 +217,5 @@ if __name__ == "__main__":
     with sync_playwright() as playwright:
         browser = playwright.chromium.launch(executable_path=shutil.which("chromium") or ".cache/chromium/run", args=FLAGS)
         take(browser.new_page(viewport={"width": 1280, "height": 800}), where, project)
+        steps(browser.new_page(viewport={"width": 1280, "height": 800}), where, project)
         browser.close()

@@ -49,7 +49,7 @@ class BenchScene:
         self.workers = Workers(2)
         self.model = sphere()
         self.samples = SheetSamples(self.model, plan_sheets(self.model)[0], side, self.workers)
-        self.faces, self.cache, self.store = FaceIndex(self.model), BoundedCache(8 << 30), MemoryChunks()
+        self.faces, self.cache, self.store = FaceIndex(self.model), BoundedCache(2 << 30), MemoryChunks()
         self.planes: dict[str, Plane] = {}
         self.document = Document(sheets=(Sheet(id="s", name="S", plan=0, resolution=side, layers=layers),))
         self.field = NormalField(self.samples)
@@ -62,7 +62,7 @@ class BenchScene:
         return StoredPlanes(self.planes, self.store)
 
     def evaluator(self) -> SheetEvaluator:
-        return SheetEvaluator(self.document, self.document.sheets[0], self.samples, self.faces, self.lookup, self.cache)
+        return SheetEvaluator(self.document, self.document.sheets[0], self.samples, self.faces, self.lookup, self.cache, workers=self.workers)
 
     def display(self) -> SheetDisplay:
         return SheetDisplay(self.evaluator(), self.lookup, self.cache, self.field)

@@ -12,7 +12,7 @@ from ruvelt.demo.lantern import bail_path, tube_path
 Steps = list[dict[str, Any]]
 TEAL, DEEP, FADED, CREAM = (0.125, 0.29, 0.285), (0.085, 0.2, 0.205), (0.27, 0.41, 0.39), (0.87, 0.825, 0.7)
 STEEL, PRIMER, RUST, DARK_RUST = (0.46, 0.44, 0.41), (0.66, 0.62, 0.54), (0.46, 0.235, 0.12), (0.26, 0.13, 0.075)
-SALT, SOOT, GRIME = (0.82, 0.83, 0.8), (0.075, 0.07, 0.065), (0.15, 0.135, 0.11)
+SALT, SOOT, GRIME, DUST = (0.82, 0.83, 0.8), (0.075, 0.07, 0.065), (0.15, 0.135, 0.11), (0.5, 0.46, 0.38)
 BRASS, TARNISH, WIRE, WOOD = (0.78, 0.6, 0.29), (0.34, 0.26, 0.13), (0.6, 0.6, 0.58), (0.33, 0.19, 0.115)
 
 #: Strokes of the letters in a box one unit high; x runs on, y is up.
@@ -57,8 +57,13 @@ def faces_mask(*parts: int) -> dict[str, Any]:
     return {"sources": [{"kind": "faces", "id": "faces", "picks": [{"by": "part", "index": p} for p in parts]}]}
 
 
-def painted_mask() -> dict[str, Any]:
-    return {"sources": [{"kind": "painted", "id": "hand"}]}
+def built_mask(*steps: dict[str, Any]) -> dict[str, Any]:
+    """A mask from the model's measures, bottom first; ids follow from the order."""
+    return {"sources": [{"id": f"m{i}", **step} for i, step in enumerate(steps, 1)]}
+
+
+def source(kind: str, combine: str = "multiply", **more: Any) -> dict[str, Any]:
+    return {"kind": kind, "combine": combine, **more}
 
 
 def _lettering(text: str) -> Steps:
@@ -134,7 +139,13 @@ def enamel_script() -> dict[str, Any]:
         ring = np.linspace(0, 2 * np.pi, 160)
         steps.append(stroke(_on_tank(ring, np.full(160, y))))
 
-    steps += [layer("fill", "Chips to primer", sheet, "primer", channels=fill(base_color=PRIMER, roughness=0.6, height=-0.05), mask=painted_mask())]
+    chipped = built_mask(
+        source("curvature", low=0.3, high=0.65),
+        source("noise", size=0.035, octaves=5, contrast=0.86, balance=0.3, seed=4),
+        {"kind": "contrast", "contrast": 0.75, "balance": 0.35},
+        source("painted", "max"),
+    )
+    steps += [layer("fill", "Chips to primer", sheet, "primer", channels=fill(base_color=PRIMER, roughness=0.6, height=-0.05), mask=chipped)]
     steps += [{"do": "target", "layer": "primer", "mask": True}]
     chips = _chips(11)
     for mark in chips:
@@ -170,24 +181,31 @@ def enamel_script() -> dict[str, Any]:
         top, length = r.choice([0.385, 0.385, 0.09]), r.uniform(0.05, 0.2)
         y = np.linspace(top, max(top - length, 0.05), 9)
         steps.append(stroke(_on_tank(a + 0.006 * np.sin(y * 40), y), np.linspace(1, 0.25, 9).tolist()))
+    streaks = built_mask(
+        source("noise", size=0.012, stretch=(1, 14, 1), octaves=3, contrast=0.6, balance=0.34, seed=9),
+        source("position", low=0.03, high=0.16, invert=True),
+        source("facing", along=(0, 1, 0), low=0.1, high=0.6, invert=True),
+        source("facing", along=(0, -1, 0), low=0.1, high=0.6, invert=True),
+        {"kind": "blur", "radius": 0.001},
+    )
+    salt = fill(base_color=SALT, roughness=0.8)
+    steps.append(layer("fill", "Salt streaks", sheet, "salt", blend="screen", strength=0.4, channels=salt, mask=streaks))
+    dusty = built_mask(
+        source("occlusion", low=0.25, high=0.7), source("noise", size=0.06, contrast=0.3, balance=0.6, seed=2), source("painted", "add")
+    )
+    steps.append(layer("fill", "Dust in recesses", sheet, "dust", strength=0.6, channels=fill(base_color=DUST, roughness=0.95), mask=dusty))
+    sooty = built_mask(
+        source("position", low=0.6, high=0.76),
+        source("noise", size=0.09, contrast=0.2, balance=0.5, seed=6),
+        {"kind": "levels", "in_high": 0.8, "out_high": 0.7},
+        source("painted", "add"),
+    )
+    soot = fill(base_color=SOOT, roughness=0.92)
+    steps += [layer("fill", "Soot near the vents", sheet, "soot", blend="multiply", channels=soot, mask=sooty)]
+    steps += [{"do": "target", "layer": "soot", "mask": True}]
     steps += [
-        layer("paint", "Salt streaks", sheet, "salt", blend="screen", strength=0.45),
-        {"do": "target", "layer": "salt", "channels": ["base_color", "roughness"]},
-    ]
-    steps += [
-        paint(base_color=SALT, roughness=0.8),
-        brush(0.016, hardness=0.0, flow=0.16, strength=0.8, spacing=0.2, pressure_size={"on": True, "low": 0.3}),
-    ]
-    for a in r.uniform(0, 2 * np.pi, 40):
-        y = np.linspace(0.37, 0.37 - r.uniform(0.08, 0.24), 9)
-        steps.append(stroke(_on_tank(a + 0.004 * np.sin(y * 30), y), np.linspace(0.4, 1, 9).tolist()))
-    steps += [
-        layer("paint", "Soot near the vents", sheet, "soot", blend="multiply"),
-        {"do": "target", "layer": "soot", "channels": ["base_color", "roughness"]},
-    ]
-    steps += [
-        paint(base_color=SOOT, roughness=0.92),
-        brush(0.08, hardness=0.0, flow=0.2, strength=0.9, spacing=0.15, jitter_place=0.3, jitter_strength=0.7),
+        {"do": "paint", "paint": {"mask_value": 1.0}},
+        brush(0.08, hardness=0.0, flow=0.2, strength=0.7, spacing=0.15, jitter_place=0.3, jitter_strength=0.7),
     ]
     for y, radius, turns in ((1.67, 0.292, 2), (1.58, 0.292, 1), (1.49, 0.32, 1)):
         ring = np.linspace(0, 2 * np.pi * turns, 60)
@@ -220,6 +238,14 @@ def fittings_script() -> dict[str, Any]:
     for y, radius in ((1.775, 0.47), (1.84, 0.345), (1.905, 0.21), (1.94, 0.18), (2.02, 0.13), (0.72, 0.36), (0.63, 0.21)):
         ring = np.linspace(0, 2 * np.pi, 70)
         steps.append(stroke(np.column_stack([np.sin(ring) * radius, np.full(70, y), np.cos(ring) * radius]).tolist()))
+    polished = built_mask(
+        source("curvature", low=0.05, high=0.35, radius=0.004),
+        source("position", low=0.72, high=0.8),
+        source("noise", size=0.12, contrast=0.1, balance=0.65, seed=3),
+        {"kind": "blur", "radius": 0.003},
+    )
+    shine = fill(base_color=(0.87, 0.7, 0.38), roughness=0.13, metallic=1.0)
+    steps.append(layer("fill", "Polished by hands", sheet, "polish", channels=shine, mask=polished))
     steps += [layer("paint", "Heat on the hood", sheet, "heat", blend="multiply", strength=0.7)]
     steps += [{"do": "target", "layer": "heat", "channels": ["base_color", "roughness"]}, paint(base_color=(0.42, 0.33, 0.26), roughness=0.6)]
     steps.append(brush(0.09, hardness=0.0, flow=0.2, strength=0.8, spacing=0.2, jitter_place=0.5, jitter_strength=0.7))
