@@ -184,7 +184,7 @@ def bring_picture(url: str, uid: str) -> str:
 
 
 def id_colour(url: str, uid: str, sheet: str) -> object:
-    found = call(f"{url}/api/projects/{uid}/probe", {"sheet": sheet, "x": 300, "y": 1350, "values": True})
+    found = call(f"{url}/api/projects/{uid}/probe", {"sheet": sheet, "x": 1015, "y": 1235, "values": True})
     return found["values"]["map:id"]  # type: ignore[index, call-overload]
 
 

@@ -51,6 +51,12 @@ def test_worn_edges_from_nothing(page: Page, server: Server, crate: str) -> None
     board = look(page, "flat").max(axis=2)
     assert board.max() > 120
     assert np.mean(at(look(page, "solid"), 0.5, 0.5)) < 30
+    # It has nothing to paint on yet: a stroke is refused in plain words.
+    expect(page.get_by_role("status", name="Target")).to_contain_text("choose its mask")
+    head = server.get(f"/projects/{crate}")["head"]
+    drag(page, "solid", (0.5, 0.5))
+    expect(page.get_by_role("alert")).to_contain_text("Nothing was painted")
+    assert server.get(f"/projects/{crate}")["head"] == head
     # A press on a small picture shows one source alone.
     page.get_by_role("button", name="Show Noise alone").click()
     away(page)
@@ -161,6 +167,10 @@ def test_fills_of_patterns_and_pictures_and_an_adjustment(page: Page, server: Se
     away(page)
     striped = look(page, "flat")
     assert striped.std() > 10
+    # A right press tells strength and blend mode of the layer in that channel.
+    page.get_by_role("button", name="Ground, Base colour").click(button="right")
+    expect(page.get_by_role("menuitem", name="As the layer")).to_be_visible()
+    page.keyboard.press("Escape")
     # A picture from a file takes its place.
     image = np.zeros((16, 16, 3), np.uint8)
     image[..., 2] = 220

@@ -150,7 +150,7 @@ function ValueEditor({ layer, channel, anchor, onClose, onContent }: { layer: La
 
 /** On or off, strength and blend mode of a layer in one channel. */
 function UseMenu({ layer, channel, anchor, onClose }: { layer: Layer; channel: Channel; anchor: HTMLElement; onClose: () => void }) {
-  const modes = useWorkshop((s) => s.registries?.blend_modes.filter((m) => m.kinds.includes(channel.kind)));
+  const modes = useWorkshop((s) => s.registries?.blend_modes)?.filter((m) => m.kinds.includes(channel.kind));
   const use = partIn(layer, channel.id);
   const [strength, setStrength] = useState(use.strength);
   return (

@@ -88,10 +88,7 @@ export function MaskHandles() {
             fill={i ? "#fff" : "#222"}
             stroke="var(--target)"
             strokeWidth={2.5}
-            onPointerDown={(e) => {
-              e.stopPropagation();
-              e.currentTarget.setPointerCapture(e.pointerId);
-            }}
+            onPointerDown={(e) => e.currentTarget.setPointerCapture(e.pointerId)}
             onPointerMove={(e) => {
               if (!e.currentTarget.hasPointerCapture(e.pointerId)) return;
               const at = under(e);

@@ -129,7 +129,7 @@ export function ColourList({ control, values, owner, onTake }: ControlProps) {
 export function PickList({ values, owner, onTake }: ControlProps) {
   const picks = (values.picks ?? []) as FacePick[];
   const parts = useWorkshop((s) => s.model?.parts);
-  const kinds = useWorkshop((s) => s.registries?.pick_kinds.filter((k) => k.id !== "sheet"));
+  const kinds = useWorkshop((s) => s.registries?.pick_kinds)?.filter((k) => k.id !== "sheet");
   const picking = useStore(masks, (s) => s.picking?.step === owner.id);
   const by = useStore(masks, (s) => s.pickBy);
   const name = (p: FacePick): string => (p.by === "part" ? (parts?.[p.index]?.name ?? "part") : `${p.by} ${p.index + 1}`);

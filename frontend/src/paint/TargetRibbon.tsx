@@ -1,5 +1,7 @@
+import { useStore } from "zustand";
 import { useDocument, useWorkshop } from "../state/hooks";
 import { findLayer, findSheet, targetTrouble } from "../state/layers";
+import { maskTrouble, masks } from "../state/masks";
 
 const VERBS = {
   brush: "Painting into", erase: "Erasing from", soften: "Softening", clone: "Cloning into", fill: "Filling", pick: "Picking for",
@@ -12,8 +14,10 @@ export function TargetRibbon() {
   const tool = useWorkshop((s) => s.tool);
   const last = useWorkshop((s) => s.lastStroke);
   const maps = useWorkshop((s) => s.registries?.bake.maps);
+  const view = useStore(masks, (s) => s.view);
+  useStore(masks, (s) => s.open);
   if (!document) return null;
-  const trouble = targetTrouble(document, target);
+  const trouble = targetTrouble(document, target) ?? maskTrouble(view, target);
   if (!target || (trouble && !target.mesh_map && !findLayer(findSheet(document, target.sheet), target.layer))) {
     return (
       <div className="ribbon none" role="status" aria-label="Target">

@@ -1,7 +1,7 @@
 /** Masks: the one that is open, how it is looked at, and changes that are tried while a slider is dragged. */
 import { createStore } from "zustand/vanilla";
 import { api, type Binary } from "../api/client";
-import type { DisplayHeader, Edit, FacePick, Layer, Mask, MaskStep, Sheet } from "../api/types";
+import type { DisplayHeader, Edit, FacePick, Layer, Mask, MaskStep, Sheet, Target } from "../api/types";
 import { findLayer, findSheet } from "./layers";
 import { chooseTarget, edit, refresh, runJob, say, sync, take, theStage, workshop, wantedTextures } from "./workshop";
 
@@ -40,6 +40,9 @@ export function openMask(sheet: string, layer: string): void {
   const same = get().open?.layer === layer && get().open?.sheet === sheet;
   set({ open: { sheet, layer }, ...(same ? {} : { solo: null, picking: null, handles: null, pictures: {} }) });
   look();
+  // What is looked at is what strokes go into, where it can be painted.
+  const painted = [...(openLayer()?.layer.mask?.sources ?? [])].reverse().find((s) => s.kind === "painted" && s.on);
+  if (painted && !same) chooseTarget({ sheet, layer, channels: [], mask: painted.id, mesh_map: null });
   void freshPictures();
 }
 
@@ -58,8 +61,16 @@ function look(): void {
   const { open, view, solo } = get();
   const now = workshop.getState();
   const name = open && view !== "off" ? `mask:${open.layer}${solo ? `:${solo}` : ""}` : null;
-  if (name && view === "grey") workshop.setState({ mode: "channel", channel: name, over: null });
-  else workshop.setState({ over: name, ...(now.channel.startsWith("mask:") ? { mode: "lit", channel: "base_color" } : {}) });
+  if (name && view === "grey") workshop.setState({ mode: "channel", channel: name, over: null, maskSheet: open?.sheet ?? null });
+  else workshop.setState({ over: name, maskSheet: open?.sheet ?? null, ...(now.channel.startsWith("mask:") ? { mode: "lit", channel: "base_color" } : {}) });
+}
+
+/** A mask that fills the views but is not what a stroke would change must not take one. */
+export function maskTrouble(view: MaskView, target: Target | null): string | null {
+  const here = openLayer();
+  if (view === "off" || !here || (target?.layer === here.layer.id && target.sheet === here.sheet.id && target.mask)) return null;
+  const paintable = here.layer.mask?.sources.some((s) => s.kind === "painted");
+  return `The views show the mask of ${here.layer.name}, which is not the target: ${paintable ? "press its painted source" : "give it a painted source"}, or switch the view off`;
 }
 
 // -- changes --------------------------------------------------------------------------------------------------------------------

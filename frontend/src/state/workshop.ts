@@ -66,6 +66,8 @@ export interface WorkshopState {
   placing: boolean;
   /** A mask shown in colour over the lit model, as "mask:LAYER". */
   over: string | null;
+  /** The sheet of the mask that is looked at; layers of another sheet may go by the same id. */
+  maskSheet: string | null;
   /** Mask steps by layer that wait for a map, a picture, a layer or a colour. */
   waiting: Record<string, string[]>;
   /** Whether suspect texels are marked in the views. */
@@ -115,6 +117,7 @@ const START: Omit<WorkshopState, "registries"> = {
   density: null,
   placing: false,
   over: null,
+  maskSheet: null,
   waiting: {},
   suspects: false,
 };
@@ -167,7 +170,7 @@ export function openStage(canvas: HTMLCanvasElement): () => void {
   stage.setTheme(document.documentElement.dataset.mode !== "light");
   const stop = workshop.subscribe((now, before) => {
     if (now.mode !== before.mode || now.channel !== before.channel || now.lightDeg !== before.lightDeg || now.wire !== before.wire ||
-        now.sheet !== before.sheet || now.suspects !== before.suspects || now.shell !== before.shell || now.over !== before.over || now.highlight !== before.highlight || now.project?.document.hidden_parts !== before.project?.document.hidden_parts) {
+        now.sheet !== before.sheet || now.suspects !== before.suspects || now.shell !== before.shell || now.over !== before.over || now.maskSheet !== before.maskSheet || now.highlight !== before.highlight || now.project?.document.hidden_parts !== before.project?.document.hidden_parts) {
       show();
     }
     if (now.project?.revision !== before.project?.revision || now.channel !== before.channel || now.mode !== before.mode || now.over !== before.over || now.suspects !== before.suspects) void sync();
@@ -183,12 +186,12 @@ function show(): void {
   const s = get();
   const extra = s.mode === "channel" ? textureOf(s.channel) : null;
   for (const name of [extra, s.over && textureOf(s.over)]) {
-    if (name && s.project && stage) for (const sheet of s.project.document.sheets) stage.textures(sheet.id, sheet.resolution).get(name);
+    if (name && s.project && stage) for (const sheet of s.project.document.sheets) if (hasTexture(sheet, name)) stage.textures(sheet.id, sheet.resolution).get(name);
   }
   stage?.apply({
     mode: s.mode, channel: s.channel, lightDeg: s.lightDeg, wire: s.wire, flatSheet: s.sheet,
     hiddenParts: s.project?.document.hidden_parts ?? [], highlight: s.highlight, suspects: s.suspects,
-    over: s.over,
+    over: s.over, maskSheet: s.maskSheet,
     shell: s.shell && stage && { front: s.shell.front * stage.diagonal, back: s.shell.back * stage.diagonal },
   });
 }
@@ -327,6 +330,7 @@ export function wantedTextures(sheet: Sheet): string[] {
 /** A mask's texture is there for the sheet that has the layer, as long as it has a mask. */
 function hasTexture(sheet: Sheet, name: string): boolean {
   if (!name.startsWith("channel:mask:")) return true;
+  if (sheet.id !== get().maskSheet) return false;
   const [layer = "", step] = name.slice("channel:mask:".length).split(":");
   const mask = findLayer(sheet, layer)?.mask;
   return Boolean(mask) && (!step || (mask?.sources.some((s) => s.id === step && "combine" in s) ?? false));

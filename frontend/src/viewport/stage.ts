@@ -24,6 +24,7 @@ export interface Look {
   suspects: boolean;
   /** A mask shown over what is there. */
   over: string | null;
+  maskSheet: string | null;
   shell: Shell | null;
 }
 
@@ -69,7 +70,7 @@ export class Stage {
   private marks: THREE.Group | null = null;
   private readonly flatMarks = new Map<string, THREE.Mesh>();
   private seamLines: THREE.LineSegments | null = null;
-  private look: Look = { mode: "lit", channel: "base_color", lightDeg: 40, wire: true, flatSheet: null, hiddenParts: [], highlight: null, suspects: false, over: null, shell: null };
+  private look: Look = { mode: "lit", channel: "base_color", lightDeg: 40, wire: true, flatSheet: null, hiddenParts: [], highlight: null, suspects: false, over: null, maskSheet: null, shell: null };
   private readonly watcher = new ResizeObserver(() => this.draw());
   private fitted = false;
   private dark = true;
@@ -258,14 +259,15 @@ export class Stage {
     if (force || old.lightDeg !== look.lightDeg || old.hiddenParts !== look.hiddenParts) this.renderer.shadowMap.needsUpdate = true;
     for (const [id, s] of this.sheets) {
       if (s.textures) {
+        const over = id === look.maskSheet ? look.over : null;
         const shown = look.mode === "channel" ? look.channel : "base_color";
         const marked = look.suspects && look.mode === "channel";
-        s.channel.show(s.textures, shown, look.mode === "channel", marked, look.over);
-        s.flatChannel.show(s.textures, shown, false, marked, look.over);
+        s.channel.show(s.textures, shown, look.mode === "channel", marked, over);
+        s.flatChannel.show(s.textures, shown, false, marked, over);
         const lit = s.lit.userData.over as OverUniforms | undefined;
         if (lit) {
-          lit.over.value = look.over ? s.textures.get(textureOf(look.over)).texture : null;
-          lit.covered.value = look.over ? 1 : 0;
+          lit.over.value = over ? s.textures.get(textureOf(over)).texture : null;
+          lit.covered.value = over ? 1 : 0;
         }
         s.mesh.material = look.mode === "lit" ? s.lit : s.channel;
       } else {

@@ -5,7 +5,7 @@ import { api } from "../api/client";
 import { findSheet, targetTrouble } from "../state/layers";
 import { currentPaint, flood, pickAt, say, showPatches, strokeEnded, strokeFailed, strokeSender, strokeTextures, theStage, workshop } from "../state/workshop";
 import { markSeam, placeIsland } from "../state/layout";
-import { masks, pickForMask } from "../state/masks";
+import { maskTrouble, masks, pickForMask } from "../state/masks";
 import { pointerOver, probeAt } from "../tools/pointer";
 
 type Kind = "solid" | "flat";
@@ -97,6 +97,8 @@ class Hand {
   }
 
   private down(e: PointerEvent): void {
+    // Handles on the model have hands of their own.
+    if ((e.target as Element).closest(".handle")) return;
     this.element.setPointerCapture(e.pointerId);
     (document.activeElement as HTMLElement | null)?.blur?.();
     this.last = this.at(e);
@@ -209,7 +211,7 @@ class Hand {
     const stage = theStage();
     const sender = strokeSender();
     if (!stage || !sender || !s.project || sender.running) return;
-    const trouble = targetTrouble(s.project.document, s.target);
+    const trouble = targetTrouble(s.project.document, s.target) ?? maskTrouble(masks.getState().view, s.target);
     if (trouble || !s.target) {
       say(`${trouble}. Nothing was painted.`, true);
       return;
