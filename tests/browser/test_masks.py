@@ -181,6 +181,19 @@ def test_fills_of_patterns_and_pictures_and_an_adjustment(page: Page, server: Se
     dialog.get_by_label("Picture file").set_input_files(tmp_path / "red.png")
     settled(page)
     expect(dialog.get_by_label("Picture", exact=True)).not_to_have_value("")
+    # Its handles are on the model: the edge makes it larger.
+    edge = page.get_by_role("button", name="Edge of the picture").bounding_box()
+    view = page.get_by_test_id("solid").bounding_box()
+    assert edge is not None
+    assert view is not None
+    page.mouse.move(edge["x"] + edge["width"] / 2, edge["y"] + edge["height"] / 2)
+    page.mouse.down()
+    page.mouse.move(view["x"] + 0.55 * view["width"], view["y"] + 0.55 * view["height"], steps=4)
+    page.mouse.up()
+    settled(page)
+    document = server.get(f"/projects/{crate}")["document"]
+    content = document["sheets"][0]["layers"][1]["channels"]["base_color"]["content"]  # type: ignore[index]
+    assert content["projection"]["size"] != 0.3
     dialog.get_by_role("button", name="Done").click()
     page.get_by_role("button", name="Flat", exact=True).click()
     away(page)

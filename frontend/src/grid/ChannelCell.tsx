@@ -85,8 +85,9 @@ function FillEditor(props: { layer: Layer; channel: Channel; anchor: HTMLElement
   const [valued, setValued] = useState(!use.content);
   if (valued) return <ValueEditor {...props} onContent={() => setValued(false)} />;
   return (
-    <Popover open anchorEl={anchor} onClose={onClose} anchorOrigin={{ vertical: "top", horizontal: "left" }} transformOrigin={{ vertical: "bottom", horizontal: "left" }}>
-      <ContentEditor layer={layer} channel={channel} onValue={() => setValued(true)} onClose={onClose} />
+    // The views stay within reach beside it: a picture has handles on the model.
+    <Popover open anchorEl={anchor} onClose={onClose} hideBackdrop sx={{ pointerEvents: "none" }} slotProps={{ paper: { sx: { pointerEvents: "auto" } } }} anchorOrigin={{ vertical: "top", horizontal: "left" }} transformOrigin={{ vertical: "bottom", horizontal: "left" }}>
+      <ContentEditor key={JSON.stringify(use.content)} layer={layer} channel={channel} onValue={() => setValued(true)} onClose={onClose} />
     </Popover>
   );
 }

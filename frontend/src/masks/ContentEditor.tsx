@@ -1,11 +1,11 @@
 import { Tooltip } from "@mui/material";
-import { useState } from "react";
+import { useEffect, useState } from "react";
 import type { Channel, ChannelUse, ColourStop, Content, Edit, Layer, Pattern } from "../api/types";
 import { setPart } from "../grid/actions";
 import { fromHex, toHex } from "../paint/colour";
 import { useWorkshop } from "../state/hooks";
 import { partIn } from "../state/layers";
-import { forgetTrial, tryEdit } from "../state/masks";
+import { forgetTrial, masks, tryEdit } from "../state/masks";
 import { sync, workshop } from "../state/workshop";
 import { ImageChoice } from "./choices";
 import { ControlRow, type Values } from "./controls";
@@ -31,6 +31,11 @@ export function ContentEditor({ layer, channel, onValue, onClose }: Props) {
   const [content, setContent] = useState<Content>(
     use.content ?? { kind: "pattern", pattern: stack?.first_patterns.noise as Pattern, ramp: [{ at: 0, value: [...plain] }, { at: 1, value: other }] },
   );
+  const pictured = content.kind === "image";
+  useEffect(() => {
+    masks.setState({ fill: pictured ? { layer: layer.id, channel: channel.id } : null });
+    return () => masks.setState({ fill: null });
+  }, [pictured, layer.id, channel.id]);
   if (!stack) return null;
   const uses = (next: Content): Partial<ChannelUse> => ({ on: true, content: next, ...(channel.kind === "height" && !use.blend ? { blend: "height-add" } : {}) });
   const attempt = (next: Content): void => {

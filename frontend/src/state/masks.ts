@@ -21,11 +21,13 @@ interface MaskState {
   pickBy: FacePick["by"];
   /** The step whose handles are on the model. */
   handles: string | null;
+  /** The fill whose picture has its handles on the model. */
+  fill: { layer: string; channel: string } | null;
   /** A mask being copied. */
   copied: { sheet: string; layer: string } | null;
 }
 
-export const masks = createStore<MaskState>(() => ({ open: null, view: "off", solo: null, pictures: {}, picking: null, pickBy: "part", handles: null, copied: null }));
+export const masks = createStore<MaskState>(() => ({ open: null, view: "off", solo: null, pictures: {}, picking: null, pickBy: "part", handles: null, fill: null, copied: null }));
 const { getState: get, setState: set } = masks;
 
 export function openLayer(): { sheet: Sheet; layer: Layer } | null {

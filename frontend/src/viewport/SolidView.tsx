@@ -5,7 +5,7 @@ import { useDocument, useWorkshop } from "../state/hooks";
 import { setBrush, theStage, workshop } from "../state/workshop";
 import { hint } from "../tools/commands";
 import { Icon } from "../theme/icons";
-import { MaskHandles } from "../masks/Handles";
+import { SurfaceHandles } from "../masks/Handles";
 import { LightDial } from "./LightDial";
 import { usePointer } from "./usePointer";
 
@@ -92,7 +92,7 @@ function SolidStage({ place, paintable }: { place: React.RefObject<HTMLDivElemen
       <svg className="over">
         <g ref={ring} />
       </svg>
-      {paintable && <MaskHandles />}
+      {paintable && <SurfaceHandles />}
       {foreign && <span className="tag">{foreign} is another sheet; this target does not reach it</span>}
       {hinted && <span className="tag low">Right drag turns · wheel nears · middle drag moves</span>}
     </div>

@@ -20,6 +20,8 @@ if TYPE_CHECKING:
 
 #: Lattices kept of one sheet, each for its own range of blurs.
 LATTICES_KEPT = 3
+#: Cells of some 2.4 spacings: finer ones would be as many as the samples, for blurs that hardly show.
+FINEST_LATTICE = 3
 
 
 _SERIALS = count()
@@ -75,7 +77,7 @@ class SurfaceSamples(ABC):
         """The lattice for blurs of `sigma` object units. The last few are kept; half an octave shares one."""
         from ruvelt.core.samples.lattice import SurfaceLattice
 
-        level = max(int(np.floor(2 * np.log2(sigma / self.spacing))), 0)
+        level = max(int(np.floor(2 * np.log2(sigma / self.spacing))), FINEST_LATTICE)
         with self._lattice_lock:
             if level not in self._lattices:
                 while len(self._lattices) >= LATTICES_KEPT:
