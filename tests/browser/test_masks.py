@@ -178,6 +178,7 @@ def test_fills_of_patterns_and_pictures_and_an_adjustment(page: Page, server: Se
     page.get_by_role("button", name="Ground, Base colour").click()
     dialog = page.get_by_role("dialog", name="Base colour of Ground")
     dialog.get_by_role("button", name="Picture", exact=True).click()
+    settled(page)
     dialog.get_by_label("Picture file").set_input_files(tmp_path / "red.png")
     settled(page)
     expect(dialog.get_by_label("Picture", exact=True)).not_to_have_value("")

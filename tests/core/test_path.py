@@ -214,3 +214,23 @@ def test_normals_turn_to_the_eye_and_pixels_grow_with_depth() -> None:
     assert np.allclose(normals[:2], [[0, 0, 1], [0, 0, 1]])
     assert np.allclose(normals[2], -ways[2])
     assert np.allclose(pixel, camera.pixel_size(places))
+
+
+def test_turns_about_an_axis_are_exact_and_come_after_the_mirror() -> None:
+    brush = Brush(mirror=Mirror(x=True, around=6, axis="z"))
+    dab = np.zeros((1, 18), np.float32)
+    dab[0, :3], dab[0, 4:7], dab[0, 7:10], dab[0, 10:13] = [1, 0.5, 2], [0, 0, 1], [1, 0, 0], [0, 1, 0]
+    made = mirrored(dab, brush)
+    assert made.shape == (12, 18)
+    for i in range(6):
+        angle = np.pi / 3 * i
+        turn = np.array([[np.cos(angle), -np.sin(angle), 0], [np.sin(angle), np.cos(angle), 0], [0, 0, 1]])
+        for sign in (1, -1):
+            expected = turn @ np.array([sign, 0.5, 2.0])
+            near = np.abs(made[:, :3] - expected).max(axis=1)
+            assert near.min() < 1e-6
+            long_axis = made[int(near.argmin()), 7:10]
+            assert_allclose(long_axis, turn @ [sign, 0, 0], atol=1e-6)
+    assert_array_equal(mirrored(dab, Brush()), dab)
+    with pytest.raises(ValidationError):
+        Mirror(around=0)

@@ -13,7 +13,6 @@ from ruvelt.core.brush.target import CloneFrom, Paint, Target
 from ruvelt.core.errors import Conflict, InputError, NotFound
 from ruvelt.core.samples.chunks import CHUNK
 from ruvelt.core.stack.document import MeshMap, base_plane_id, plane_id
-from ruvelt.core.stack.masks import Mask, PaintedSource
 from ruvelt.core.stack.mesh_maps import compile_mesh_map, map_channel
 from tests.core.scene import Scene, paint_layer, target
 from tests.core.test_strokes import dab, lay
@@ -175,9 +174,6 @@ def test_targets_and_sources_that_are_not_there_have_words() -> None:
         scene.live(TOUCH, Paint())
     with pytest.raises(ValidationError, match="clone needs a source"):
         Paint(tool="clone")
-    masked = Scene(square(2.0), (paint_layer(mask=Mask(sources=(PaintedSource(id="m"),))),))
-    with pytest.raises(InputError, match="not on masks"):
-        masked.live(target(mask="m"), SOFTEN)
     assert map_channel("map:gloss") is None
     assert map_channel("roughness") is None
     with pytest.raises(KeyError):

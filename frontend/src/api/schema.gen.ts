@@ -1270,6 +1270,8 @@ export interface components {
             jitter_strength: number;
             /**
              * @default {
+             *       "around": 1,
+             *       "axis": "y",
              *       "x": false,
              *       "y": false,
              *       "z": false
@@ -2902,9 +2904,20 @@ export interface components {
         };
         /**
          * Mirror
-         * @description Planes through the object's origin across which every dab is repeated.
+         * @description Planes through the object's origin across which every dab is repeated, then `around` an axis through it so many times in all.
          */
         Mirror: {
+            /**
+             * Around
+             * @default 1
+             */
+            around: number;
+            /**
+             * Axis
+             * @default y
+             * @enum {string}
+             */
+            axis: "x" | "y" | "z";
             /**
              * X
              * @default false
@@ -3162,7 +3175,8 @@ export interface components {
          * @description What a stroke lays: a value per channel in the channel's own range (colours sRGB-encoded), a value for a mask, or erasing.
          *
          *     tool : "paint" lays the values; "soften" what neighbours within `reach` (share of the brush's radius) come to; "clone" what lies
-         *     elsewhere. Both read what the channel looks like, layers beneath included.
+         *     elsewhere; "tone" what is there, changed. reads : what these look at: "all" the channel as it looks, layers beneath included, or "layer"
+         *     what the target itself holds, which then moves towards it, coverage and all. In a mask they read the painted source.
          */
         Paint: {
             /** @default null */
@@ -3183,11 +3197,31 @@ export interface components {
              */
             reach: number;
             /**
+             * Reads
+             * @default all
+             * @enum {string}
+             */
+            reads: "all" | "layer";
+            /**
+             * @default {
+             *       "amount": 0.3,
+             *       "change": "lighten",
+             *       "colour": [
+             *         0.5,
+             *         0.5,
+             *         0.5
+             *       ],
+             *       "degrees": 30,
+             *       "range": "all"
+             *     }
+             */
+            tone: components["schemas"]["Tone"];
+            /**
              * Tool
              * @default paint
              * @enum {string}
              */
-            tool: "paint" | "soften" | "clone";
+            tool: "paint" | "soften" | "clone" | "tone";
             /**
              * Values
              * @default {}
@@ -4371,6 +4405,51 @@ export interface components {
             stamp: string;
             /** Texture */
             texture: string;
+        };
+        /**
+         * Tone
+         * @description How the tone tool changes what is there, on encoded values v with lightness L (Rec. 709 weights), amount a and the range's weight w.
+         *
+         *     lighten v + (1 − v)aw · darken v − vaw · contrast (v − ½)(1 + aw) + ½ · saturate L + (v − L)(1 + aw) · desaturate L + (v − L)(1 − aw) ·
+         *     hue: turned by `degrees` aw · tint: towards `colour` at the lightness that is there, v + (colour · L / its L − v)aw
+         *     range : w is 1, (1 − L)², 4L(1 − L) or L²
+         */
+        Tone: {
+            /**
+             * Amount
+             * @default 0.3
+             */
+            amount: number;
+            /**
+             * Change
+             * @default lighten
+             * @enum {string}
+             */
+            change: "lighten" | "darken" | "contrast" | "saturate" | "desaturate" | "hue" | "tint";
+            /**
+             * Colour
+             * @default [
+             *       0.5,
+             *       0.5,
+             *       0.5
+             *     ]
+             */
+            colour: [
+                number,
+                number,
+                number
+            ];
+            /**
+             * Degrees
+             * @default 30
+             */
+            degrees: number;
+            /**
+             * Range
+             * @default all
+             * @enum {string}
+             */
+            range: "all" | "shadows" | "midtones" | "highlights";
         };
         /** TouchUpBody */
         TouchUpBody: {

@@ -1,4 +1,5 @@
 import { Tooltip } from "@mui/material";
+import { ToneControls } from "../paint/ToneCard";
 import { NamedSlider } from "../paint/sliders";
 import { useWorkshop } from "../state/hooks";
 import { workshop } from "../state/workshop";
@@ -32,12 +33,31 @@ export function TouchUpCard() {
 /** The same settings on the Paint screen, for tools that read. */
 export function ReadingCard() {
   const tool = useWorkshop((s) => s.tool);
-  if (tool !== "soften" && tool !== "clone") return null;
+  const masked = useWorkshop((s) => Boolean(s.target?.mask));
+  const reads = useWorkshop((s) => s.reads);
+  const name = { soften: "Soften", clone: "Clone", tone: "Tone" }[tool as string];
+  if (!name) return null;
   return (
-    <section className="card" aria-label={tool === "soften" ? "Soften" : "Clone"}>
+    <section className="card" aria-label={name}>
       <div className="chead">
-        <h2>{tool === "soften" ? "Soften" : "Clone"}</h2>
+        <h2>{name}</h2>
       </div>
+      {tool === "tone" && <ToneControls />}
+      {!masked && (
+        <div className="prow">
+          <span className="label">Reads</span>
+          <Tooltip title="The channel as it looks, layers beneath included; the result is painted onto the target">
+            <button className="tog" aria-pressed={reads === "all"} onClick={() => workshop.setState({ reads: "all" })}>
+              What shows
+            </button>
+          </Tooltip>
+          <Tooltip title="Only what the target layer holds; where it holds nothing, nothing comes">
+            <button className="tog" aria-pressed={reads === "layer"} onClick={() => workshop.setState({ reads: "layer" })}>
+              This layer
+            </button>
+          </Tooltip>
+        </div>
+      )}
       <ReadingControls />
     </section>
   );

@@ -1,4 +1,4 @@
-import { Menu, MenuItem, Popover, Slider, Tooltip } from "@mui/material";
+import { Menu, MenuItem, Paper, Popover, Popper, Slider, Tooltip } from "@mui/material";
 import { useState } from "react";
 import { HexColorPicker } from "react-colorful";
 import type { Channel, Layer, Sheet } from "../api/types";
@@ -85,10 +85,12 @@ function FillEditor(props: { layer: Layer; channel: Channel; anchor: HTMLElement
   const [valued, setValued] = useState(!use.content);
   if (valued) return <ValueEditor {...props} onContent={() => setValued(false)} />;
   return (
-    // The views stay within reach beside it: a picture has handles on the model.
-    <Popover open anchorEl={anchor} onClose={onClose} hideBackdrop sx={{ pointerEvents: "none" }} slotProps={{ paper: { sx: { pointerEvents: "auto" } } }} anchorOrigin={{ vertical: "top", horizontal: "left" }} transformOrigin={{ vertical: "bottom", horizontal: "left" }}>
-      <ContentEditor key={JSON.stringify(use.content)} layer={layer} channel={channel} onValue={() => setValued(true)} onClose={onClose} />
-    </Popover>
+    // No modal: the views stay within reach beside it, for a picture has handles on the model.
+    <Popper open anchorEl={anchor} placement="top-start" sx={{ zIndex: 1300 }}>
+      <Paper elevation={8} onKeyDown={(e) => e.key === "Escape" && onClose()}>
+        <ContentEditor key={JSON.stringify(use.content)} layer={layer} channel={channel} onValue={() => setValued(true)} onClose={onClose} />
+      </Paper>
+    </Popper>
   );
 }
 

@@ -1,5 +1,5 @@
 import { Tooltip } from "@mui/material";
-import { useEffect, useState } from "react";
+import { useEffect, useRef, useState } from "react";
 import type { Channel, ChannelUse, ColourStop, Content, Edit, Layer, Pattern } from "../api/types";
 import { setPart } from "../grid/actions";
 import { fromHex, toHex } from "../paint/colour";
@@ -31,6 +31,8 @@ export function ContentEditor({ layer, channel, onValue, onClose }: Props) {
   const [content, setContent] = useState<Content>(
     use.content ?? { kind: "pattern", pattern: stack?.first_patterns.noise as Pattern, ramp: [{ at: 0, value: [...plain] }, { at: 1, value: other }] },
   );
+  const dialog = useRef<HTMLDivElement>(null);
+  useEffect(() => dialog.current?.focus(), []);
   const pictured = content.kind === "image";
   useEffect(() => {
     masks.setState({ fill: pictured ? { layer: layer.id, channel: channel.id } : null });
@@ -61,7 +63,7 @@ export function ContentEditor({ layer, channel, onValue, onClose }: Props) {
     else take({ kind: "blend", first: [...plain], second: other, noise } as Content);
   };
   return (
-    <div role="dialog" aria-label={`${channel.name} of ${layer.name}`} className="content">
+    <div ref={dialog} tabIndex={-1} role="dialog" aria-label={`${channel.name} of ${layer.name}`} className="content">
       <div className="prow">
         <div className="seg" role="group" aria-label="What the fill lays">
           {stack.contents.map((k) => (

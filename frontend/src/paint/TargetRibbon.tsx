@@ -4,7 +4,7 @@ import { findLayer, findSheet, targetTrouble } from "../state/layers";
 import { maskTrouble, masks } from "../state/masks";
 
 const VERBS = {
-  brush: "Painting into", erase: "Erasing from", soften: "Softening", clone: "Cloning into", fill: "Filling", pick: "Picking for",
+  brush: "Painting into", erase: "Erasing from", soften: "Softening", clone: "Cloning into", tone: "Toning", fill: "Filling", pick: "Picking for",
 } as const;
 
 /** Always says what the next stroke changes. */

@@ -12,6 +12,7 @@ const TOOLS: [Tool, string, string][] = [
   ["erase", "Erase", "Take paint off the target"],
   ["soften", "Soften", "Smooth what is painted, along the surface and across seams"],
   ["clone", "Clone", "Paint what lies elsewhere; Alt and press sets the source"],
+  ["tone", "Tone", "Lighten, darken and colour what is there"],
   ["fill", "Fill", "Flood what you point at"],
   ["pick", "Pick", "Take colours and values from the model or the sheet"],
 ];

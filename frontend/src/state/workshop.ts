@@ -10,7 +10,8 @@ import { SUSPECTS } from "../viewport/textures";
 import { busy } from "./idle";
 import { findLayer, findSheet, firstTarget, rows, targetTrouble, partIn } from "./layers";
 
-export type Tool = "brush" | "erase" | "soften" | "clone" | "fill" | "pick";
+export type Tool = "brush" | "erase" | "soften" | "clone" | "tone" | "fill" | "pick";
+export type Tone = Required<NonNullable<Paint["tone"]>>;
 export type RGB = [number, number, number];
 
 /** Where clone reads. `anchor`: what lies under the first dab reads from there; a moving source keeps it between strokes. */
@@ -54,6 +55,9 @@ export interface WorkshopState {
   clone: CloneSource | null;
   cloneMoves: boolean;
   softenReach: number;
+  /** What soften, clone and tone look at: the channel as it looks, or what the target itself holds. */
+  reads: "all" | "layer";
+  tone: Tone;
   /** Search distances of a bake, shown around the model as shares of its diagonal. */
   shell: { front: number; back: number } | null;
   /** Whether a press on the Model screen marks edges. */
@@ -86,7 +90,7 @@ const START: Omit<WorkshopState, "registries"> = {
     size: 40, size_unit: "view", strength: 1, flow: 0.6, hardness: 0.5, spacing: 0.12, steadying: 0, angle: 0, roundness: 1,
     jitter_place: 0, jitter_size: 0, jitter_angle: 0, jitter_strength: 0,
     pressure_size: { on: true, low: 0.1, gamma: 1 }, pressure_flow: { on: false, low: 0.1, gamma: 1 }, pressure_strength: { on: false, low: 0.1, gamma: 1 },
-    facing: true, mirror: { x: false, y: false, z: false }, seed: 1,
+    facing: true, mirror: { x: false, y: false, z: false, around: 1, axis: "y" }, seed: 1,
   },
   colours: [
     [0.545, 0.259, 0.204],
@@ -111,6 +115,8 @@ const START: Omit<WorkshopState, "registries"> = {
   clone: null,
   cloneMoves: true,
   softenReach: 0.35,
+  reads: "all",
+  tone: { change: "lighten", range: "all", amount: 0.3, degrees: 30, colour: [0.5, 0.5, 0.5] },
   shell: null,
   seaming: false,
   island: null,
@@ -428,9 +434,9 @@ export function currentPaint(erase: boolean, otherHeld = false): Paint {
     const kind = s.registries?.bake.maps.find((m) => m.id === s.target?.mesh_map);
     values[`map:${s.target.mesh_map}`] = kind?.components === 3 ? [...s.colours[pick]] : [s.maskValues[pick]];
   }
-  const reads = !erase && (s.tool === "soften" || s.tool === "clone");
+  const reads = !erase && (s.tool === "soften" || s.tool === "clone" || s.tool === "tone");
   return {
-    values, mask_value: s.maskValues[pick], erase, tool: reads ? s.tool : "paint", reach: s.softenReach,
+    values, mask_value: s.maskValues[pick], erase, tool: reads ? s.tool : "paint", reach: s.softenReach, reads: s.reads, tone: s.tone,
     clone: reads && s.tool === "clone" ? s.clone : null,
   } as Paint;
 }

@@ -36,7 +36,7 @@ describe("commands", () => {
     for (let i = 0; i < 20; i++) handleKey(press("A", { shiftKey: true }));
     expect(workshop.getState().brush.hardness).toBe(0);
     handleKey(press("x"));
-    expect(workshop.getState().brush.mirror).toEqual({ x: true, y: false, z: false });
+    expect(workshop.getState().brush.mirror).toEqual({ x: true, y: false, z: false, around: 1, axis: "y" });
     handleKey(press("x"));
   });
 

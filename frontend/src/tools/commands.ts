@@ -63,6 +63,7 @@ export const COMMANDS: Command[] = [
   { id: "erase", label: "Erase", group: "Tools", key: "e", run: tool("erase") },
   { id: "soften", label: "Soften", group: "Tools", key: "o", run: tool("soften") },
   { id: "clone", label: "Clone", group: "Tools", key: "c", run: tool("clone") },
+  { id: "tone", label: "Tone", group: "Tools", key: "n", run: tool("tone") },
   { id: "fill", label: "Fill", group: "Tools", key: "f", run: tool("fill") },
   { id: "pick", label: "Pick", group: "Tools", key: "p", run: tool("pick") },
   { id: "smaller", label: "Smaller brush", group: "Brush", key: "a", run: () => resize(1 / 1.15) },

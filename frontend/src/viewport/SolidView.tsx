@@ -46,6 +46,22 @@ export function SolidView({ paintable = true }: { paintable?: boolean }) {
               </button>
             </Tooltip>
           ))}
+        {paintable && (
+          <Tooltip title="Repeat strokes around an axis through the origin, so many times in all">
+            <select className="vbtn" aria-label="Repeat around an axis" value={(mirror.around ?? 1) > 1 ? `${mirror.around}${mirror.axis}` : ""} onChange={(e) => setBrush({ mirror: { ...mirror, around: parseInt(e.target.value, 10) || 1, axis: (e.target.value.slice(-1) || "y") as "x" | "y" | "z" } })} style={{ background: (mirror.around ?? 1) > 1 ? "var(--on)" : "var(--panel)" }}>
+              <option value="">Once</option>
+              {AXES.map((axis) => (
+                <optgroup key={axis} label={`Around ${axis.toUpperCase()}`}>
+                  {[2, 3, 4, 5, 6, 8, 10, 12, 16, 24].map((n) => (
+                    <option key={n} value={`${n}${axis}`}>
+                      {n} × {axis.toUpperCase()}
+                    </option>
+                  ))}
+                </optgroup>
+              ))}
+            </select>
+          </Tooltip>
+        )}
       </div>
       <SolidStage place={place} paintable={paintable} />
     </section>
@@ -136,9 +152,14 @@ function drawRing(group: SVGGElement | null, x: number | null, y: number, painta
     if (mirror.x) for (const t of [...twins]) twins.push([-t[0], t[1], t[2]]);
     if (mirror.y) for (const t of [...twins]) twins.push([t[0], -t[1], t[2]]);
     if (mirror.z) for (const t of [...twins]) twins.push([t[0], t[1], -t[2]]);
-    for (const t of twins.slice(1)) {
-      const m = new THREE.Vector3(...t);
-      add(hit.position.clone().multiply(m), hit.normal.clone().multiply(m), 1, true);
+    const axis = new THREE.Vector3(Number(mirror.axis === "x"), Number(mirror.axis === "y"), Number(mirror.axis === "z"));
+    const around = mirror.around ?? 1;
+    for (let i = 0; i < around; i++) {
+      const turn = (v: THREE.Vector3): THREE.Vector3 => v.applyAxisAngle(axis, (2 * Math.PI * i) / around);
+      for (const t of i ? twins : twins.slice(1)) {
+        const m = new THREE.Vector3(...t);
+        add(turn(hit.position.clone().multiply(m)), turn(hit.normal.clone().multiply(m)), 1, true);
+      }
     }
   }
   const source = tool === "clone" ? workshop.getState().clone?.source : null;

@@ -9,7 +9,7 @@ from ruvelt.bench.baking import against_embree, noise, strokes_beside_a_bake
 from ruvelt.bench.blending import twenty_layers
 from ruvelt.bench.masking import mask_rows, strokes_among_masks
 from ruvelt.bench.project import first_stroke, open_to_picture
-from ruvelt.bench.strokes import against_scipy, more_layers
+from ruvelt.bench.strokes import against_scipy, more_layers, tools
 from ruvelt.bench.timing import Row
 
 
@@ -20,6 +20,7 @@ def run_all(quick: bool, say: Callable[[str], None]) -> dict[str, Any]:
         ("blending", lambda: twenty_layers(side)),
         ("strokes", lambda: [against_scipy(side)]),
         ("layers", lambda: more_layers(side)),
+        ("tools", lambda: tools(side)),
         ("masks", lambda: mask_rows(side)),
         ("strokes among masks", lambda: strokes_among_masks(side)),
         ("opening", lambda: open_to_picture(side * 2, 4 if quick else 20)),

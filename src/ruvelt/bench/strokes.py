@@ -15,7 +15,7 @@ from ruvelt.core.brush.camera import Camera
 from ruvelt.core.brush.live import LiveStroke
 from ruvelt.core.brush.path import ViewPath
 from ruvelt.core.brush.settings import Brush
-from ruvelt.core.brush.target import Paint, Target, resolve_target
+from ruvelt.core.brush.target import CloneFrom, Paint, Target, Tone, resolve_target
 from ruvelt.core.mesh.rays import RayCaster
 from ruvelt.core.output.display import LiveDisplay
 from ruvelt.core.samples.chunks import CHUNK
@@ -74,13 +74,15 @@ def painted_scene(side: int, layers: int, masked: int) -> BenchScene:
     return scene
 
 
-def batches(scene: BenchScene, target: str, rows: int = 4) -> list[float]:
+RED = Paint(values={"base_color": (0.8, 0.3, 0.1)})
+
+
+def batches(scene: BenchScene, target: str, rows: int = 4, paint: Paint = RED) -> list[float]:
     """Seconds of each batch of eight dabs, from the request's body to the answer's bytes; the first of each row lays a row's beginning."""
     aim = Target(sheet="s", layer=target, channels=("base_color",))
     display, caster = scene.display(), RayCaster(scene.model)
-    live = LiveStroke(
-        resolve_target(scene.document, aim, Paint(values={"base_color": (0.8, 0.3, 0.1)})), display.evaluator, scene.lookup, workers=scene.workers
-    )
+    resolved = resolve_target(scene.document, aim, paint)
+    live = LiveStroke(resolved, display.evaluator, scene.lookup, paint=paint, workers=scene.workers)
     follow = LiveDisplay(display, live, ("colour", "data", "normal"))
     times = []
     for row in stroke_rows(rows):
@@ -169,4 +171,26 @@ def more_layers(side: int) -> list[Row]:
         again = min(float(np.median(batches(many, layer))) for _ in range(3))
         rows.append(at_most(f"stroke batch, 40 layers, target at the {place}", again * 1e3, few * 1e3, "2 layers", 1.3))
         rows.append(at_most(f"for orientation: on ground new to the {place}", fresh * 1e3, few * 1e3, "2 layers", 3))
+    return rows
+
+
+def tools(side: int) -> list[Row]:
+    """Each tool's batch with 20 layers against the plain brush's, turn about."""
+    scene = painted_scene(side, 20, 10)
+    kinds = {
+        "erase": (Paint(erase=True), 1.5),
+        "clone": (Paint(tool="clone", clone=CloneFrom(source=(0.3, 0.2, 0.9))), 1.5),
+        "tone": (Paint(tool="tone", tone=Tone(change="darken")), 1.5),
+        "tone of the layer alone": (Paint(tool="tone", reads="layer", tone=Tone(change="hue")), 1.5),
+        "soften": (Paint(tool="soften"), 2.5),
+        "soften of the layer alone": (Paint(tool="soften", reads="layer"), 2.5),
+    }
+    batches(scene, "l10")
+    rows = []
+    for name, (paint, most) in kinds.items():
+        batches(scene, "l10", paint=paint)
+        rounds = [(float(np.median(batches(scene, "l10", paint=paint))), float(np.median(batches(scene, "l10")))) for _ in range(3)]
+        ours, plain = (min(times) for times in zip(*rounds, strict=True))
+        rows.append(at_most(f"batch of {name}, 20 layers", ours * 1e3, plain * 1e3, "the plain brush", most))
+    scene.workers.close()
     return rows

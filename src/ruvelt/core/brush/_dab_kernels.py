@@ -317,6 +317,31 @@ def paint_runs(starts, counts, base, coverage, codes, values, erase, comps, out)
                     out[k, i] = codes[k] if coverage[i] > zero else out[k, i]
 
 
+@kernel(numba.void(i32[::1], i32[::1], i64, f32[::1], numba.uint16[:, ::1], i32, numba.uint16[:, ::1]))
+def toward_runs(starts, counts, base, coverage, values, comps, out):
+    """Move a plane as it was before the stroke towards `values`, colour and coverage alike, by the stroke's coverage.
+
+    values, out : (comps + 1, 65536) uint16 straight alpha, alpha last; base : address of what was there, 0 for nothing
+    """
+    u, full, half, one, zero = np.float32(1 / 65535), np.float32(65535), np.float32(0.5), np.float32(1), np.float32(0)
+    before = u16_at(base, CHUNK * (comps + 1))
+    top = np.uint64(comps * CHUNK)
+    for r in range(len(starts)):
+        for i in range(np.uint64(starts[r]), np.uint64(starts[r] + counts[r])):
+            c = coverage[i]
+            if c <= zero:
+                continue
+            was = np.float32(before[top + i]) * u * (one - c) if base != 0 else zero
+            new = np.float32(values[comps, i]) * u * c
+            total = was + new
+            out[comps, i] = np.uint16(np.int32(total * full + half))
+            if total <= zero:
+                continue
+            for k in range(comps):
+                old = np.float32(before[np.uint64(k * CHUNK) + i]) if base != 0 else zero
+                out[k, i] = np.uint16(np.int32((was * old + new * np.float32(values[k, i])) / total + half))
+
+
 @kernel(numba.void(i32[::1], numba.int64, numba.int64, f32, u8[::1], f32[::1], u8[:, ::1], numba.boolean))
 def flood_coverage(owner, first, last, strength, marked, coverage, dirty, square):
     """Set coverage of covered, marked samples first … last to `strength`."""

@@ -8,7 +8,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from ruvelt.core.brush._dab_kernels import ball_dabs, disc_dabs, flood_coverage, paint_runs, tile_runs
+from ruvelt.core.brush._dab_kernels import ball_dabs, disc_dabs, flood_coverage, paint_runs, tile_runs, toward_runs
 from ruvelt.core.brush.path import BALL_COLUMNS
 from ruvelt.core.brush.reading import Reader
 from ruvelt.core.brush.settings import Mirror
@@ -85,7 +85,7 @@ class LiveStroke:
         samples = evaluator.samples
         self.target, self.evaluator, self.samples = target, evaluator, samples
         self._planes, self._erase, self._workers = planes, paint.erase, workers
-        self._reader = Reader(evaluator, paint) if paint.tool != "paint" and not paint.erase else None
+        self._reader = Reader(evaluator, planes, paint) if paint.tool != "paint" and not paint.erase else None
         self._coverage = np.zeros(samples.slot_count, np.float32)
         self._allowed = np.zeros(0, np.uint8)
         if hidden is not None and hidden.any():
@@ -170,26 +170,32 @@ class LiveStroke:
         return [int(e) for e in np.linspace(first, last + 1, min(2 * self._workers.threads, last - first + 1) + 1)]
 
     def _mirrored_discs(self, dabs: NDArray[np.float32], mirror: Mirror) -> NDArray[np.float32]:
-        """Each disc followed by a disc around the texel nearest to its mirrored surface point; none where there is no such point."""
+        """Each disc followed by discs around the texels nearest to its mirrored and turned surface points; none where there is no such point."""
+        for axis, on in enumerate((mirror.x, mirror.y, mirror.z)):
+            if on and len(dabs):
+                flip = np.eye(3)
+                flip[axis, axis] = -1
+                twin = self._moved_discs(dabs, flip)
+                twin[:, 4] *= -1
+                dabs = np.concatenate([dabs, twin])
+        turned = [self._moved_discs(dabs, turn) for turn in mirror.turns()] if len(dabs) else []
+        return np.concatenate([dabs, *turned])
+
+    def _moved_discs(self, dabs: NDArray[np.float32], move: NDArray[np.float64]) -> NDArray[np.float32]:
+        """Discs around the samples nearest to where a (3, 3) matrix takes the surface points of discs."""
         samples = self.samples
         assert isinstance(samples, SheetSamples)
-        for axis, on in enumerate((mirror.x, mirror.y, mirror.z)):
-            if not on or not len(dabs):
-                continue
-            x = np.clip(dabs[:, 0].astype(int), 0, samples.side - 1)
-            y = np.clip(dabs[:, 1].astype(int), 0, samples.side - 1)
-            slot = ((y >> 8) * samples.chunks_across + (x >> 8)) * CHUNK + ((y & 255) << 8) + (x & 255)
-            point = samples.positions[slot].astype(np.float64)
-            point[:, axis] *= -1
-            twin_slot = samples.grid.nearest(point, 4 * samples.spacing)
-            good = (samples.owner[slot] >= 0) & (twin_slot >= 0)
-            twin = dabs.copy()
-            chunk, local = twin_slot >> 16, twin_slot & 65535
-            twin[:, 0] = (chunk % samples.chunks_across) * CHUNK_SIDE + (local & 255) + 0.5
-            twin[:, 1] = (chunk // samples.chunks_across) * CHUNK_SIDE + (local >> 8) + 0.5
-            twin[:, 4] *= -1
-            dabs = np.concatenate([dabs, twin[good]])
-        return dabs
+        x = np.clip(dabs[:, 0].astype(int), 0, samples.side - 1)
+        y = np.clip(dabs[:, 1].astype(int), 0, samples.side - 1)
+        slot = ((y >> 8) * samples.chunks_across + (x >> 8)) * CHUNK + ((y & 255) << 8) + (x & 255)
+        twin_slot = samples.grid.nearest(samples.positions[slot].astype(np.float64) @ move.T, 4 * samples.spacing)
+        good = (samples.owner[slot] >= 0) & (twin_slot >= 0)
+        twin = dabs.copy()
+        chunk, local = twin_slot >> 16, twin_slot & 65535
+        twin[:, 0] = (chunk % samples.chunks_across) * CHUNK_SIDE + (local & 255) + 0.5
+        twin[:, 1] = (chunk // samples.chunks_across) * CHUNK_SIDE + (local >> 8) + 0.5
+        moved: NDArray[np.float32] = twin[good]
+        return moved
 
     def flood(self, picks: Iterable[FacePick] | None, strength: float, faces: FaceIndex) -> Touched:
         """Cover picked faces of the sheet (all of it for None) at a strength; hidden faces stay as they are."""
@@ -225,8 +231,12 @@ class LiveStroke:
             base, out = self._working(cell.plane, cell.components, chunk)
             address = 0 if base is None else base.ctypes.data
             values = 0
-            if self._reader is not None and cell.channel is not None:
-                values = self._reader.values(cell.channel, chunk, tiles, runs).ctypes.data
+            if self._reader is not None:
+                read = self._reader.values(cell, chunk, tiles, runs)
+                if self._reader.own(cell):
+                    toward_runs(runs[0], runs[1], address, coverage, read, cell.components - 1, out)
+                    continue
+                values = read.ctypes.data
             paint_runs(runs[0], runs[1], address, coverage, cell.codes, values, self._erase, cell.components - 1, out)
         self._update_mask(chunk, runs)
         for channel in self._programs:

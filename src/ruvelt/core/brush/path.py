@@ -151,14 +151,20 @@ def _ball_dabs(
 
 
 def mirrored(dabs: NDArray[np.float32], brush: Brush) -> NDArray[np.float32]:
-    """Each dab followed by its reflections across the brush's mirror planes (through the object's origin)."""
+    """Each dab followed by its reflections across the brush's mirror planes (through the object's origin) and its turns about its axis."""
     for axis, on in enumerate((brush.mirror.x, brush.mirror.y, brush.mirror.z)):
         if on:
             twin = dabs.copy()
             for start in (0, 4, 7, 10):
                 twin[:, start + axis] *= -1
             dabs = np.stack([dabs, twin], axis=1).reshape(-1, dabs.shape[1])
-    return dabs
+    around = [dabs]
+    for turn in brush.mirror.turns():
+        turned = dabs.copy()
+        for start in (0, 4, 7, 10):
+            turned[:, start : start + 3] = dabs[:, start : start + 3] @ turn.T
+        around.append(turned)
+    return np.stack(around, axis=1).reshape(-1, dabs.shape[1]) if len(around) > 1 else dabs
 
 
 class ViewPath:

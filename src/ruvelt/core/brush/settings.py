@@ -4,6 +4,8 @@ from __future__ import annotations
 
 from typing import Annotated, Literal
 
+import numpy as np
+from numpy.typing import NDArray
 from pydantic import Field
 
 from ruvelt.core.stack.basics import Frozen, Share
@@ -23,11 +25,25 @@ class PressureCurve(Frozen):
 
 
 class Mirror(Frozen):
-    """Planes through the object's origin across which every dab is repeated."""
+    """Planes through the object's origin across which every dab is repeated, then `around` an axis through it so many times in all."""
 
     x: bool = False
     y: bool = False
     z: bool = False
+    around: Annotated[int, Field(ge=1, le=64)] = 1
+    axis: Literal["x", "y", "z"] = "y"
+
+    def turns(self) -> list[NDArray[np.float64]]:
+        """(3, 3) turns of a full circle about the axis, but the first, which is none."""
+        k = "xyz".index(self.axis)
+        p, q = (k + 1) % 3, (k + 2) % 3
+        found = []
+        for i in range(1, self.around):
+            cos, sin = np.cos(2 * np.pi * i / self.around), np.sin(2 * np.pi * i / self.around)
+            turn = np.eye(3)
+            turn[p, p], turn[p, q], turn[q, p], turn[q, q] = cos, -sin, sin, cos
+            found.append(turn)
+        return found
 
 
 class Brush(Frozen):

@@ -10,7 +10,7 @@ from numpy.typing import NDArray
 from pydantic import Field, model_validator
 
 from ruvelt.core.errors import Conflict, InputError, NotFound
-from ruvelt.core.stack.basics import Frozen, Id, Share
+from ruvelt.core.stack.basics import Colour, Frozen, Id, Share
 from ruvelt.core.stack.channels import Channel, encode
 from ruvelt.core.stack.document import TOUCH_UP, AnyLayer, Document, GroupLayer, PaintLayer, Sheet, mask_plane_id, plane_id, touch_up_plane_id
 from ruvelt.core.stack.masks import PaintedSource
@@ -40,17 +40,35 @@ class CloneFrom(Frozen):
     anchor: Place | None = None
 
 
+class Tone(Frozen):
+    """How the tone tool changes what is there, on encoded values v with lightness L (Rec. 709 weights), amount a and the range's weight w.
+
+    lighten v + (1 − v)aw · darken v − vaw · contrast (v − ½)(1 + aw) + ½ · saturate L + (v − L)(1 + aw) · desaturate L + (v − L)(1 − aw) ·
+    hue: turned by `degrees` aw · tint: towards `colour` at the lightness that is there, v + (colour · L / its L − v)aw
+    range : w is 1, (1 − L)², 4L(1 − L) or L²
+    """
+
+    change: Literal["lighten", "darken", "contrast", "saturate", "desaturate", "hue", "tint"] = "lighten"
+    range: Literal["all", "shadows", "midtones", "highlights"] = "all"
+    amount: Share = 0.3
+    degrees: Annotated[float, Field(ge=-180, le=180, allow_inf_nan=False)] = 30.0
+    colour: Colour = (0.5, 0.5, 0.5)
+
+
 class Paint(Frozen):
     """What a stroke lays: a value per channel in the channel's own range (colours sRGB-encoded), a value for a mask, or erasing.
 
     tool : "paint" lays the values; "soften" what neighbours within `reach` (share of the brush's radius) come to; "clone" what lies
-    elsewhere. Both read what the channel looks like, layers beneath included.
+    elsewhere; "tone" what is there, changed. reads : what these look at: "all" the channel as it looks, layers beneath included, or "layer"
+    what the target itself holds, which then moves towards it, coverage and all. In a mask they read the painted source.
     """
 
     values: Values = {}
     mask_value: Share = 1.0
     erase: bool = False
-    tool: Literal["paint", "soften", "clone"] = "paint"
+    tool: Literal["paint", "soften", "clone", "tone"] = "paint"
+    reads: Literal["all", "layer"] = "all"
+    tone: Tone = Tone()
     clone: CloneFrom | None = None
     reach: Annotated[float, Field(ge=0.02, le=1, allow_inf_nan=False)] = 0.35
 
@@ -70,6 +88,8 @@ class Cell:
     codes: NDArray[np.uint16]
     channel: str | None
     source: str | None = None
+    #: The code of a mask's painted source where it is not painted.
+    base: int = 0
 
 
 @dataclass(frozen=True, eq=False)
@@ -109,13 +129,11 @@ def resolve_target(document: Document, target: Target, paint: Paint) -> Resolved
             f"Another layer is shown alone, so nothing was painted. Take that back or choose a target that shows ('{layer.name}' does not)."
         )
     if target.mask is not None:
-        if paint.tool != "paint":
-            raise InputError(f"{paint.tool.capitalize()} works on channels and mesh maps, not on masks. Choose a channel cell.")
         source = next((s for s in (layer.mask.sources if layer.mask else ()) if s.id == target.mask), None)
         if not isinstance(source, PaintedSource):
             raise NotFound("The painted mask that was the target is gone. Choose a cell in the layer grid.")
         code = np.array([round(paint.mask_value * 65535)], np.uint16)
-        cell = Cell(mask_plane_id(sheet.id, layer.id, source.id), 2, code, None, source.id)
+        cell = Cell(mask_plane_id(sheet.id, layer.id, source.id), 2, code, None, source.id, round(source.base * 65535))
         return ResolvedTarget(sheet, layer, (cell,), tuple(c.id for c in document.channels if _shows_in(layer, c)))
     if not isinstance(layer, PaintLayer):
         raise InputError(f"'{layer.name}' is {_ARTICLES[layer.kind]} layer; only its mask can be painted. Choose its mask, or a paint layer.")

@@ -8,6 +8,7 @@ layer is laid on it. Level 0 is the opaque start value; a group opens a transpar
 import numba
 import numpy as np
 
+from ruvelt.core.color._hsv_kernels import turn_hsv
 from ruvelt.core.kernels import f32_at, inline, kernel, u16_at
 
 PLANE, CONST, PUSH, POP, FOLDED, TABLE, HSV = 0, 1, 2, 3, 4, 5, 6
@@ -185,44 +186,6 @@ def _encode_srgb(value):
     return _encode(np.float32(1.055) * v ** np.float32(1 / 2.4) - np.float32(0.055))
 
 
-@inline
-def _turn_hsv(r, g, b, hue, saturation, value):
-    """A colour with its hue turned (1 is a whole turn), and saturation and value moved towards 0 or 1 (A. R. Smith's hexcone, 1978)."""
-    one, zero, six = np.float32(1), np.float32(0), np.float32(6)
-    r, g, b = min(max(r, zero), one), min(max(g, zero), one), min(max(b, zero), one)
-    high, low = max(r, g, b), min(r, g, b)
-    span = high - low
-    h = zero
-    if span > zero:
-        if high == r:
-            h = (g - b) / span
-        elif high == g:
-            h = np.float32(2) + (b - r) / span
-        else:
-            h = np.float32(4) + (r - g) / span
-    h = h + hue * six
-    h = h - six * np.floor(h / six)
-    s = span / high if high > zero else zero
-    # A grey has no hue to strengthen.
-    if s > zero:
-        s = s + (one - s) * saturation if saturation > zero else s * (one + saturation)
-    v = high + (one - high) * value if value > zero else high * (one + value)
-    i = np.int32(np.floor(h))
-    f = h - np.float32(i)
-    p, q, t = v * (one - s), v * (one - s * f), v * (one - s * (one - f))
-    if i == 0 or i == 6:
-        return v, t, p
-    if i == 1:
-        return q, v, p
-    if i == 2:
-        return p, v, t
-    if i == 3:
-        return p, q, v
-    if i == 4:
-        return t, p, v
-    return v, p, q
-
-
 @kernel(
     numba.void(
         numba.int8[::1],
@@ -358,7 +321,7 @@ def evaluate_runs(
                     r, g, b = acc[level, 0, i], acc[level, 1 % comps, i], acc[level, 2 % comps, i]
                     if linear:
                         r, g, b = np.float32(_encode_srgb(r)) * U, np.float32(_encode_srgb(g)) * U, np.float32(_encode_srgb(b)) * U
-                    r, g, b = _turn_hsv(r, g, b, consts[op, 0], consts[op, 1 % comps], consts[op, 2 % comps])
+                    r, g, b = turn_hsv(r, g, b, consts[op, 0], consts[op, 1 % comps], consts[op, 2 % comps])
                     if linear:
                         r, g, b = decode[_encode(r)], decode[_encode(g)], decode[_encode(b)]
                     src[0, i], src[1 % comps, i], src[2 % comps, i] = r, g, b

@@ -1,0 +1,173 @@
+"""The tone tool against its formulas, and tools that read the target's own paint or its mask."""
+
+from __future__ import annotations
+
+import colorsys
+
+import numpy as np
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+from numpy.testing import assert_allclose, assert_array_equal
+from pydantic import ValidationError
+
+from ruvelt.core.brush.path import Point, SurfacePath
+from ruvelt.core.brush.settings import Brush
+from ruvelt.core.brush.target import CloneFrom, Paint, Tone
+from ruvelt.core.samples.chunks import CHUNK
+from ruvelt.core.stack.document import mask_plane_id, plane_id
+from ruvelt.core.stack.masks import Mask, PaintedSource
+from tests.core.scene import Scene, fill_layer, paint_layer, target
+from tests.meshes import square
+
+BRUSH = Brush(size=0.4, size_unit="object", hardness=0.8, flow=1.0)
+
+
+def dab(scene: Scene, paint: Paint, *channels: str, at: tuple[float, float, float] = (0, 0, 0), mask: str | None = None) -> None:
+    """One full dab with a tool, kept."""
+    live = scene.live(target(*channels, mask=mask), paint)
+    live.dabs(SurfacePath(BRUSH, scene.samples).extend([Point(at)]))
+    scene.keep(live)
+
+
+def plane(scene: Scene, name: str) -> np.ndarray:
+    chunks = scene.planes[name].chunks
+    return np.concatenate([scene.store.get(chunks[c]) for c in range(scene.samples.chunk_count)], axis=1)
+
+
+def toned(v: np.ndarray, tone: Tone) -> np.ndarray:
+    """The formulas written anew."""
+    light = float(v @ [0.2126, 0.7152, 0.0722])
+    weight = {"all": 1.0, "shadows": (1 - light) ** 2, "midtones": 4 * light * (1 - light), "highlights": light**2}[tone.range]
+    a = tone.amount * weight
+    if tone.change == "hue":
+        h, s, value = colorsys.rgb_to_hsv(*v)
+        return np.array(colorsys.hsv_to_rgb((h + tone.degrees / 360 * a) % 1, s, value))
+    goal = np.array(tone.colour)
+    return np.clip(
+        {
+            "lighten": v + (1 - v) * a,
+            "darken": v * (1 - a),
+            "contrast": (v - 0.5) * (1 + a) + 0.5,
+            "saturate": light + (v - light) * (1 + a),
+            "desaturate": light + (v - light) * (1 - a),
+            "tint": v + (goal * light / float(goal @ [0.2126, 0.7152, 0.0722]) - v) * a,
+        }[tone.change],
+        0,
+        1,
+    )
+
+
+@pytest.mark.parametrize("change", ["lighten", "darken", "contrast", "saturate", "desaturate", "hue", "tint"])
+@pytest.mark.parametrize("span", ["all", "shadows", "midtones", "highlights"])
+def test_tone_follows_its_formula(change: str, span: str) -> None:
+    colour = (0.62, 0.35, 0.2)
+    tone = Tone(change=change, range=span, amount=0.6, degrees=80, colour=(0.2, 0.5, 0.7))  # type: ignore[arg-type]
+    scene = Scene(square(), (paint_layer(), fill_layer("u", {"base_color": colour})))
+    dab(scene, Paint(tool="tone", tone=tone), "base_color")
+    assert_allclose(scene.value("base_color", 0, 0, 0) / 65535, toned(np.array(colour), tone), atol=6e-5)
+    assert_allclose(scene.value("base_color", 0.9, 0.9, 0) / 65535, colour, atol=2e-5)
+
+
+def test_tone_of_one_number_works_on_it_alone() -> None:
+    scene = Scene(square(), (paint_layer(), fill_layer("u", {"roughness": (0.4,)})))
+    dab(scene, Paint(tool="tone", tone=Tone(change="darken", amount=0.5)), "roughness")
+    assert_allclose(scene.value("roughness", 0, 0, 0)[0] / 65535, 0.2, atol=3e-5)
+
+
+def half_painted() -> tuple[Scene, str]:
+    """A layer that holds red at half coverage on the left, nothing on the right, over grey."""
+    scene = Scene(square(), (paint_layer(), fill_layer("u", {"base_color": (0.5, 0.5, 0.5)})))
+    held = np.zeros((4, scene.samples.slot_count), np.uint16)
+    left = scene.samples.positions[:, 0] < 0
+    held[:, left] = np.array([52428, 6554, 6554, 32768])[:, None]
+    name = plane_id("s", "p", "base_color")
+    scene.put_plane(name, held)
+    return scene, name
+
+
+def test_tone_of_the_layer_alone_keeps_its_coverage() -> None:
+    scene, name = half_painted()
+    before = plane(scene, name)
+    dab(scene, Paint(tool="tone", reads="layer", tone=Tone(change="darken", amount=0.5)), "base_color")
+    after = plane(scene, name)
+    assert_array_equal(after[3], before[3])
+    slot = scene.at(-0.1, 0, 0)
+    assert_allclose(after[:3, slot], before[:3, slot] / 2, atol=3)
+    # Where the layer holds nothing, nothing comes.
+    assert after[:, scene.at(0.1, 0, 0)].max() == 0
+
+
+def test_soften_of_the_layer_alone_spreads_what_it_holds_and_no_more() -> None:
+    scene, name = half_painted()
+    dab(scene, Paint(tool="soften", reads="layer", reach=0.5), "base_color")
+    after = plane(scene, name)
+    near, inside = scene.at(0.03, 0, 0), scene.at(-0.03, 0, 0)
+    assert 2000 < after[3, near] < 16000
+    assert 18000 < after[3, inside] < 32000
+    # Its colour stays red: nothing of the grey beneath is mixed in.
+    assert_allclose(after[:3, near], [52428, 6554, 6554], atol=40)
+
+
+def test_clone_of_the_layer_alone_takes_colour_and_coverage_exactly() -> None:
+    scene, name = half_painted()
+    dab(scene, Paint(tool="clone", reads="layer", clone=CloneFrom(source=(-0.5, 0, 0))), "base_color", at=(0.5, 0, 0))
+    assert_array_equal(plane(scene, name)[:, scene.at(0.5, 0, 0)], [52428, 6554, 6554, 32768])
+    dab(scene, Paint(tool="clone", reads="layer", clone=CloneFrom(source=(0.9, 0.9, 0))), "base_color", at=(-0.5, 0, 0))
+    assert plane(scene, name)[3, scene.at(-0.5, 0, 0)] == 0
+
+
+def masked() -> Scene:
+    mask = Mask(sources=(PaintedSource(id="m", base=0.2),))
+    scene = Scene(square(), (paint_layer(mask=mask), fill_layer("u", {"roughness": (0.0,)})))
+    held = np.zeros((2, scene.samples.slot_count), np.uint16)
+    left = scene.samples.positions[:, 0] < 0
+    held[:, left] = np.array([65535, 65535])[:, None]
+    scene.put_plane(mask_plane_id("s", "p", "m"), held)
+    return scene
+
+
+def mask_at(scene: Scene, x: float) -> float:
+    layer = scene.document.sheets[0].find("p")
+    assert layer is not None
+    assert layer.mask is not None
+    slot = scene.at(x, 0, 0)
+    found = scene.evaluator.mask_chunk(layer.mask, "p", slot >> 16)
+    return found if isinstance(found, float) else float(found[slot & (CHUNK - 1)]) / 65535
+
+
+def test_soften_clone_and_tone_work_on_a_mask_with_its_start_value() -> None:
+    scene = masked()
+    assert_allclose([mask_at(scene, -0.1), mask_at(scene, 0.1)], [1, 0.2], atol=1e-4)
+    dab(scene, Paint(tool="soften", reach=0.5), mask="m")
+    assert 0.3 < mask_at(scene, 0.0) < 0.9
+    scene = masked()
+    dab(scene, Paint(tool="tone", tone=Tone(change="darken", amount=0.5)), mask="m")
+    assert_allclose([mask_at(scene, -0.1), mask_at(scene, 0.1)], [0.5, 0.1], atol=2e-4)
+    scene = masked()
+    dab(scene, Paint(tool="clone", clone=CloneFrom(source=(-0.5, 0, 0))), mask="m", at=(0.5, 0, 0))
+    assert_allclose(mask_at(scene, 0.5), 1, atol=1e-4)
+
+
+@settings(max_examples=20, deadline=None)
+@given(
+    change=st.sampled_from(["lighten", "darken", "contrast", "saturate", "desaturate", "hue", "tint"]),
+    amount=st.floats(0, 1),
+    colour=st.tuples(*[st.floats(0, 1)] * 3),
+    own=st.booleans(),
+)
+def test_tone_never_leaves_the_range_and_is_the_same_again(change: str, amount: float, colour: tuple[float, float, float], own: bool) -> None:
+    paint = Paint(tool="tone", reads="layer" if own else "all", tone=Tone(change=change, amount=amount, colour=colour))  # type: ignore[arg-type]
+    results = []
+    for _ in range(2):
+        scene, name = half_painted()
+        dab(scene, paint, "base_color")
+        results.append(plane(scene, name))
+    assert_array_equal(results[0], results[1])
+    assert results[0][3].max() <= (32768 if own else 65535)
+
+
+@pytest.mark.parametrize("bad", [{"change": "explode"}, {"amount": 2}, {"amount": float("nan")}, {"degrees": 999}, {"range": "reds"}])
+def test_bad_tones_are_refused(bad: dict[str, object]) -> None:
+    with pytest.raises(ValidationError):
+        Tone.model_validate(bad)
