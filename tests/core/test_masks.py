@@ -2,6 +2,11 @@
 
 from __future__ import annotations
 
+import os
+import subprocess
+import sys
+from pathlib import Path
+
 import numpy as np
 import pytest
 from hypothesis import given, settings
@@ -535,3 +540,21 @@ def test_models_share_their_levels() -> None:
     assert LevelsShaper(id="m").gamma == 1
     assert NoiseSource(id="m").size == Noise().size
     assert PositionSource(id="m").along == (0, 1, 0)
+
+
+def test_versions_of_masks_are_the_same_in_every_process() -> None:
+    """Kept pictures go by them: a project whose masks are blurred must not be drawn anew at each opening."""
+    program = (
+        "from tests.core.test_masks import *\n"
+        "m = mask({'kind': 'noise'}, {'kind': 'painted'}, {'kind': 'blur', 'radius': 0.01})\n"
+        "scene = Scene(square(), (fill_layer('f', {'roughness': (1.0,)}, mask=m),))\n"
+        "scene.put_plane(mask_plane_id('s', 'f', 'm1'), np.zeros((2, scene.samples.slot_count), np.uint16))\n"
+        "print(scene.evaluator.stamp('roughness', 0))"
+    )
+    root = Path(__file__).parents[2]
+    said = set()
+    for seed in ("1", "2"):
+        env = {**os.environ, "PYTHONHASHSEED": seed}
+        said.add(subprocess.run([sys.executable, "-c", program], cwd=root, env=env, capture_output=True, text=True, check=True).stdout)
+    assert len(said) == 1
+    assert int(said.pop()) > 0

@@ -12,6 +12,7 @@ from numpy.typing import NDArray
 
 from ruvelt.core.planes.cache import BoundedCache
 from ruvelt.core.planes.plane import U16
+from ruvelt.core.planes.stamps import stamp_of
 from ruvelt.core.samples.chunks import CHUNK
 from ruvelt.core.samples.lattice import surface_blur
 from ruvelt.core.samples.spread import surface_grow
@@ -144,7 +145,7 @@ class MaskEvaluator:
         key = (layer_id, *(s.id for s in steps))
         if key not in self._everywhere:
             every = range(self._host.samples.chunk_count)
-            self._everywhere[key] = hash(tuple(self._input(s, layer_id, c) for s in steps for c in every))
+            self._everywhere[key] = stamp_of([self._input(s, layer_id, c) for s in steps for c in every])
         return self._everywhere[key]
 
     def _input(self, step: Step, layer_id: str, chunk: int) -> Hashable:
@@ -170,7 +171,7 @@ class MaskEvaluator:
 
     def _map_version(self, channel: str) -> int:
         if channel not in self._everywhere:
-            self._everywhere[channel] = hash(tuple(self._host.stamp(channel, c) for c in range(self._host.samples.chunk_count)))
+            self._everywhere[channel] = stamp_of([self._host.stamp(channel, c) for c in range(self._host.samples.chunk_count)])
         return self._everywhere[channel]
 
     # -- values -----------------------------------------------------------------------------------------------------------------
