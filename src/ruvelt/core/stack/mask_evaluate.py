@@ -110,7 +110,7 @@ class MaskEvaluator:
             case ColourRangeSource():
                 return bool(step.colours) and self._host.channel(step.channel) is not None
             case ImageSource():
-                return self._host.measures.picture(step, 0) is not None
+                return self._host.measures.has_picture(step)
             case LayerSource():
                 return self._reads(step) is not None
             case _:

@@ -146,6 +146,11 @@ class Measures:
             kernels.near_colours(codes, DECODE_U16, oklab(np.array(colours)).astype(np.float32), tolerance, softness, out)
         return out
 
+    def has_picture(self, of: Picture) -> bool:
+        """Whether there is a picture, and a layout where it goes by one."""
+        laid_out = of.projection.way != "uv" or isinstance(self.samples, SheetSamples)
+        return laid_out and of.image is not None and self._images(of.image) is not None
+
     def picture(self, of: Picture, chunk: int) -> U16 | None:
         """(4, 65536) uint16: a picture on the surface, alpha last; None without one."""
         image = self._images(of.image) if of.image is not None else None
@@ -154,7 +159,7 @@ class Measures:
         samples, projection = self.samples, of.projection
         height, width = image.shape[:2]
         flat = projection.way == "uv"
-        if flat and not isinstance(samples, SheetSamples):
+        if not self.has_picture(of):
             return None
         side = samples.side if isinstance(samples, SheetSamples) else 1
         unit_size = projection.size if flat else projection.size * samples.model.diagonal
