@@ -123,6 +123,7 @@ def test_a_mask_is_painted_and_the_chips_turn_grey(page: Page, server: Server, c
     settled(page)
     assert red_on_flat(page) > 2000
     page.get_by_role("button", name="Mask of Fill 2", exact=True).click()
+    page.get_by_role("button", name="Source", exact=True).click()
     page.get_by_role("menuitem", name="Paint to reveal").click()
     settled(page)
     assert red_on_flat(page) == 0
