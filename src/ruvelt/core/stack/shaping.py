@@ -6,7 +6,6 @@ from functools import lru_cache
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.interpolate import PchipInterpolator
 
 from ruvelt.core.stack.fields import Levels
 from ruvelt.core.stack.masks import ContrastShaper, CurveShaper, InvertShaper, LevelsShaper, StepsShaper
@@ -28,6 +27,9 @@ def contrast_gain(contrast: float) -> float:
 
 def curve(x: F64, points: tuple[tuple[float, float], ...]) -> F64:
     """Monotone cubic through the points (F. Fritsch and J. Butland, 1984), level outside them."""
+    # Loading it costs a start more than all curves of a session.
+    from scipy.interpolate import PchipInterpolator
+
     xs, ys = np.array(points, np.float64).T
     return np.asarray(np.clip(PchipInterpolator(xs, ys)(np.clip(x, xs[0], xs[-1])), 0, 1))
 
