@@ -42,7 +42,6 @@ export function ReadingCard() {
       <div className="chead">
         <h2>{name}</h2>
       </div>
-      {tool === "tone" && <ToneControls />}
       {!masked && (
         <div className="prow">
           <span className="label">Reads</span>
@@ -63,7 +62,7 @@ export function ReadingCard() {
   );
 }
 
-/** Settings of soften and clone, wherever they are used. */
+/** Settings of soften, clone and tone, wherever they are used. */
 export function ReadingControls() {
   const tool = useWorkshop((s) => s.tool);
   const clone = useWorkshop((s) => s.clone);
@@ -72,6 +71,7 @@ export function ReadingControls() {
   if (tool === "soften") {
     return <NamedSlider label="Reach" title="How far soften looks around, as a share of the brush's radius" value={reach} low={0.02} high={1} step={0.01} unit="percent" onChange={(v) => workshop.setState({ softenReach: v })} />;
   }
+  if (tool === "tone") return <ToneControls />;
   if (tool !== "clone") return null;
   return (
     <>

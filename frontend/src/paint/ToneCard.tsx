@@ -13,7 +13,7 @@ const CHANGES: [Tone["change"], string, string][] = [
   ["hue", "Hue", "Turns the colour round the wheel"],
   ["tint", "Tint", "Towards a colour, as light as it is"],
 ];
-const RANGES: [Tone["range"], string][] = [["all", "All"], ["shadows", "Shadows"], ["midtones", "Mid-tones"], ["highlights", "Highlights"]];
+const RANGES: [Tone["range"], string][] = [["all", "All tones"], ["shadows", "Shadows"], ["midtones", "Mid-tones"], ["highlights", "Highlights"]];
 
 /** What the tone tool does to what is there. */
 export function ToneControls() {
@@ -30,17 +30,14 @@ export function ToneControls() {
           </Tooltip>
         ))}
       </div>
-      <div className="prow">
-        <span className="label">In</span>
-        <div className="seg tight" role="group" aria-label="Range of tones">
-          {RANGES.map(([id, name]) => (
-            <Tooltip key={id} title="Which tones it works on, by how light they are">
-              <button aria-pressed={tone.range === id} onClick={() => set({ range: id })}>
-                {name}
-              </button>
-            </Tooltip>
-          ))}
-        </div>
+      <div className="prow" role="group" aria-label="Range of tones">
+        {RANGES.map(([id, name]) => (
+          <Tooltip key={id} title="Which tones it works on, by how light they are">
+            <button className="tog" aria-pressed={tone.range === id} onClick={() => set({ range: id })}>
+              {name}
+            </button>
+          </Tooltip>
+        ))}
       </div>
       <NamedSlider label="Amount" title="How far one stroke at full strength goes" value={tone.amount} low={0} high={1} step={0.01} unit="percent" onChange={(amount) => set({ amount })} />
       {tone.change === "hue" && <NamedSlider label="Turn" title="Degrees on the wheel at full amount" value={tone.degrees} low={-180} high={180} step={1} unit="degrees" onChange={(degrees) => set({ degrees })} />}

@@ -436,7 +436,7 @@ export function currentPaint(erase: boolean, otherHeld = false): Paint {
   }
   const reads = !erase && (s.tool === "soften" || s.tool === "clone" || s.tool === "tone");
   return {
-    values, mask_value: s.maskValues[pick], erase, tool: reads ? s.tool : "paint", reach: s.softenReach, reads: s.reads, tone: s.tone,
+    values, mask_value: s.maskValues[pick], erase, tool: reads ? s.tool : "paint", reach: s.softenReach, reads: s.target?.mesh_map ? "all" : s.reads, tone: s.tone,
     clone: reads && s.tool === "clone" ? s.clone : null,
   } as Paint;
 }
