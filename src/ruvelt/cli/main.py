@@ -254,13 +254,20 @@ def bench(as_json: bool, data: Path | None, out: Path | None, quick: bool) -> No
 def warm() -> None:
     """Compile every kernel, so that no first stroke waits."""
     import ruvelt.web.app  # noqa: F401
+    from ruvelt.core.kernels import load_all
+
+    load_all()
 
 
 @main.command()
 def openapi() -> None:
     """Print the API's OpenAPI document."""
+    import os
     import tempfile
 
+    from ruvelt.web.context import DESCRIBE
+
+    os.environ[DESCRIBE] = "1"
     from ruvelt.web.app import create_app
 
     with tempfile.TemporaryDirectory() as folder:

@@ -1,4 +1,4 @@
-"""How every kernel is compiled: ahead of time from an explicit signature, kept on disk, free of the interpreter lock."""
+"""How every kernel is compiled: ahead of time from explicit signatures, kept on disk, free of the interpreter lock."""
 
 from collections.abc import Callable
 from typing import Any
@@ -11,12 +11,46 @@ from numba.extending import intrinsic
 Function = Callable[..., Any]
 
 
-def kernel(*signatures: Any, **options: Any) -> Callable[[Function], Function]:
-    """Compile a loop at import from its signatures; later imports read it from the cache beside the module."""
+class _Late:
+    """A kernel that is read from its cache when it is first called. Two threads may both do so; the second finds the first one's."""
+
+    def __init__(self, build: Callable[[], Function]) -> None:
+        self._build = build
+        self._run: Function | None = None
+
+    def load(self) -> Function:
+        if self._run is None:
+            self._run = self._build()
+        return self._run
+
+    def __call__(self, *args: Any) -> Any:
+        return (self._run or self.load())(*args)
+
+
+_LATE: list[_Late] = []
+
+
+def load_all() -> None:
+    """Read every kernel that waits for its first call, or compile it."""
+    for late in _LATE:
+        late.load()
+
+
+def kernel(*signatures: Any, late: bool = False, **options: Any) -> Callable[[Function], Function]:
+    """Compile a loop from its signatures, or read it from the cache beside its module: at import, or `late` at the first call.
+
+    What a stroke needs is read at import, so that no stroke waits; the rest would only make every start longer.
+    """
 
     def compile_it(function: Function) -> Function:
-        jitted: Function = numba.njit(list(signatures), cache=True, nogil=True, error_model="numpy", **options)(function)
-        return jitted
+        def build() -> Function:
+            jitted: Function = numba.njit(list(signatures), cache=True, nogil=True, error_model="numpy", **options)(function)
+            return jitted
+
+        if not late:
+            return build()
+        _LATE.append(_Late(build))
+        return _LATE[-1]
 
     return compile_it
 

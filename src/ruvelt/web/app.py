@@ -74,11 +74,6 @@ def create_app(here: Studio) -> OpenAPI:
     for module in (api, projects.api, baking.api, masking.api, painting.api, exporting.api):
         app.register_api(module)
 
-    @app.route("/openapi.json")
-    def _document() -> Response:
-        response: Response = app.json.response(app.api_doc)
-        return response
-
     @app.route("/", defaults={"path": ""})
     @app.route("/<path:path>")
     def _front_end(path: str) -> Response:

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import os
+
 from flask import current_app
 from flask_openapi3 import APIBlueprint
 
@@ -14,6 +16,10 @@ def studio() -> Studio:
     return found
 
 
+#: Set where the API is to be described: that takes longer than everything else at a start, and nobody who paints reads it.
+DESCRIBE = "RUVELT_DESCRIBE_API"
+
+
 def blueprint(name: str) -> APIBlueprint:
     errors = {400: ErrorAnswer, 404: ErrorAnswer, 409: ErrorAnswer}
-    return APIBlueprint(name, __name__, url_prefix="/api", abp_responses=errors)  # type: ignore[arg-type]
+    return APIBlueprint(name, __name__, url_prefix="/api", abp_responses=errors, doc_ui=DESCRIBE in os.environ)  # type: ignore[arg-type]

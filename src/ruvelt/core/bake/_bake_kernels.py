@@ -36,7 +36,8 @@ def _unit(x, y, z):
         f32[:, ::1],
         f32[:, ::1],
         f32[:, ::1],
-    )
+    ),
+    late=True,
 )
 def texel_points(
     owner, uv, corners, normals, cages, tangents, chunk, side, shift_x, shift_y, local, triangle, position, normal, cage, geometric, tangent
@@ -97,7 +98,7 @@ def _hash(x):
     return x
 
 
-@kernel(numba.void(f32[:, ::1], f32[:, ::1], f32[:, ::1], i64[::1], f32[:, ::1], u32, f32, i64, i64, f32[:, ::1], f32[:, ::1]))
+@kernel(numba.void(f32[:, ::1], f32[:, ::1], f32[:, ::1], i64[::1], f32[:, ::1], u32, f32, i64, i64, f32[:, ::1], f32[:, ::1]), late=True)
 def hemisphere_rays(position, normal, geometric, key, table, seed, bias, first, last, origin, direction):
     """Cosine-weighted rays over points first … last, all rays of a point in a row.
 
@@ -141,7 +142,7 @@ def hemisphere_rays(position, normal, geometric, key, table, seed, bias, first, 
             direction[at + r, 0], direction[at + r, 1], direction[at + r, 2] = dx, dy, dz
 
 
-@kernel(numba.void(i32[::1], f32[:, ::1], f32[:, ::1], i64, i64, i64, f32[::1], f32[:, ::1]))
+@kernel(numba.void(i32[::1], f32[:, ::1], f32[:, ::1], i64, i64, i64, f32[::1], f32[:, ::1]), late=True)
 def gather_open(hit, direction, normal, first, last, rays, open_share, bent):
     """Share of a point's rays that met nothing, and their mean direction (the normal where none is open)."""
     for p in range(first, last):
@@ -161,7 +162,7 @@ def gather_open(hit, direction, normal, first, last, rays, open_share, bent):
         bent[p, 0], bent[p, 1], bent[p, 2] = x, y, z
 
 
-@kernel(numba.void(f32[::1], f32[:, ::1], f32[:, ::1], i64, i64, i64, f32, f32[::1]))
+@kernel(numba.void(f32[::1], f32[:, ::1], f32[:, ::1], i64, i64, i64, f32, f32[::1]), late=True)
 def gather_thickness(distance, direction, inward, first, last, rays, reach, out):
     """Mean over a point's inward rays of distance times the cosine to the inward normal, `reach` at most."""
     for p in range(first, last):
@@ -173,7 +174,7 @@ def gather_thickness(distance, direction, inward, first, last, rays, reach, out)
         out[p] = total / np.float32(rays)
 
 
-@kernel(numba.void(f32[:, ::1], f32[:, ::1], i64[::1], f32, f32[::1], f32, f32[:, ::1], f32[:, ::1]))
+@kernel(numba.void(f32[:, ::1], f32[:, ::1], i64[::1], f32, f32[::1], f32, f32[:, ::1], f32[:, ::1]), late=True)
 def cage_rays(position, cage, rows, front, centre, scale, start, way):
     """Rays from `front` outside along the cage, inward; starts in the scene's own units."""
     for i in range(len(rows)):
@@ -199,7 +200,8 @@ def cage_rays(position, cage, rows, front, centre, scale, start, way):
         f32[:, ::1],
         i32[::1],
         i64[::1],
-    )
+    ),
+    late=True,
 )
 def take_hits(primitive, u, v, outward, way, ignore_back, index, corners, normals, rows, position, normal, triangle, again):
     """Position and interpolated normal of hits, written to rows; lists those that met a face from behind in `again` and counts them.
@@ -224,7 +226,7 @@ def take_hits(primitive, u, v, outward, way, ignore_back, index, corners, normal
     return passed
 
 
-@kernel(numba.void(f32[:, ::1], f32[:, ::1], f32[:, ::1], i32[::1], i32[::1], i32[::1], f32, f32, u8[::1], f32[::1], u8[::1]))
+@kernel(numba.void(f32[:, ::1], f32[:, ::1], f32[:, ::1], i32[::1], i32[::1], i32[::1], f32, f32, u8[::1], f32[::1], u8[::1]), late=True)
 def judge_hits(low, cage, high, triangle, wanted, met, front, back, bits, height, suspect):
     """Height above the low mesh along the cage, and the reasons to suspect each point.
 
@@ -243,7 +245,7 @@ def judge_hits(low, cage, high, triangle, wanted, met, front, back, bits, height
             suspect[i] |= bits[2]
 
 
-@kernel(numba.void(f32[:, ::1], f32[:, ::1], f32[:, ::1], f32[:, ::1]))
+@kernel(numba.void(f32[:, ::1], f32[:, ::1], f32[:, ::1], f32[:, ::1]), late=True)
 def into_tangent_frame(way, normal, tangent, out):
     """Directions in MikkTSpace frames (bitangent = sign · normal × tangent), as 0.5 + 0.5 · v; out : (n, 3)."""
     half = np.float32(0.5)
@@ -259,7 +261,8 @@ def into_tangent_frame(way, normal, tangent, out):
 @kernel(
     numba.void(
         i32[::1], f32[:, ::1], f32[:, ::1], f32, f32[::1], numba.float64, i32[::1], i32[::1], i32[::1], f32[:, ::1], f32[:, ::1], i64, f32[::1]
-    )
+    ),
+    late=True,
 )
 def mean_curvature(slots, position, normal, radius, low, cell, dims, start, order, xyz, normals, most, out):
     """Mean curvature at samples from the normals of their neighbours inside `radius`: the mean of (n′ − n) · (p′ − p) / |p′ − p|².
@@ -306,7 +309,7 @@ def mean_curvature(slots, position, normal, radius, low, cell, dims, start, orde
         out[at] = total / weight if weight > 0 else np.float32(0)
 
 
-@kernel(numba.void(f32[:, ::1], i32[::1], i64, f32, numba.boolean, numba.uint16[:, ::1]))
+@kernel(numba.void(f32[:, ::1], i32[::1], i64, f32, numba.boolean, numba.uint16[:, ::1]), late=True)
 def encode_rows(values, local, comps, scale, direction, out):
     """(n, comps) values 0–1 times `scale` to 16-bit codes of places `local`, with full coverage; out : (comps + 1, 65536).
 

@@ -13,7 +13,7 @@ CHUNK = 65536
 MOST = 96
 
 
-@kernel(numba.void(f32[:, ::1], f32[::1], f32[::1], numba.float64, i32[::1], i32[::1], i32[::1], u8[::1]))
+@kernel(numba.void(f32[:, ::1], f32[::1], f32[::1], numba.float64, i32[::1], i32[::1], i32[::1], u8[::1]), late=True)
 def chunks_near(centres, reach, low, cell, dims, start, slot, marks):
     """Mark the chunks of samples in cells that balls (centres (n, 3), reach (n,)) touch."""
     lo, hi = np.empty(3, np.int64), np.empty(3, np.int64)
@@ -45,7 +45,8 @@ def chunks_near(centres, reach, low, cell, dims, start, slot, marks):
         i64[::1],
         i32,
         u16[:, ::1],
-    )
+    ),
+    late=True,
 )
 def neighbour_means(slots, position, normal, radius, low, cell, dims, start, slot, xyz, normals, areas, pictures, comps, out):
     """Weighted mean of a picture over the surface around samples, so that seams do not show.
@@ -102,7 +103,7 @@ LIGHTEN, DARKEN, CONTRAST, SATURATE, DESATURATE, HUE, TINT = 0, 1, 2, 3, 4, 5, 6
 ALL, SHADOWS, MIDTONES, HIGHLIGHTS = 0, 1, 2, 3
 
 
-@kernel(numba.void(i32[::1], i64, i32, i32, i32, f32, f32, f32[::1], u16[:, ::1]))
+@kernel(numba.void(i32[::1], i64, i32, i32, i32, f32, f32, f32[::1], u16[:, ::1]), late=True)
 def tone_values(slots, look, comps, change, span, amount, turns, colour, out):
     """Change the look of samples of one chunk as `target.Tone` tells. look : address of (comps, 65536) uint16 encoded,
     out : (comps or more, 65536); turns : of hue

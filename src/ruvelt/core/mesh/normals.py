@@ -46,7 +46,8 @@ def _corner_angles(model: Model) -> NDArray[np.float64]:
 
 
 @kernel(
-    numba.void(numba.float64[:, ::1], numba.float64[::1], numba.int32[::1], numba.int32[::1], numba.int32[::1], numba.float64, numba.float32[:, ::1])
+    numba.void(numba.float64[:, ::1], numba.float64[::1], numba.int32[::1], numba.int32[::1], numba.int32[::1], numba.float64, numba.float32[:, ::1]),
+    late=True,
 )
 def _smooth(face_normal, angle, face_of, order, starts, cos_crease, out):  # type: ignore[no-untyped-def]
     for v in range(len(starts) - 1):

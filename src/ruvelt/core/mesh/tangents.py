@@ -61,7 +61,8 @@ def _root(parent, i):  # type: ignore[no-untyped-def]
         numba.int64[::1],
         numba.int32[::1],
         numba.float32[:, :, ::1],
-    )
+    ),
+    late=True,
 )
 def _frames(pos, nrm, uvs, weld, edge_key, order, out):  # type: ignore[no-untyped-def]
     count = len(pos)

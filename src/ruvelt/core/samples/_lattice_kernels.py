@@ -29,7 +29,7 @@ def _find(table, key, mask):
     return at
 
 
-@kernel(i64(f32[:, ::1], i32[::1], f32[::1], f32, i64[::1], i32[::1], i32[::1], i64[::1]))
+@kernel(i64(f32[:, ::1], i32[::1], f32[::1], f32, i64[::1], i32[::1], i32[::1], i64[::1]), late=True)
 def number_cells(positions, slots, low, inverse, table, number, cell_of, keys):
     """Number the cells that samples lie in, in the order they are met; −1 when the table is too full.
 
@@ -54,7 +54,7 @@ def number_cells(positions, slots, low, inverse, table, number, cell_of, keys):
     return count
 
 
-@kernel(i64(i64[::1], i64[::1], i32[::1], i32[:, ::1], i64[::1]))
+@kernel(i64(i64[::1], i64[::1], i32[::1], i32[:, ::1], i64[::1]), late=True)
 def number_places(cells, table, number, corners, keys):
     """Number the corners of cells.
 
@@ -88,7 +88,7 @@ def _shares(positions, s, low, inverse, shares):
     shares[4], shares[5], shares[6], shares[7] = gx * gy * fz, fx * gy * fz, gx * fy * fz, fx * fy * fz
 
 
-@kernel(numba.void(f32[:, ::1], f32[:, ::1], i32[::1], f32[::1], f32[::1], f32, i32[::1], i32[:, ::1], f64[:, ::1]))
+@kernel(numba.void(f32[:, ::1], f32[:, ::1], i32[::1], f32[::1], f32[::1], f32, i32[::1], i32[:, ::1], f64[:, ::1]), late=True)
 def gather_normals(positions, normals, slots, areas, low, inverse, cell_of, corners, sums):
     """sums : (places, 10) of area, normal (3) and its second moments (xx, yy, zz, xy, xz, yz)."""
     shares = np.empty(8, np.float32)
@@ -111,7 +111,7 @@ def gather_normals(positions, normals, slots, areas, low, inverse, cell_of, corn
             sums[p, 9] += w * y * z
 
 
-@kernel(i64(f64[:, ::1], i32[::1], f32[:, ::1]))
+@kernel(i64(f64[:, ::1], i32[::1], f32[:, ::1]), late=True)
 def number_nodes(sums, node, axis):
     """One node a place, or two where a wall's two sides meet in it. node : (places,) its first; axis : (places, 3), 0 for one side."""
     count = 0
@@ -153,7 +153,7 @@ def _along(sums, p, axis, q):
     return (sums[p, 1] * axis[q, 0] + sums[p, 2] * axis[q, 1] + sums[p, 3] * axis[q, 2]) / max(sums[p, 0], 1e-30)
 
 
-@kernel(numba.void(i64[::1], i64[::1], i32[::1], i32[::1], f32[:, ::1], f64[:, ::1], i32[:, :, ::1]))
+@kernel(numba.void(i64[::1], i64[::1], i32[::1], i32[::1], f32[:, ::1], f64[:, ::1], i32[:, :, ::1]), late=True)
 def link_nodes(keys, table, number, node, axis, sums, links):
     """links : (3 axes, nodes, 2) int32 neighbours of each node before and after it, −1 for none, −2 − n for both n and n + 1.
 
@@ -201,7 +201,7 @@ def _side(normals, s, axis, p):
 PLACED = (f32[:, ::1], f32[:, ::1], i32[::1], f32[::1], f32[::1], f32, i32[::1], i32[:, ::1], i32[::1], f32[:, ::1])
 
 
-@kernel(numba.void(*PLACED, i64, i64, numba.uint16[:, ::1], f32[:, ::1]))
+@kernel(numba.void(*PLACED, i64, i64, numba.uint16[:, ::1], f32[:, ::1]), late=True)
 def to_nodes(positions, normals, slots, areas, low, inverse, cell_of, corners, node, axis, first, last, codes, out):
     """Add the samples first … last, weighed by area, to the nodes. codes : (k, slots) uint16, or (0, 0) to sum the areas; out : (k or 1, nodes)."""
     shares = np.empty(8, np.float32)
@@ -230,7 +230,7 @@ def to_nodes(positions, normals, slots, areas, low, inverse, cell_of, corners, n
                     out[k, n] += w * (np.float32(codes[k, s]) * u)
 
 
-@kernel(numba.void(*PLACED, i64, i64, f32[:, ::1], numba.uint16[:, ::1]))
+@kernel(numba.void(*PLACED, i64, i64, f32[:, ::1], numba.uint16[:, ::1]), late=True)
 def from_nodes(positions, normals, slots, areas, low, inverse, cell_of, corners, node, axis, first, last, values, out):
     """Read the samples first … last from the nodes into (k, slots) uint16 codes."""
     shares = np.empty(8, np.float32)
@@ -252,7 +252,7 @@ def from_nodes(positions, normals, slots, areas, low, inverse, cell_of, corners,
             out[k, s] = np.uint16(np.int32(total * np.float32(65535) + np.float32(0.5)))
 
 
-@kernel(numba.void(i32[:, ::1], f32, f32[::1], f32[::1]))
+@kernel(numba.void(i32[:, ::1], f32, f32[::1], f32[::1]), late=True)
 def smooth_along(links, share, values, out):
     """One pass of [s/4, 1 − s/2, s/4] along an axis, of which `links` are the neighbours; those that are missing count as 0."""
     side, centre = share / np.float32(4), np.float32(1) - share / np.float32(2)

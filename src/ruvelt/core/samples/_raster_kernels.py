@@ -52,7 +52,7 @@ def _slot(x, y, chunks):
     return ((y >> 8) * chunks + (x >> 8)) * 65536 + ((y & 255) << 8) + (x & 255)
 
 
-@kernel(numba.int64(f32[:, :, ::1], i32[::1], i32, i32, i32, i32[::1], f32[::1]))
+@kernel(numba.int64(f32[:, :, ::1], i32[::1], i32, i32, i32, i32[::1], f32[::1]), late=True)
 def raster_band(uv, triangle_ids, side, y0, y1, owner, gap):
     """Give texels of rows y0 … y1 to triangles. `uv`: texel space, y down; `gap`: squared distance of the owner, start at inf.
 
@@ -87,7 +87,7 @@ def raster_band(uv, triangle_ids, side, y0, y1, owner, gap):
     return doubled
 
 
-@kernel(numba.void(f32[:, :, ::1], i32, i32, i32, i32[::1], f32[::1], numba.uint8[::1]))
+@kernel(numba.void(f32[:, :, ::1], i32, i32, i32, i32[::1], f32[::1], numba.uint8[::1]), late=True)
 def mark_overlaps(uv, side, y0, y1, owner, gap, marks):
     """Mark triangles (by row of `uv`) whose inside, a quarter texel in from its edges, holds the centre of a texel that another owns."""
     chunks = side // 256
@@ -116,7 +116,8 @@ def mark_overlaps(uv, side, y0, y1, owner, gap, marks):
 
 
 @kernel(
-    numba.void(i32[::1], f32[:, :, ::1], f32[:, :, ::1], f32[:, :, ::1], i32[::1], i32, numba.int64, numba.int64, f32[:, ::1], f32[:, ::1], i32[::1])
+    numba.void(i32[::1], f32[:, :, ::1], f32[:, :, ::1], f32[:, :, ::1], i32[::1], i32, numba.int64, numba.int64, f32[:, ::1], f32[:, ::1], i32[::1]),
+    late=True,
 )
 def fill_samples(owner, uv, corners, normals, face_of, side, first, last, out_pos, out_nrm, out_face):
     """Position, normal and face of slots first … last; a centre outside its triangle moves to the triangle's nearest point."""
@@ -144,7 +145,7 @@ def fill_samples(owner, uv, corners, normals, face_of, side, first, last, out_po
         out_face[s] = face_of[t]
 
 
-@kernel(numba.int64(i32[::1], i32, i32, i32, i32[::1]))
+@kernel(numba.int64(i32[::1], i32, i32, i32, i32[::1]), late=True)
 def island_rim(owner, side, y0, y1, out):
     """List texels (y · side + x) of rows y0 … y1 that an island covers and that have an uncovered neighbour; returns how many."""
     chunks = side // 256
@@ -180,7 +181,7 @@ def _source_at(owner, source, x, y, side, chunks):
     return np.int32(y * side + x) if owner[s] >= 0 else source[s]
 
 
-@kernel(numba.int64(i32[::1], i32, i32, i32[::1], i32[::1], i32[::1]))
+@kernel(numba.int64(i32[::1], i32, i32, i32[::1], i32[::1], i32[::1]), late=True)
 def spread_gutter(owner, side, reach, rim, out_dst, out_src):
     """List the texels within `reach` texels of an island with the island texel each repeats (the nearest, found ring by ring)."""
     chunks = side // 256

@@ -11,7 +11,7 @@ f32, f64, i32, i64 = numba.float32, numba.float64, numba.int32, numba.int64
 APART = np.float32(-0.3)
 
 
-@kernel(numba.void(i32[::1], f32[::1], f32[::1], f32[::1]))
+@kernel(numba.void(i32[::1], f32[::1], f32[::1], f32[::1]), late=True)
 def cell_ranges(start, values, least, most):
     """least, most : (cells,) of the sorted values in each cell of the grid; 1 and 0 for empty cells."""
     for c in range(len(start) - 1):
@@ -22,7 +22,8 @@ def cell_ranges(start, values, least, most):
 
 
 @kernel(
-    numba.void(f64, i32[::1], i32[::1], f32[:, ::1], numba.int8[:, ::1], f32[::1], f32[::1], f32[::1], f32, f32, f32, i64, i64, f32[::1], f32[::1])
+    numba.void(f64, i32[::1], i32[::1], f32[:, ::1], numba.int8[:, ::1], f32[::1], f32[::1], f32[::1], f32, f32, f32, i64, i64, f32[::1], f32[::1]),
+    late=True,
 )
 def grow_values(cell, dims, start, xyz, normal, values, gone, most, stride, whole, fade, first, last, out, out_gone):
     """Largest value within `stride` of the sorted samples in cells first … last, as long as it has not gone further than `whole` in all.

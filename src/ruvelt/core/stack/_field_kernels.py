@@ -100,7 +100,7 @@ def _cell_noise(x, y, z, seed):
     return np.float32(1) - np.float32(2) * min(np.sqrt(best), np.float32(1))
 
 
-@kernel(numba.void(f32[:, ::1], numba.boolean[::1], i64, i64, f32, f32[::1], i64, f32, f32, f32, u16[::1]))
+@kernel(numba.void(f32[:, ::1], numba.boolean[::1], i64, i64, f32, f32[::1], i64, f32, f32, f32, u16[::1]), late=True)
 def noise_chunk(positions, covered, basis, octaves, roughness, scale, seed, middle, gain, balance, out):
     """Noise of `octaves` whose `middle` comes to `balance`, `gain` times as steep. scale : (3,) repeats an object unit."""
     whole = np.float32(0)
@@ -130,7 +130,7 @@ def noise_chunk(positions, covered, basis, octaves, roughness, scale, seed, midd
         out[i] = _code((v - middle) * gain + balance)
 
 
-@kernel(numba.void(f32[:, ::1], numba.boolean[::1], f32, f32, f32, f32, i64, u16[::1]))
+@kernel(numba.void(f32[:, ::1], numba.boolean[::1], f32, f32, f32, f32, i64, u16[::1]), late=True)
 def spots_chunk(positions, covered, scale, cover, variation, hardness, seed, out):
     """Balls around one point in a share of the cells of a lattice, of up to half a cell. scale : cells an object unit."""
     third, one, zero = np.float32(1 / 1023.0), np.float32(1), np.float32(0)
@@ -158,7 +158,7 @@ def spots_chunk(positions, covered, scale, cover, variation, hardness, seed, out
         out[i] = _code(best)
 
 
-@kernel(numba.void(f32[:, ::1], numba.boolean[::1], i64, f32[:, ::1], f32, f32, f32, u16[::1]))
+@kernel(numba.void(f32[:, ::1], numba.boolean[::1], i64, f32[:, ::1], f32, f32, f32, u16[::1]), late=True)
 def weave_chunk(positions, covered, form, frame, scale, share, softness, out):
     """Regular patterns along a frame (rows are its axes). scale : repeats an object unit; edges of `softness` of a repeat."""
     one, half = np.float32(1), np.float32(0.5)
@@ -191,7 +191,7 @@ def _ramp(x, low, high, softness):
     return t + (t * t * (np.float32(3) - np.float32(2) * t) - t) * softness
 
 
-@kernel(numba.void(f32[:, ::1], numba.boolean[::1], f32[::1], f32, f32, f32, f32, f32, u16[::1]))
+@kernel(numba.void(f32[:, ::1], numba.boolean[::1], f32[::1], f32, f32, f32, f32, f32, u16[::1]), late=True)
 def along_chunk(vectors, covered, along, origin, scale, low, high, softness, out):
     """Ramp of (vector · along − origin) · scale: positions along a direction, or cosines of normals."""
     for i in range(len(out)):
@@ -202,7 +202,7 @@ def along_chunk(vectors, covered, along, origin, scale, low, high, softness, out
         out[i] = _code(_ramp(x, low, high, softness))
 
 
-@kernel(numba.void(f32[:, ::1], numba.boolean[::1], f32[::1], f32, f32, u16[::1]))
+@kernel(numba.void(f32[:, ::1], numba.boolean[::1], f32[::1], f32, f32, u16[::1]), late=True)
 def ball_chunk(positions, covered, centre, radius, softness, out):
     """0 at the centre, 1 at the radius and beyond."""
     for i in range(len(out)):
@@ -213,7 +213,7 @@ def ball_chunk(positions, covered, centre, radius, softness, out):
         out[i] = _code(_ramp(np.sqrt(dx * dx + dy * dy + dz * dz), np.float32(0), radius, softness))
 
 
-@kernel(numba.void(u16[::1], i64, f32, f32, f32, u16[::1]))
+@kernel(numba.void(u16[::1], i64, f32, f32, f32, u16[::1]), late=True)
 def ramp_codes(codes, fold, low, high, softness, out):
     """Ramp of a mesh map. fold : 0 as it is, 1 one minus it, 2 signed about the middle, 3 that turned round, 4 its size."""
     u, mid, two = np.float32(1 / 65535), np.float32(32768 / 65535), np.float32(2)
@@ -245,7 +245,7 @@ def _oklab(r, g, b):
     )
 
 
-@kernel(numba.void(u16[:, ::1], f32[::1], f32[:, ::1], f32, f32, u16[::1]))
+@kernel(numba.void(u16[:, ::1], f32[::1], f32[:, ::1], f32, f32, u16[::1]), late=True)
 def near_colours(codes, decode, colours, tolerance, softness, out):
     """1 within `tolerance` of any of the (n, 3) OKLab colours, falling to 0 over `softness`. codes : (3 or 1, 65536) sRGB-encoded."""
     comps = len(codes)
@@ -293,7 +293,8 @@ def _look(image, u, v, repeat, colour):
 
 
 @kernel(
-    numba.void(f32[:, ::1], f32[:, ::1], yes[::1], i64, i64, i64, u16[:, :, ::1], i64, f32[:, ::1], f32[::1], f32[::1], f32, yes, yes, u16[:, ::1])
+    numba.void(f32[:, ::1], f32[:, ::1], yes[::1], i64, i64, i64, u16[:, :, ::1], i64, f32[:, ::1], f32[::1], f32[::1], f32, yes, yes, u16[:, ::1]),
+    late=True,
 )
 def picture_chunk(positions, normals, covered, corner_x, corner_y, side, image, way, frame, turn, shift, sharpness, repeat, through, out):
     """A picture on the surface. image : (h, w, 4) uint16, top row first; out : (4, 65536) uint16, alpha last.
@@ -348,7 +349,7 @@ def picture_chunk(positions, normals, covered, corner_x, corner_y, side, image, 
                 out[k, i] = np.uint16(min(max(total[k] / weight, zero), np.float32(65535)) + half)
 
 
-@kernel(numba.void(u16[::1], f32[:, ::1], u16[:, ::1]))
+@kernel(numba.void(u16[::1], f32[:, ::1], u16[:, ::1]), late=True)
 def ramp_values(codes, table, out):
     """Values of a ramp at each code. table : (components, 4097) float32 codes; out : (components + 1, 65536), alpha full."""
     last = len(out) - 1
