@@ -61,6 +61,12 @@ def inline(function: Function) -> Function:
     return jitted
 
 
+def helper(function: Function) -> Function:
+    """A larger helper of kernels, compiled once for all its callers of a file."""
+    jitted: Function = numba.njit(error_model="numpy", nogil=True)(function)
+    return jitted
+
+
 @intrinsic  # type: ignore[untyped-decorator]
 def _pointer_from_address(typingctx: Any, source: Any) -> Any:
     def build(context: Any, builder: Any, signature: Any, args: Any) -> Any:

@@ -115,7 +115,7 @@ class _Player:
     def stroke(self, step: StrokeStep) -> None:
         target = self.aimed()
         with self.session.lock:
-            live = self.session.live(target, self.paint)
+            live = self.session.live(target, self.paint, self.brush)
             self.result.strokes += 1
             if not play_step(self.session, live, self.brush, step):
                 self.result.missed += 1

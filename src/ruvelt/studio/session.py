@@ -15,6 +15,7 @@ from numpy.typing import NDArray
 
 from ruvelt.core.brush.camera import Camera
 from ruvelt.core.brush.live import LiveStroke, Touched
+from ruvelt.core.brush.settings import Brush
 from ruvelt.core.brush.target import Paint, Target, resolve_target
 from ruvelt.core.errors import Conflict, InputError, NotFound, RuveltError
 from ruvelt.core.inspect.findings import Finding, find_problems
@@ -316,11 +317,11 @@ class Session:
         with self.lock:
             self.store.set_hidden_parts(wanted)
 
-    def live(self, target: Target, paint: Paint) -> LiveStroke:
+    def live(self, target: Target, paint: Paint, brush: Brush = Brush()) -> LiveStroke:  # noqa: B008 -- frozen
         """A stroke about to happen on a target."""
         resolved = resolve_target(self.document, target, paint)
         display = self.display(target.sheet)
-        return LiveStroke(resolved, display.evaluator, self.planes, paint=paint, hidden=self.hidden_faces, workers=self.workers)
+        return LiveStroke(resolved, display.evaluator, self.planes, paint=paint, brush=brush, hidden=self.hidden_faces, workers=self.workers)
 
     def store_stroke(self, live: LiveStroke, label: str, script: Mapping[str, Any]) -> Touched:
         """Commit what a stroke changed as one step of history, and keep its composites, settled, under their new versions.

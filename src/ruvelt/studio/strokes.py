@@ -122,7 +122,7 @@ class StrokeDesk:
             self._store(abandoned, StrokeAnswer([], 0, 0, 0.0))
         session = self._session
         session.check_revision(begin.revision)
-        live = session.live(begin.target, begin.paint)
+        live = session.live(begin.target, begin.paint, begin.brush)
         display = session.display(begin.target.sheet)
         path: ViewPath | SheetPath
         if begin.camera is not None:

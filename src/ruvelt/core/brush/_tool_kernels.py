@@ -1,4 +1,4 @@
-"""Loops of tools that read the surface: which chunks lie near, and what neighbours come to."""
+"""Loops of tools that read the surface: which samples are new, which chunks lie near, and how tone changes a colour."""
 
 # mypy: disable-error-code="no-untyped-def"
 import numba
@@ -9,94 +9,59 @@ from ruvelt.core.kernels import kernel, u16_at
 
 f32, i32, i64, u8, u16 = numba.float32, numba.int32, numba.int64, numba.uint8, numba.uint16
 CHUNK = 65536
-#: Neighbours that a softened sample takes the mean of, at most.
-MOST = 96
 
 
-@kernel(numba.void(f32[:, ::1], f32[::1], f32[::1], numba.float64, i32[::1], i32[::1], i32[::1], u8[::1]), late=True)
-def chunks_near(centres, reach, low, cell, dims, start, slot, marks):
-    """Mark the chunks of samples in cells that balls (centres (n, 3), reach (n,)) touch."""
+@kernel(numba.void(i32[::1], f32[:, ::1], f32, f32[::1], numba.float64, i32[::1], i32[::1], i32[::1], u8[::1], u8[::1]), late=True)
+def chunks_near(slots, position, reach, low, cell, dims, start, slot, seen, marks):
+    """Mark the chunks of samples in cells within `reach` of given ones. seen : (cells,) cells that need no look, or have had one."""
     lo, hi = np.empty(3, np.int64), np.empty(3, np.int64)
-    for d in range(len(centres)):
+    for at in range(len(slots)):
         for k in range(3):
-            lo[k] = min(max(int(np.floor((centres[d, k] - reach[d] - low[k]) / cell)), 0), dims[k] - 1)
-            hi[k] = min(max(int(np.floor((centres[d, k] + reach[d] - low[k]) / cell)), 0), dims[k] - 1)
+            p = position[slots[at], k] - low[k]
+            lo[k] = min(max(int(np.floor((p - reach) / cell)), 0), dims[k] - 1)
+            hi[k] = min(max(int(np.floor((p + reach) / cell)), 0), dims[k] - 1)
         for z in range(lo[2], hi[2] + 1):
             for y in range(lo[1], hi[1] + 1):
                 row = (z * dims[1] + y) * dims[0]
-                for j in range(start[row + lo[0]], start[row + hi[0] + 1]):
-                    marks[slot[j] >> 16] = 1
+                for c in range(row + lo[0], row + hi[0] + 1):
+                    if seen[c] == 0:
+                        seen[c] = 1
+                        for j in range(start[c], start[c + 1]):
+                            marks[slot[j] >> 16] = 1
 
 
-@kernel(
-    numba.void(
-        i32[::1],
-        f32[:, ::1],
-        f32[:, ::1],
-        f32,
-        f32[::1],
-        numba.float64,
-        i32[::1],
-        i32[::1],
-        i32[::1],
-        f32[:, ::1],
-        numba.int8[:, ::1],
-        f32[::1],
-        i64[::1],
-        i32,
-        u16[:, ::1],
-    ),
-    late=True,
-)
-def neighbour_means(slots, position, normal, radius, low, cell, dims, start, slot, xyz, normals, areas, pictures, comps, out):
-    """Weighted mean of a picture over the surface around samples, so that seams do not show.
+@kernel(i64(i32[::1], i32[::1], u8[::1], i32[::1], numba.boolean, i32, i32[::1]), late=True)
+def new_slots(starts, counts, tiles, face, square, chunk, out):
+    """Covered samples of a chunk's runs that lie in marked tiles, as slots; returns how many."""
+    n = 0
+    for run in range(len(starts)):
+        for local in range(starts[run], starts[run] + counts[run]):
+            tile = ((local >> 12) << 4) | ((local & 255) >> 4) if square else local >> 8
+            if tiles[tile] and face[chunk * CHUNK + local] >= 0:
+                out[n] = chunk * CHUNK + local
+                n += 1
+    return n
 
-    pictures : (chunks,) addresses of (comps, 65536) uint16, 0 where not at hand; normals : (3, n) int8; areas : (n,) surface of
-    each sample; out : (comps, 65536) of one chunk
-    """
-    r_sq = radius * radius
-    sums = np.empty(4, np.float32)
-    for at in range(len(slots)):
-        s = slots[at]
-        px, py, pz = position[s, 0], position[s, 1], position[s, 2]
-        nx, ny, nz = normal[s, 0], normal[s, 1], normal[s, 2]
-        x0 = min(max(int(np.floor((px - radius - low[0]) / cell)), 0), dims[0] - 1)
-        x1 = min(max(int(np.floor((px + radius - low[0]) / cell)), 0), dims[0] - 1)
-        y0 = min(max(int(np.floor((py - radius - low[1]) / cell)), 0), dims[1] - 1)
-        y1 = min(max(int(np.floor((py + radius - low[1]) / cell)), 0), dims[1] - 1)
-        z0 = min(max(int(np.floor((pz - radius - low[2]) / cell)), 0), dims[2] - 1)
-        z1 = min(max(int(np.floor((pz + radius - low[2]) / cell)), 0), dims[2] - 1)
-        count = 0
-        for z in range(z0, z1 + 1):
-            for y in range(y0, y1 + 1):
-                row = (z * dims[1] + y) * dims[0]
-                count += start[row + x1 + 1] - start[row + x0]
-        # Every step-th neighbour, begun at a place that differs between samples, so that no pattern shows.
-        step = max(1, count // MOST)
-        skip = (s * 7919) % step
-        total = np.float32(0)
-        sums[:] = 0
-        for z in range(z0, z1 + 1):
-            for y in range(y0, y1 + 1):
-                row = (z * dims[1] + y) * dims[0]
-                j = start[row + x0] + skip
-                end = start[row + x1 + 1]
-                while j < end:
-                    dx, dy, dz = xyz[0, j] - px, xyz[1, j] - py, xyz[2, j] - pz
-                    d_sq = dx * dx + dy * dy + dz * dz
-                    if d_sq < r_sq and normals[0, j] * nx + normals[1, j] * ny + normals[2, j] * nz > 0:
-                        picture = pictures[slot[j] >> 16]
-                        if picture != 0:
-                            w = (np.float32(1) - d_sq / r_sq) * areas[j]
-                            codes = u16_at(picture, CHUNK * comps)
-                            for k in range(comps):
-                                sums[k] += w * np.float32(codes[k * CHUNK + (slot[j] & 65535)])
-                            total += w
-                    j += step
-                skip = j - end
-        own = u16_at(pictures[s >> 16], CHUNK * comps)
-        for k in range(comps):
-            out[k, s & 65535] = np.uint16(sums[k] / total + np.float32(0.5)) if total > 0 else own[k * CHUNK + (s & 65535)]
+
+@kernel(i64(u8[::1], i32[::1], numba.boolean, i32, i32[::1]), late=True)
+def few_slots(tiles, face, square, chunk, out):
+    """One covered sample for each eight by eight texels (64 in a row) of a chunk's marked tiles; returns how many."""
+    n = 0
+    for tile in range(256):
+        if tiles[tile] == 0:
+            continue
+        for block in range(4):
+            found = False
+            for i in range(64):
+                local = tile * 256 + block * 64 + i
+                if square:
+                    y = (tile >> 4) * 16 + (block >> 1) * 8 + (i >> 3)
+                    local = y * 256 + (tile & 15) * 16 + (block & 1) * 8 + (i & 7)
+                if not found and face[chunk * CHUNK + local] >= 0:
+                    out[n] = chunk * CHUNK + local
+                    n += 1
+                    found = True
+    return n
 
 
 LIGHTEN, DARKEN, CONTRAST, SATURATE, DESATURATE, HUE, TINT = 0, 1, 2, 3, 4, 5, 6

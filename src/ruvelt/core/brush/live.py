@@ -9,10 +9,15 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ruvelt.core.brush._dab_kernels import ball_dabs, disc_dabs, flood_coverage, paint_runs, tile_runs, toward_runs
-from ruvelt.core.brush.path import BALL_COLUMNS
+from ruvelt.core.brush._rich_kernels import FLOW, LEVEL, PAST, confined, mixed_codes, rich_balls, rich_discs
+from ruvelt.core.brush.confine import Confinement
+from ruvelt.core.brush.gradient import Gradient, gradient_share
+from ruvelt.core.brush.path import BALL_COLUMNS, RICH_COLUMNS, flat_balls
 from ruvelt.core.brush.reading import Reader
-from ruvelt.core.brush.settings import Mirror
-from ruvelt.core.brush.target import Paint, ResolvedTarget
+from ruvelt.core.brush.settings import Brush, Mirror
+from ruvelt.core.brush.smear import Smear
+from ruvelt.core.brush.target import Cell, Paint, ResolvedTarget
+from ruvelt.core.brush.tips import load_grain, load_tips
 from ruvelt.core.planes.plane import U16, empty_chunk
 from ruvelt.core.samples.chunks import CHUNK, CHUNK_SIDE, TILE_SIDE, TILES
 from ruvelt.core.samples.sheet import SheetSamples
@@ -26,6 +31,11 @@ from ruvelt.core.workers import SERIAL, Workers
 
 #: Samples met by a batch's dabs from which threads share the work.
 SLABS_FROM = 300_000
+#: The same for dabs that are weighed sample by sample.
+RICH_SLABS_FROM = 20_000
+_BUILDS = {"flow": FLOW, "past": PAST, "level": LEVEL}
+_NO_GRAIN = np.ones((1, 1), np.float32)
+F32 = NDArray[np.float32]
 
 
 @dataclass(frozen=True, eq=False)
@@ -78,15 +88,25 @@ class LiveStroke:
         planes: PlaneLookup,
         *,
         paint: Paint = Paint(),  # noqa: B008 -- frozen
+        brush: Brush = Brush(),  # noqa: B008 -- frozen
         hidden: NDArray[np.bool_] | None = None,
         workers: Workers = SERIAL,
     ) -> None:
-        """`hidden`: (faces,) bool marks faces that no stroke may touch."""
+        """`hidden`: (faces,) bool marks faces that no stroke may touch. Raises NotFound for a tip or grain that is not there."""
         samples = evaluator.samples
         self.target, self.evaluator, self.samples = target, evaluator, samples
         self._planes, self._erase, self._workers = planes, paint.erase, workers
-        self._reader = Reader(evaluator, planes, paint) if paint.tool != "paint" and not paint.erase else None
+        self._paint, self._brush = paint, brush
+        self._smear = Smear(samples, workers) if paint.tool == "smear" and not paint.erase else None
+        self._reader = Reader(evaluator, planes, paint, self._smear) if paint.looks else None
         self._coverage = np.zeros(samples.slot_count, np.float32)
+        self._confinement = Confinement(paint.confine, evaluator, evaluator.cache, workers) if paint.confine.by_sample else None
+        self._confined: dict[int, F32] = {}
+        #: What the stroke remembers of its dabs' colours at each sample.
+        self._marks = np.zeros((samples.slot_count if brush.colours_vary else 0, 4), np.float32)
+        self._tips: F32 | None = None
+        self._grain = load_grain(brush.grain.picture, evaluator.picture) if brush.grain.picture is not None else _NO_GRAIN
+        self._home: int | None = None
         self._allowed = np.zeros(0, np.uint8)
         if hidden is not None and hidden.any():
             self._allowed = (~samples.slots_of_faces(hidden)).astype(np.uint8)
@@ -105,29 +125,113 @@ class LiveStroke:
 
     # -- what raises coverage ---------------------------------------------------------------------------------------------------
 
-    def dabs(self, dabs: NDArray[np.float32], mirror: Mirror | None = None) -> Touched:
-        """Lay ball dabs (n, 18) or disc dabs (n, 9). Ball dabs come mirrored already; discs are mirrored here, over the surface."""
+    def dabs(self, dabs: F32, mirror: Mirror | None = None) -> Touched:
+        """Lay ball dabs (n, 18), disc dabs (n, 9) or rich dabs (n, 31).
+
+        Dabs in space come mirrored already; those of the flat sheet are mirrored here, over the surface.
+        """
         dirty = np.zeros((self.samples.chunk_count, TILES), np.uint8)
         if len(dabs):
             if self._reader is not None:
                 self._reader.begin(*self._in_space(dabs[0]), mirror)
-            if dabs.shape[1] == BALL_COLUMNS:
+            if self._paint.confine.part and self._home is None:
+                self._stay_on_part(dabs[0])
+            flat = dabs.shape[1] != BALL_COLUMNS and not (dabs.shape[1] == RICH_COLUMNS and dabs[0, 29] == 0)
+            copies = 1 if mirror is None else 2 ** sum((mirror.x, mirror.y, mirror.z)) * mirror.around
+            if flat and mirror is not None:
+                dabs = self._mirrored_discs(dabs, mirror)
+            if self._smear is not None:
+                balls = flat_balls(dabs) if dabs.shape[1] not in (BALL_COLUMNS, RICH_COLUMNS) else dabs[:, :BALL_COLUMNS].copy()
+                if dabs.shape[1] == RICH_COLUMNS:
+                    balls[:, 17] = self._brush.facing
+                self._smear.drag(balls, 1 if flat else copies, flat, self._allowed, self._coverage, dirty)
+            elif dabs.shape[1] == BALL_COLUMNS:
                 self._ball(np.ascontiguousarray(dabs, np.float32), dirty)
+            elif dabs.shape[1] == RICH_COLUMNS:
+                self._rich(np.array(dabs, np.float32, order="C"), flat, dirty)
             else:
                 assert isinstance(self.samples, SheetSamples)
-                every = self._mirrored_discs(dabs, mirror) if mirror is not None else dabs
-                discs = np.ascontiguousarray(every, np.float32)
-                disc_dabs(discs, self.samples.side, self.samples.owner, self._allowed, self._coverage, dirty)
+                disc_dabs(np.ascontiguousarray(dabs, np.float32), self.samples.side, self.samples.owner, self._allowed, self._coverage, dirty)
         return self._update(dirty)
+
+    def _stay_on_part(self, dab: F32) -> None:
+        """From now on only the part under a dab takes paint."""
+        centre, radius = self._in_space(dab)
+        slot = int(self.samples.grid.nearest(np.asarray(centre, np.float64)[None], max(radius, 8 * self.samples.spacing))[0])
+        if slot < 0:
+            return
+        model = self.samples.model
+        self._home = int(model.face_part[self.samples.face[slot]])
+        mine = self.samples.slots_of_faces(model.face_part == self._home).astype(np.uint8)
+        self._allowed = mine if not len(self._allowed) else self._allowed & mine
+
+    def _rich(self, dabs: F32, flat: bool, dirty: NDArray[np.uint8]) -> None:
+        samples, brush, grid = self.samples, self._brush, self.samples.grid
+        if self._tips is None:
+            # As fine as the first dab needs them, so that batches make no difference.
+            across = 2 * float(dabs[0, 3]) / (1.0 if flat else samples.spacing)
+            self._tips = load_tips(brush.tips, across, self.evaluator.picture) if brush.tips else np.ones((1, 1, 1), np.float32)
+        depth = brush.grain.depth if brush.grain.picture is not None else 0.0
+        size = brush.grain.size * samples.model.diagonal / (samples.spacing if flat else 1.0)
+        # Along the stroke a grain lies still on the sheet or model by its distance, in texels or object units.
+        settings = (self._tips, self._grain, depth, size, brush.grain.fixed == "surface", brush.reach, _BUILDS[brush.build])
+        if flat:
+            assert isinstance(samples, SheetSamples)
+            rich_discs(dabs, samples.side, samples.owner, self._allowed, *settings, self._coverage, self._marks, dirty)
+            return
+        edges = self._slabs(dabs, brush.reach, RICH_SLABS_FROM)
+
+        def lay(slab: int) -> None:
+            rich_balls(
+                # The kernel keeps a dab no thinner than the samples; each thread minds its own.
+                dabs.copy(), grid.low, grid.cell, grid.dims, grid.start, grid.slot, grid.xyz, grid.normal, self._allowed, samples.spacing,
+                samples.square, edges[slab], edges[slab + 1] - 1, *settings, self._coverage, self._marks, dirty,
+            )  # fmt: skip
+
+        self._workers.map(lay, range(len(edges) - 1))
+
+    def restart(self) -> NDArray[np.uint8]:
+        """Take back all that was laid, to lay it anew: a line, row or stamp that is still being shaped. Gives the (chunks, 256) tiles it covered."""
+        dirty = np.zeros((self.samples.chunk_count, TILES), np.uint8)
+        for chunk in {chunk for chunks in self.changes.values() for chunk in chunks}:
+            part = slice(chunk * CHUNK, (chunk + 1) * CHUNK)
+            dirty[chunk] = _tiles_of(self._coverage[part] > 0, self.samples.square)
+            self._coverage[part] = 0
+            if len(self._marks):
+                self._marks[part] = 0
+        if self._smear is not None:
+            self._smear.restart()
+        return dirty
+
+    def lay_again(self, dabs: F32, mirror: Mirror | None, slots: NDArray[np.int32] | None = None, weights: F32 | None = None) -> Touched:
+        """Lay a whole path in place of what was laid before; `slots` with `weights`: samples it fills beside its dabs."""
+        old = self.restart()
+        if slots is not None and weights is not None:
+            self._coverage[slots] = np.maximum(self._coverage[slots], weights * np.float32(self._brush.strength) * self._may(slots))
+            local = slots & 65535
+            tile = ((local >> 12) << 4) | ((local & 255) >> 4) if self.samples.square else local >> 8
+            old[slots >> 16, tile] = 1
+        new = self.dabs(dabs, mirror)
+        for chunk, laid in new.tiles.items():
+            old[chunk] &= 1 - laid
+        rest = self._update(old)
+        none = np.zeros(TILES, np.uint8)
+        tiles = {c: new.tiles.get(c, none) | rest.tiles.get(c, none) for c in {*new.tiles, *rest.tiles}}
+        return Touched(tiles, {c: runs_of(t, self.samples.square) for c, t in tiles.items()})
+
+    def _may(self, slots: NDArray[np.int32]) -> F32:
+        """(n,) 1 for samples that may be touched, else 0."""
+        return np.ones(len(slots), np.float32) if not len(self._allowed) else self._allowed[slots].astype(np.float32)
 
     def _in_space(self, dab: NDArray[np.float32]) -> tuple[NDArray[np.float32], float]:
         """Centre and radius of a dab in object space."""
-        if len(dab) == BALL_COLUMNS:
+        if len(dab) == BALL_COLUMNS or (len(dab) == RICH_COLUMNS and dab[29] == 0):
             return dab[:3], float(dab[3])
         samples = self.samples
         assert isinstance(samples, SheetSamples)
         x, y = np.clip(dab[:2].astype(int), 0, samples.side - 1)
-        return samples.positions[samples.texel_to_slot(int(x), int(y))], float(dab[2]) * samples.spacing
+        radius = dab[3] if len(dab) == RICH_COLUMNS else dab[2]
+        return samples.positions[samples.texel_to_slot(int(x), int(y))], float(radius) * samples.spacing
 
     def _ball(self, dabs: NDArray[np.float32], dirty: NDArray[np.uint8]) -> None:
         grid, samples = self.samples.grid, self.samples
@@ -154,16 +258,16 @@ class LiveStroke:
 
         self._workers.map(lay, range(len(edges) - 1))
 
-    def _slabs(self, dabs: NDArray[np.float32]) -> list[int]:
+    def _slabs(self, dabs: F32, reach: float = 1.0, least: int = SLABS_FROM) -> list[int]:
         """Layers of the grid that each thread takes, so that no sample is raised by two and the order of dabs is kept."""
         grid = self.samples.grid
         whole = [0, int(grid.dims[2])]
         # A batch of few samples is done sooner than a thread is woken.
         met = float(np.square(dabs[:, 3].astype(np.float64)).sum()) * np.pi / self.samples.spacing**2
-        if self._workers.threads == 1 or not met > SLABS_FROM:
+        if self._workers.threads == 1 or not met > least:
             return whole
-        low = float((dabs[:, 2] - dabs[:, 3]).min() - grid.low[2]) / grid.cell
-        high = float((dabs[:, 2] + dabs[:, 3]).max() - grid.low[2]) / grid.cell
+        low = float((dabs[:, 2] - reach * dabs[:, 3]).min() - grid.low[2]) / grid.cell
+        high = float((dabs[:, 2] + reach * dabs[:, 3]).max() - grid.low[2]) / grid.cell
         if not np.isfinite(low + high):
             return whole
         first, last = (int(np.clip(np.floor(v), 0, grid.dims[2] - 1)) for v in (low - 1, high + 1))
@@ -176,7 +280,9 @@ class LiveStroke:
                 flip = np.eye(3)
                 flip[axis, axis] = -1
                 twin = self._moved_discs(dabs, flip)
-                twin[:, 4] *= -1
+                # A mirrored tip turns the other way round.
+                for column in (4,) if dabs.shape[1] != RICH_COLUMNS else (8, 10, 20):
+                    twin[:, column] *= -1
                 dabs = np.concatenate([dabs, twin])
         turned = [self._moved_discs(dabs, turn) for turn in mirror.turns()] if len(dabs) else []
         return np.concatenate([dabs, *turned])
@@ -197,8 +303,11 @@ class LiveStroke:
         moved: NDArray[np.float32] = twin[good]
         return moved
 
-    def flood(self, picks: Iterable[FacePick] | None, strength: float, faces: FaceIndex) -> Touched:
-        """Cover picked faces of the sheet (all of it for None) at a strength; hidden faces stay as they are."""
+    def flood(self, picks: Iterable[FacePick] | None, strength: float, faces: FaceIndex, gradient: Gradient | None = None) -> Touched:
+        """Cover picked faces of the sheet (all of it for None) at a strength; hidden faces stay as they are.
+
+        With a gradient, values go from the first to the second along it.
+        """
         samples = self.samples
         # A flood is one batch: the exact way is the shortest.
         self._folds = False
@@ -212,6 +321,9 @@ class LiveStroke:
             flood_coverage(owner, chunk * CHUNK, (chunk + 1) * CHUNK, strength, marks, self._coverage, dirty, samples.square)
 
         self._workers.map(cover, range(samples.chunk_count))
+        if gradient is not None:
+            self._marks = np.zeros((samples.slot_count, 4), np.float32)
+            self._marks[:, 0] = gradient_share(gradient, samples.positions)
         return self._update(dirty)
 
     # -- what follows from coverage ---------------------------------------------------------------------------------------------
@@ -220,13 +332,18 @@ class LiveStroke:
         chunks = [int(c) for c in np.flatnonzero(dirty.any(axis=1))]
         # Waking threads for less than this costs more than they save.
         work = int(np.count_nonzero(dirty)) * len(self.target.cells)
-        workers = self._workers if work > 400 else SERIAL
         runs = {c: runs_of(dirty[c], self.samples.square) for c in chunks}
+        slow = self._reader is not None and self._reader.slow
+        workers = self._workers if work > (100 if slow else 400) else SERIAL
+        if self._reader is not None:
+            self._reader.prepare(self.target.cells, {c: dirty[c] for c in chunks})
         workers.map(lambda c: self._update_chunk(c, dirty[c], runs[c]), chunks)
         return Touched({c: dirty[c] for c in chunks}, runs)
 
     def _update_chunk(self, chunk: int, tiles: NDArray[np.uint8], runs: Runs) -> None:
         coverage = self._coverage[chunk * CHUNK : (chunk + 1) * CHUNK]
+        if self._confinement is not None:
+            coverage = self._confine(chunk, runs, coverage)
         for cell in self.target.cells:
             base, out = self._working(cell.plane, cell.components, chunk)
             address = 0 if base is None else base.ctypes.data
@@ -237,6 +354,9 @@ class LiveStroke:
                     toward_runs(runs[0], runs[1], address, coverage, read, cell.components - 1, out)
                     continue
                 values = read.ctypes.data
+            elif len(self._marks):
+                mixed = self._mix(cell, chunk, runs)
+                values = mixed.ctypes.data
             paint_runs(runs[0], runs[1], address, coverage, cell.codes, values, self._erase, cell.components - 1, out)
         self._update_mask(chunk, runs)
         for channel in self._programs:
@@ -254,6 +374,21 @@ class LiveStroke:
                     steps.fold.tiles |= missing
                 self._unsettled[channel, chunk] |= tiles.astype(bool)
             execute(steps.quick, runs, state=steps.under, out=self.composites[channel, chunk])
+
+    def _confine(self, chunk: int, runs: Runs, coverage: F32) -> F32:
+        """Coverage of a chunk as far as the confinement lets it through."""
+        assert self._confinement is not None
+        if chunk not in self._confined:
+            self._confined[chunk] = np.zeros(CHUNK, np.float32)
+        confined(runs[0], runs[1], coverage, self._confinement.weights(chunk), self._confined[chunk])
+        return self._confined[chunk]
+
+    def _mix(self, cell: Cell, chunk: int, runs: Runs) -> U16:
+        """Codes that a stroke of many colours lays in a chunk."""
+        channel = self.evaluator.channel(cell.channel) if cell.channel is not None else None
+        out = np.empty((cell.components - 1, CHUNK), np.uint16)
+        mixed_codes(runs[0], runs[1], chunk, self._marks, cell.codes, cell.second, channel is not None and channel.kind == "colour", out)
+        return out
 
     def settle(self) -> Touched:
         """Bring composites made by folded steps to the exact values; says which tiles changed by that."""

@@ -27,6 +27,9 @@ NOMINAL_VIEW_PX = 1000.0
 BALL_COLUMNS = 18
 #: Columns of a disc dab on the flat sheet (texels): centre 0–1, radius 2, cosine and sine of the angle 3–4, roundness, hardness, flow, cap.
 DISC_COLUMNS = 9
+#: Columns of a rich dab: a ball's 0–16, least cosine of facing 17 (none at −3), depth 18, tip 19 (−1 round), flip 20, mixing 21, hue, saturation
+#: and value 22–24, the way across the stroke 25–27 (0 for none), travelled so far 28, flat sheet 29, bent with the surface 30.
+RICH_COLUMNS = 31
 
 
 @dataclass(frozen=True)
@@ -41,6 +44,10 @@ class Path(Protocol):
     """A path takes pointer samples and gives back the dabs they have completed: (n, columns) float32."""
 
     def extend(self, points: list[Point]) -> NDArray[np.float32]: ...
+
+    def finish(self) -> NDArray[np.float32]:
+        """What is left to lay once the hand is up."""
+        ...
 
 
 Place = tuple[float, ...]
@@ -121,6 +128,87 @@ class _Chance:
         return values
 
 
+@dataclass(frozen=True)
+class Stops:
+    """Where dabs lie on a path: `place` (n, 2 or 3) on the path's plane or in space, `way` the path's direction there, `number` counts stops."""
+
+    place: NDArray[np.float64]
+    pressure: NDArray[np.float64]
+    way: NDArray[np.float64]
+    number: NDArray[np.float64]
+
+    def __len__(self) -> int:
+        return len(self.place)
+
+
+class _Line:
+    """Gives stops their number and way. A first stop waits for the second where its way matters, so that batches make no difference."""
+
+    def __init__(self, brush: Brush) -> None:
+        self._waits = brush.follow or brush.mix.way == "across"
+        self._spray = brush.spray
+        self._plain = not (brush.rich or brush.follow)
+        self._last: NDArray[np.float64] | None = None
+        self._held: list[NDArray[np.float64]] = []
+        self._count = 0
+
+    def take(self, place: NDArray[np.float64], pressure: NDArray[np.float64], last: bool = False) -> Stops:
+        if self._held and (len(place) or last):
+            place, pressure = np.concatenate([self._held[0], place.reshape(-1, self._held[0].shape[1])]), np.concatenate([self._held[1], pressure])
+            self._held = []
+        if self._waits and self._last is None and len(place) == 1 and not last:
+            self._held = [place, pressure]
+            place, pressure = place[:0], pressure[:0]
+        if self._plain and self._spray == 1:
+            return Stops(place, pressure, place, pressure)
+        if not len(place):
+            return Stops(place, pressure, place, pressure)
+        before = place[:1] if self._last is None else self._last
+        way = np.diff(np.concatenate([before, place]), axis=0)
+        if self._last is None and len(way) > 1:
+            way[0] = way[1]
+        self._last = place[-1:]
+        number = np.arange(self._count, self._count + len(place), dtype=np.float64)
+        self._count += len(place)
+        k = self._spray
+        return Stops(place, pressure, way, number) if k == 1 else Stops(*(np.repeat(v, k, axis=0) for v in (place, pressure, way, number)))
+
+
+class _Character:
+    """What makes rich dabs of one stroke differ: their own random numbers, the colours' share and the distance travelled."""
+
+    def __init__(self, brush: Brush) -> None:
+        self._brush, self._random = brush, np.random.Generator(np.random.PCG64([brush.seed, 7]))
+        self._travelled = 0.0
+
+    def rows(self, balls: NDArray[np.float32], number: NDArray[np.float64], across: NDArray[np.float64] | None, flat: bool) -> NDArray[np.float32]:
+        """(n, 31) rich dabs from (n, 18) plain ones; `across`: (n, 3) unit vectors across the stroke."""
+        brush, n = self._brush, len(balls)
+        chance = self._random.random((n, 6))
+        out = np.zeros((n, RICH_COLUMNS), np.float32)
+        out[:, :17] = balls[:, :17]
+        if brush.back:
+            out[:, 4:7] *= -1
+        out[:, 17] = math.cos(math.radians(brush.facing_deg)) if brush.facing else -3
+        out[:, 18] = brush.depth
+        out[:, 19] = np.minimum(chance[:, 0] * len(brush.tips), len(brush.tips) - 1).astype(int) if brush.tips else -1
+        flips = {"none": np.zeros(n, bool), "alternate": number % 2 == 1, "random": chance[:, 1] < 0.5}[brush.flip]
+        out[:, 20] = np.where(flips, -1, 1)
+        if brush.mix.way == "along":
+            out[:, 21] = 1 - np.abs(1 - (number * brush.spacing / brush.mix.length) % 2)
+        elif brush.mix.way == "random":
+            out[:, 21] = chance[:, 2]
+        elif brush.mix.way == "across" and across is not None:
+            out[:, 25:28] = across
+        spread = np.array([0.5 * brush.jitter_hue, brush.jitter_saturation, brush.jitter_value])
+        out[:, 22:25] = (2 * chance[:, 3:6] - 1) * spread
+        steps = np.where(np.diff(number, prepend=-1.0) > 0, brush.spacing * 2 * out[:, 3], 0)
+        out[:, 28] = self._travelled + np.cumsum(steps)
+        self._travelled += float(steps.sum())
+        out[:, 29] = flat
+        return out
+
+
 def _factors(curve: PressureCurve, pressure: NDArray[np.float64]) -> NDArray[np.float64]:
     return np.array([curve.at(p) for p in pressure]) if curve.on else np.ones(len(pressure))
 
@@ -147,21 +235,37 @@ def _ball_dabs(
     flow = brush.flow * _factors(brush.pressure_flow, pressure)
     cap = brush.strength * (1 - brush.jitter_strength * chance[:, 4]) * _factors(brush.pressure_strength, pressure)
     pack_balls(centre, normal, _across(normal, lean), radius, turn, flow, cap, brush.roundness, brush.hardness, brush.facing, out)
-    return mirrored(out, brush)
+    return out
+
+
+def _laid(
+    brush: Brush,
+    character: _Character,
+    balls: NDArray[np.float32],
+    normal: NDArray[np.float64],
+    way: NDArray[np.float64],
+    number: NDArray[np.float64],
+) -> NDArray[np.float32]:
+    """Dabs as they are laid: rich where the brush asks for it, mirrored. way : (n, 3) object space."""
+    if brush.rich:
+        across = np.cross(normal, _across(normal, way)) if brush.mix.way == "across" else None
+        balls = character.rows(balls, number, across, False)
+    return mirrored(balls, brush)
 
 
 def mirrored(dabs: NDArray[np.float32], brush: Brush) -> NDArray[np.float32]:
     """Each dab followed by its reflections across the brush's mirror planes (through the object's origin) and its turns about its axis."""
+    vectors = (0, 4, 7, 10) if dabs.shape[1] == BALL_COLUMNS else (0, 4, 7, 10, 25)
     for axis, on in enumerate((brush.mirror.x, brush.mirror.y, brush.mirror.z)):
         if on:
             twin = dabs.copy()
-            for start in (0, 4, 7, 10):
+            for start in vectors:
                 twin[:, start + axis] *= -1
             dabs = np.stack([dabs, twin], axis=1).reshape(-1, dabs.shape[1])
     around = [dabs]
     for turn in brush.mirror.turns():
         turned = dabs.copy()
-        for start in (0, 4, 7, 10):
+        for start in vectors:
             turned[:, start : start + 3] = dabs[:, start : start + 3] @ turn.T
         around.append(turned)
     return np.stack(around, axis=1).reshape(-1, dabs.shape[1]) if len(around) > 1 else dabs
@@ -173,6 +277,7 @@ class ViewPath:
     def __init__(self, brush: Brush, camera: Camera, caster: RayCaster, samples: SurfaceSamples) -> None:
         self.brush, self.camera, self.caster, self.samples = brush, camera, caster, samples
         self._leash, self._spacer, self._chance = _Leash(brush.steadying * LEASH_PX), _Spacer(), _Chance(brush)
+        self._line, self._character = _Line(brush), _Character(brush)
         self._pixel = samples.model.width / NOMINAL_VIEW_PX
         #: Where the path last met the surface, object space.
         self.last_hit: NDArray[np.float64] | None = None
@@ -185,21 +290,31 @@ class ViewPath:
         if points and self._spacer.last is None and self.brush.size_unit == "object":
             self._cast(np.array([points[0].at], np.float64))
         view, pressure = _stops(points, self._leash, self._spacer, lambda p: max(self.brush.spacing * self._diameter_px(p), 0.25))
-        if not len(view):
-            return np.zeros((0, BALL_COLUMNS), np.float32)
+        return self._lay(self._line.take(view, pressure))
+
+    def finish(self) -> NDArray[np.float32]:
+        return self._lay(self._line.take(np.zeros((0, 2)), np.zeros(0), True))
+
+    def _lay(self, stops: Stops) -> NDArray[np.float32]:
+        brush = self.brush
+        if not len(stops):
+            return np.zeros((0, RICH_COLUMNS if brush.rich else BALL_COLUMNS), np.float32)
+        view, pressure = stops.place, stops.pressure
         chance = self._chance.draw(len(view))
-        size_factor = (1 - self.brush.jitter_size * chance[:, 2]) * _factors(self.brush.pressure_size, pressure)
-        if self.brush.jitter_place > 0:
+        size_factor = (1 - brush.jitter_size * chance[:, 2]) * _factors(brush.pressure_size, pressure)
+        if brush.jitter_place > 0:
             diameter = np.array([self._diameter_px(p) for p in pressure])
-            view += chance[:, :2] * (self.brush.jitter_place * diameter)[:, None]
+            view = view + chance[:, :2] * (brush.jitter_place * diameter)[:, None]
         hit, position, normal, pixel = self._cast(view)
-        if self.brush.size_unit == "view":
-            radius = self.brush.size / 2 * size_factor * pixel
-        else:
-            radius = self.brush.size / 2 * self.samples.model.width * size_factor
+        radius = brush.size / 2 * size_factor * pixel if brush.size_unit == "view" else brush.size / 2 * self.samples.model.width * size_factor
+        right, up, _ = self.camera.axes
+        way = stops.way[:, :1] * right - stops.way[:, 1:] * up if brush.rich or brush.follow else position
+        lean = np.where(np.linalg.norm(way, axis=1, keepdims=True) > 0, way, right) if brush.follow else right[None]
+        number = stops.number
         if not hit.all():
             position, normal, radius, pressure, chance = position[hit], normal[hit], radius[hit], pressure[hit], chance[hit]
-        return _ball_dabs(self.brush, position, normal, self.camera.axes[0][None], radius, pressure, chance)
+            way, number, lean = way[hit], number[hit], lean[hit] if len(lean) > 1 else lean
+        return _laid(brush, self._character, _ball_dabs(brush, position, normal, lean, radius, pressure, chance), normal, way, number)
 
     def _cast(self, view: NDArray[np.float64]) -> tuple[NDArray[np.bool_], NDArray[np.float64], NDArray[np.float64], NDArray[np.float64]]:
         origins, ways = self.camera.rays(view)
@@ -222,32 +337,44 @@ class SurfacePath:
         width = samples.model.width
         self._diameter = brush.size * (width / NOMINAL_VIEW_PX if brush.size_unit == "view" else width)
         self._leash = _Leash(brush.steadying * LEASH_PX * width / NOMINAL_VIEW_PX)
+        self._line, self._character = _Line(brush), _Character(brush)
 
     def extend(self, points: list[Point]) -> NDArray[np.float32]:
         step, least = self.brush.spacing * self._diameter, self._diameter * 1e-3
         centre, pressure = _stops(points, self._leash, self._spacer, lambda p: max(step * self.brush.pressure_size.at(p), least))
-        if not len(centre):
-            return np.zeros((0, BALL_COLUMNS), np.float32)
+        return self._lay(self._line.take(centre, pressure))
+
+    def finish(self) -> NDArray[np.float32]:
+        return self._lay(self._line.take(np.zeros((0, 3)), np.zeros(0), True))
+
+    def _lay(self, stops: Stops) -> NDArray[np.float32]:
+        brush, centre, pressure = self.brush, stops.place, stops.pressure
+        nothing = np.zeros((0, RICH_COLUMNS if brush.rich else BALL_COLUMNS), np.float32)
+        if not len(stops):
+            return nothing
         chance = self._chance.draw(len(centre))
-        factor = (1 - self.brush.jitter_size * chance[:, 2]) * _factors(self.brush.pressure_size, pressure)
+        factor = (1 - brush.jitter_size * chance[:, 2]) * _factors(brush.pressure_size, pressure)
         radius = self._diameter / 2 * factor
         reach = max(self._diameter, 4 * self.samples.spacing)
         slot = self.samples.grid.nearest(centre, reach)
         on = slot >= 0
         if not on.any():
-            return np.zeros((0, BALL_COLUMNS), np.float32)
+            return nothing
         near = self.samples.positions[np.maximum(slot, 0)].astype(np.float64)
         normal = self.samples.normals[np.maximum(slot, 0)].astype(np.float64)
         # A chord between far points may leave the surface; then the dab moves to the nearest sample.
         off = np.linalg.norm(near - centre, axis=1) > 2 * self.samples.spacing
         centre = np.where(off[:, None], near, centre)
         lean = np.cross([0.0, 1.0, 0.0], normal)
-        if self.brush.jitter_place > 0:
+        if brush.follow:
+            lean = np.where(np.linalg.norm(stops.way, axis=1, keepdims=True) > 0, stops.way, lean)
+        if brush.jitter_place > 0:
             u = _across(normal, lean)
             v = np.cross(normal, u)
-            shift = chance[:, :2] * (self.brush.jitter_place * 2 * radius)[:, None]
+            shift = chance[:, :2] * (brush.jitter_place * 2 * radius)[:, None]
             centre = centre + u * shift[:, :1] + v * shift[:, 1:2]
-        return _ball_dabs(self.brush, centre[on], normal[on], lean[on], radius[on], pressure[on], chance[on])
+        balls = _ball_dabs(brush, centre[on], normal[on], lean[on], radius[on], pressure[on], chance[on])
+        return _laid(brush, self._character, balls, normal[on], stops.way[on], stops.number[on])
 
 
 class SheetPath:
@@ -257,25 +384,50 @@ class SheetPath:
         self.brush = brush
         self._spacer, self._chance = _Spacer(), _Chance(brush)
         self._leash = _Leash(brush.steadying * LEASH_PX * texels_per_pixel)
+        self._line, self._character = _Line(brush), _Character(brush)
         self._diameter = brush.size * texels_per_pixel if brush.size_unit == "view" else brush.size * width / spacing
 
     def extend(self, points: list[Point]) -> NDArray[np.float32]:
         step = self.brush.spacing * self._diameter
         centre, pressure = _stops(points, self._leash, self._spacer, lambda p: max(step * self.brush.pressure_size.at(p), 0.25))
-        out = np.zeros((len(centre), DISC_COLUMNS), np.float32)
-        if not len(centre):
+        return self._lay(self._line.take(centre, pressure))
+
+    def finish(self) -> NDArray[np.float32]:
+        return self._lay(self._line.take(np.zeros((0, 2)), np.zeros(0), True))
+
+    def _lay(self, stops: Stops) -> NDArray[np.float32]:
+        brush, pressure = self.brush, stops.pressure
+        out = np.zeros((len(stops), DISC_COLUMNS), np.float32)
+        if len(stops):
+            chance = self._chance.draw(len(stops))
+            factor = (1 - brush.jitter_size * chance[:, 2]) * _factors(brush.pressure_size, pressure)
+            turn = np.radians(brush.angle) + np.pi * brush.jitter_angle * chance[:, 3]
+            if brush.follow:
+                # Angles count against the clock, y down.
+                turn = turn + np.arctan2(-stops.way[:, 1], stops.way[:, 0])
+            out[:, 0:2] = stops.place + chance[:, :2] * brush.jitter_place * self._diameter
+            out[:, 2] = self._diameter / 2 * factor
+            out[:, 3], out[:, 4] = np.cos(turn), -np.sin(turn)
+            out[:, 5], out[:, 6] = brush.roundness, brush.hardness
+            out[:, 7] = brush.flow * _factors(brush.pressure_flow, pressure)
+            out[:, 8] = brush.strength * (1 - brush.jitter_strength * chance[:, 4])
+            out[:, 8] *= _factors(brush.pressure_strength, pressure)
+        if not brush.rich:
             return out
-        chance = self._chance.draw(len(centre))
-        factor = (1 - self.brush.jitter_size * chance[:, 2]) * _factors(self.brush.pressure_size, pressure)
-        turn = np.radians(self.brush.angle) + np.pi * self.brush.jitter_angle * chance[:, 3]
-        out[:, 0:2] = centre + chance[:, :2] * self.brush.jitter_place * self._diameter
-        out[:, 2] = self._diameter / 2 * factor
-        out[:, 3], out[:, 4] = np.cos(turn), -np.sin(turn)
-        out[:, 5], out[:, 6] = self.brush.roundness, self.brush.hardness
-        out[:, 7] = self.brush.flow * _factors(self.brush.pressure_flow, pressure)
-        out[:, 8] = self.brush.strength * (1 - self.brush.jitter_strength * chance[:, 4])
-        out[:, 8] *= _factors(self.brush.pressure_strength, pressure)
-        return out
+        length = np.maximum(np.linalg.norm(stops.way, axis=1, keepdims=True), 1e-12)
+        across = np.concatenate([-stops.way[:, 1:] / length, stops.way[:, :1] / length, np.zeros((len(stops), 1))], axis=1)
+        return self._character.rows(flat_balls(out), stops.number, across, True)
+
+
+def flat_balls(discs: NDArray[np.float32]) -> NDArray[np.float32]:
+    """(n, 18) ball dabs in the plane of the flat sheet (texels, y down) from (n, 9) discs."""
+    out = np.zeros((len(discs), BALL_COLUMNS), np.float32)
+    out[:, 0:2], out[:, 3], out[:, 6] = discs[:, 0:2], discs[:, 2], 1
+    out[:, 7], out[:, 8] = discs[:, 3], discs[:, 4]
+    # Up on the sheet is towards smaller y.
+    out[:, 10], out[:, 11] = discs[:, 4], -discs[:, 3]
+    out[:, 13:17] = discs[:, 5:9]
+    return out
 
 
 def lock_angle(start: tuple[float, float], end: tuple[float, float], step_deg: float = 15.0) -> tuple[float, float]:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from typing import Annotated, Literal
 
 import numpy as np
@@ -46,6 +47,34 @@ class Mirror(Frozen):
         return found
 
 
+TIP = r"^([a-z][a-z0-9-]{0,30}|image:[a-z0-9][a-z0-9_-]{0,39})$"
+TipId = Annotated[str, Field(pattern=TIP)]
+
+
+class Grain(Frozen):
+    """A texture inside the tip. `picture`: one of `tips.GRAINS`, or "image:KEY" of the project; none without.
+
+    size : of one repeat, share of the model's diagonal; depth : how much of the paint it can hold back
+    fixed : "surface" lies still on the model, so that strokes meet in it; "stroke" travels with the brush
+    """
+
+    picture: TipId | None = None
+    size: Annotated[float, Field(ge=0.001, le=1, allow_inf_nan=False)] = 0.05
+    depth: Share = 0.8
+    fixed: Literal["surface", "stroke"] = "surface"
+
+
+class Mixing(Frozen):
+    """How the two colours of a stroke come together.
+
+    along : from the first to the second and back over `length` diameters; across : from one side of the stroke to the other;
+    random : each dab takes its own share
+    """
+
+    way: Literal["none", "along", "across", "random"] = "none"
+    length: Annotated[float, Field(gt=0, le=1000, allow_inf_nan=False)] = 6.0
+
+
 class Brush(Frozen):
     """Brush settings.
 
@@ -53,7 +82,14 @@ class Brush(Frozen):
     strength : most a stroke can reach; flow : share laid by one dab; hardness : inner share of the radius at full weight
     spacing : distance between dabs as a share of the diameter; steadying : length of the leash the tip trails on, share of 80 pixels
     angle : degrees, roundness : short over long axis of the tip; jitters : largest random change (place: diameters, size: share,
-    angle: half turns, strength: share); facing : only surface that looks the dab's way takes paint
+    angle: half turns, strength: share; hue: half turns of the wheel, saturation and value: share, of colour channels)
+    facing : only surface that looks the dab's way takes paint, up to `facing_deg` from it; back : the side that looks away from it instead
+    depth : how far above and below the dab's plane it reaches, share of the radius; 0 is no limit
+
+    tips : pictures the dab takes its shape from, `tips.TIPS` or "image:KEY" of the project; of several each dab takes one at random
+    flip : mirrors the tip never, on every other dab, or at random; follow : the tip turns with the stroke
+    build : "flow" builds up to the strength; "past" goes on beyond it; "level" lays each dab at its own height, however many overlap
+    spray : dabs laid at each stop, scattered by `jitter_place`
     """
 
     size: Annotated[float, Field(gt=0, le=4000, allow_inf_nan=False)] = 40.0
@@ -72,9 +108,38 @@ class Brush(Frozen):
     pressure_size: PressureCurve = PressureCurve()
     pressure_flow: PressureCurve = PressureCurve()
     pressure_strength: PressureCurve = PressureCurve()
+    jitter_hue: Share = 0.0
+    jitter_saturation: Share = 0.0
+    jitter_value: Share = 0.0
     facing: bool = True
+    facing_deg: Annotated[float, Field(ge=5, le=180, allow_inf_nan=False)] = 90.0
+    back: bool = False
+    depth: Share = 0.0
+    tips: Annotated[tuple[TipId, ...], Field(max_length=12)] = ()
+    flip: Literal["none", "alternate", "random"] = "none"
+    follow: bool = False
+    build: Literal["flow", "past", "level"] = "flow"
+    spray: Annotated[int, Field(ge=1, le=40)] = 1
+    grain: Grain = Grain()
+    mix: Mixing = Mixing()
     mirror: Mirror = Mirror()
     seed: Annotated[int, Field(ge=0, le=2**31)] = 1
+
+    @property
+    def colours_vary(self) -> bool:
+        """Whether dabs of one stroke differ in colour."""
+        return self.mix.way != "none" or self.jitter_hue + self.jitter_saturation + self.jitter_value > 0
+
+    @property
+    def rich(self) -> bool:
+        """Whether a dab is more than a round one that builds up: then it is laid sample by sample."""
+        limits = self.facing_deg != 90 or self.back or self.depth > 0
+        return bool(self.tips) or self.build != "flow" or self.colours_vary or self.grain.picture is not None or limits
+
+    @property
+    def reach(self) -> float:
+        """How far a dab reaches, in radii: a picture has corners."""
+        return math.sqrt(2) if self.tips else 1.0
 
 
 class BrushParameter(Frozen):
@@ -85,9 +150,10 @@ class BrushParameter(Frozen):
     low: float
     high: float
     step: float
-    unit: Literal["px", "percent", "number", "degrees"]
+    unit: Literal["px", "percent", "number", "degrees", "count"]
     hint: str
     scale: Literal["linear", "log"] = "linear"
+    section: Literal["stroke", "scatter", "colour", "limits"] = "stroke"
 
 
 #: The sliders, in the order of the Brush card.
@@ -100,8 +166,51 @@ PARAMETERS: tuple[BrushParameter, ...] = (
     BrushParameter(id="steadying", name="Steadying", low=0, high=1, step=0.01, unit="percent", hint="The brush trails the hand on a leash"),
     BrushParameter(id="angle", name="Angle", low=-180, high=180, step=1, unit="degrees", hint="Turn of the tip; shows when it is not round"),
     BrushParameter(id="roundness", name="Roundness", low=0.05, high=1, step=0.01, unit="percent", hint="Short over long side of the tip"),
-    BrushParameter(id="jitter_place", name="Scatter", low=0, high=1, step=0.01, unit="percent", hint="Dabs land beside the path, at random"),
-    BrushParameter(id="jitter_size", name="Size jitter", low=0, high=1, step=0.01, unit="percent", hint="Dabs shrink at random"),
-    BrushParameter(id="jitter_angle", name="Angle jitter", low=0, high=1, step=0.01, unit="percent", hint="Dabs turn at random"),
-    BrushParameter(id="jitter_strength", name="Strength jitter", low=0, high=1, step=0.01, unit="percent", hint="Dabs weaken at random"),
+    BrushParameter(
+        id="jitter_place", name="Scatter", low=0, high=1, step=0.01, unit="percent", hint="Dabs land beside the path, at random", section="scatter"
+    ),
+    BrushParameter(id="jitter_size", name="Size jitter", low=0, high=1, step=0.01, unit="percent", hint="Dabs shrink at random", section="scatter"),
+    BrushParameter(id="jitter_angle", name="Angle jitter", low=0, high=1, step=0.01, unit="percent", hint="Dabs turn at random", section="scatter"),
+    BrushParameter(
+        id="jitter_strength", name="Strength jitter", low=0, high=1, step=0.01, unit="percent", hint="Dabs weaken at random", section="scatter"
+    ),
+    BrushParameter(
+        id="spray", name="Spray", low=1, high=40, step=1, unit="count", hint="Dabs at each stop; scatter them to spray", section="scatter"
+    ),
+    BrushParameter(
+        id="jitter_hue", name="Hue jitter", low=0, high=1, step=0.01, unit="percent", hint="Hues differ from dab to dab", section="colour"
+    ),
+    BrushParameter(
+        id="jitter_saturation",
+        name="Saturation jitter",
+        low=0,
+        high=1,
+        step=0.01,
+        unit="percent",
+        hint="Saturation differs from dab to dab",
+        section="colour",
+    ),
+    BrushParameter(
+        id="jitter_value", name="Value jitter", low=0, high=1, step=0.01, unit="percent", hint="Lightness differs from dab to dab", section="colour"
+    ),
+    BrushParameter(
+        id="facing_deg",
+        name="Facing up to",
+        low=5,
+        high=180,
+        step=1,
+        unit="degrees",
+        hint="Surface turned further from the brush takes no paint",
+        section="limits",
+    ),
+    BrushParameter(
+        id="depth",
+        name="Depth",
+        low=0,
+        high=1,
+        step=0.01,
+        unit="percent",
+        hint="How far in front of and behind its plane a dab reaches; 0 is no limit",
+        section="limits",
+    ),
 )

@@ -7,10 +7,12 @@ from typing import Annotated, Literal
 
 import numpy as np
 from numpy.typing import NDArray
-from pydantic import Field, model_validator
+from pydantic import Field, field_validator, model_validator
 
+from ruvelt.core.brush.confine import Confine
 from ruvelt.core.errors import Conflict, InputError, NotFound
 from ruvelt.core.stack.basics import Colour, Frozen, Id, Share
+from ruvelt.core.stack.blend import BY_ID
 from ruvelt.core.stack.channels import Channel, encode
 from ruvelt.core.stack.document import TOUCH_UP, AnyLayer, Document, GroupLayer, PaintLayer, Sheet, mask_plane_id, plane_id, touch_up_plane_id
 from ruvelt.core.stack.masks import PaintedSource
@@ -58,19 +60,37 @@ class Tone(Frozen):
 class Paint(Frozen):
     """What a stroke lays: a value per channel in the channel's own range (colours sRGB-encoded), a value for a mask, or erasing.
 
-    tool : "paint" lays the values; "soften" what neighbours within `reach` (share of the brush's radius) come to; "clone" what lies
-    elsewhere; "tone" what is there, changed. reads : what these look at: "all" the channel as it looks, layers beneath included, or "layer"
+    tool : "paint" lays the values; "soften" what neighbours within `reach` (share of the brush's radius) come to; "smear" what the brush
+    drags along; "clone" what lies elsewhere; "tone" what is there, changed. second, second_mask : what a brush that mixes goes towards.
+    blend : how painted values meet what is there; what comes out is laid. confine : what alone may change.
+    reads : what these look at: "all" the channel as it looks, layers beneath included, or "layer"
     what the target itself holds, which then moves towards it, coverage and all. In a mask they read the painted source.
     """
 
     values: Values = {}
     mask_value: Share = 1.0
     erase: bool = False
-    tool: Literal["paint", "soften", "clone", "tone"] = "paint"
+    second: Values = {}
+    second_mask: Share = 0.0
+    blend: str = "normal"
+    confine: Confine = Confine()
+    tool: Literal["paint", "soften", "smear", "clone", "tone"] = "paint"
     reads: Literal["all", "layer"] = "all"
     tone: Tone = Tone()
     clone: CloneFrom | None = None
     reach: Annotated[float, Field(ge=0.02, le=1, allow_inf_nan=False)] = 0.35
+
+    @field_validator("blend")
+    @classmethod
+    def _known_blend(cls, value: str) -> str:
+        if value not in BY_ID:
+            raise ValueError(f"'{value}' is not a blend mode; use one of {', '.join(BY_ID)}")
+        return value
+
+    @property
+    def looks(self) -> bool:
+        """Whether what is laid depends on what is there."""
+        return not self.erase and (self.tool != "paint" or self.blend != "normal")
 
     @model_validator(mode="after")
     def _complete(self) -> Paint:
@@ -81,11 +101,12 @@ class Paint(Frozen):
 
 @dataclass(frozen=True, eq=False)
 class Cell:
-    """One plane that a stroke writes. `codes`: (components,) uint16."""
+    """One plane that a stroke writes. `codes`, and `second` of a brush that mixes: (components,) uint16."""
 
     plane: str
     components: int
     codes: NDArray[np.uint16]
+    second: NDArray[np.uint16]
     channel: str | None
     source: str | None = None
     #: The code of a mask's painted source where it is not painted.
@@ -133,7 +154,8 @@ def resolve_target(document: Document, target: Target, paint: Paint) -> Resolved
         if not isinstance(source, PaintedSource):
             raise NotFound("The painted mask that was the target is gone. Choose a cell in the layer grid.")
         code = np.array([round(paint.mask_value * 65535)], np.uint16)
-        cell = Cell(mask_plane_id(sheet.id, layer.id, source.id), 2, code, None, source.id, round(source.base * 65535))
+        second = np.array([round(paint.second_mask * 65535)], np.uint16)
+        cell = Cell(mask_plane_id(sheet.id, layer.id, source.id), 2, code, second, None, source.id, round(source.base * 65535))
         return ResolvedTarget(sheet, layer, (cell,), tuple(c.id for c in document.channels if _shows_in(layer, c)))
     if not isinstance(layer, PaintLayer):
         raise InputError(f"'{layer.name}' is {_ARTICLES[layer.kind]} layer; only its mask can be painted. Choose its mask, or a paint layer.")
@@ -148,10 +170,20 @@ def resolve_target(document: Document, target: Target, paint: Paint) -> Resolved
         if value is not None and len(value) != channel.components:
             raise InputError(f"{channel.name} takes {channel.components} values, not {len(value)}.")
         codes = encode(channel, value if value is not None else channel.start)
-        cells.append(Cell(plane_id(sheet.id, layer.id, channel_id), channel.components + 1, codes, channel_id))
+        cells.append(Cell(plane_id(sheet.id, layer.id, channel_id), channel.components + 1, codes, _second(channel, paint, codes), channel_id))
     if not cells:
         raise InputError("Nothing to lay: choose at least one channel of the target and give it a value.")
     return ResolvedTarget(sheet, layer, tuple(cells), tuple(c.channel for c in cells if c.channel))
+
+
+def _second(channel: Channel, paint: Paint, codes: NDArray[np.uint16]) -> NDArray[np.uint16]:
+    """What a brush that mixes goes towards in a channel; without a value of its own, the first."""
+    value = paint.second.get(channel.id)
+    if value is None:
+        return codes
+    if len(value) != channel.components:
+        raise InputError(f"{channel.name} takes {channel.components} values, not {len(value)}.")
+    return encode(channel, value)
 
 
 def _touch_up(sheet: Sheet, map_id: str, paint: Paint) -> ResolvedTarget:
@@ -168,7 +200,7 @@ def _touch_up(sheet: Sheet, map_id: str, paint: Paint) -> ResolvedTarget:
         raise InputError(f"{channel.name} takes {channel.components} values, not {len(value)}.")
     codes = encode(channel, value if value is not None else channel.start)
     layer = PaintLayer.model_construct(id=TOUCH_UP + map_id, name=f"Touch-up of {channel.name}", mask=None)
-    cell = Cell(touch_up_plane_id(sheet.id, map_id), channel.components + 1, codes, channel.id)
+    cell = Cell(touch_up_plane_id(sheet.id, map_id), channel.components + 1, codes, _second(channel, paint, codes), channel.id)
     return ResolvedTarget(sheet, layer, (cell,), (channel.id,))
 
 

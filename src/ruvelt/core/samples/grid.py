@@ -8,7 +8,7 @@ import numba
 import numpy as np
 from numpy.typing import NDArray
 
-from ruvelt.core.kernels import kernel
+from ruvelt.core.kernels import helper, kernel
 
 #: Samples per occupied cell aimed at: fewer cost more look-ups, more cost more distance tests.
 PER_CELL = 60
@@ -105,6 +105,46 @@ def _sort(positions, normals, slots, low, inv, dims, start, out_slot, out_xyz, o
             out_normal[k, at] = np.int8(round(normals[s, k] * 127))
 
 
+@helper
+def search(px, py, pz, reach, low, cell, dims, start, slot, xyz):  # type: ignore[no-untyped-def]
+    """Slot of the sample nearest to a point within `reach`, else -1; of two as near the lower slot. For kernels."""
+    best_slot = np.int32(-1)
+    # Most points lie on the surface: a small ball finds their sample at once; only for the others it grows.
+    ball = min(reach, np.float32(cell / 4))
+    while True:
+        best = ball * ball
+        x0 = min(max(int(np.floor((px - ball - low[0]) / cell)), 0), dims[0] - 1)
+        x1 = min(max(int(np.floor((px + ball - low[0]) / cell)), 0), dims[0] - 1)
+        y0 = min(max(int(np.floor((py - ball - low[1]) / cell)), 0), dims[1] - 1)
+        y1 = min(max(int(np.floor((py + ball - low[1]) / cell)), 0), dims[1] - 1)
+        z0 = min(max(int(np.floor((pz - ball - low[2]) / cell)), 0), dims[2] - 1)
+        z1 = min(max(int(np.floor((pz + ball - low[2]) / cell)), 0), dims[2] - 1)
+        for z in range(z0, z1 + 1):
+            zl = low[2] + z * cell
+            gz = max(zl - pz, pz - zl - cell, 0.0)
+            for y in range(y0, y1 + 1):
+                yl = low[1] + y * cell
+                gy = max(yl - py, py - yl - cell, 0.0)
+                # Only the cells that can hold anything nearer than the nearest so far; a little more, for cells are told in float32.
+                rest = best - gz * gz - gy * gy + 1e-4 * cell * cell
+                if rest < 0:
+                    continue
+                half = np.sqrt(rest) + 1e-3 * cell
+                xa = min(max(int(np.floor((px - half - low[0]) / cell)), x0), x1)
+                xb = min(max(int(np.floor((px + half - low[0]) / cell)), x0), x1)
+                row = (z * dims[1] + y) * dims[0]
+                for j in range(start[row + xa], start[row + xb + 1]):
+                    dx, dy, dz = xyz[0, j] - px, xyz[1, j] - py, xyz[2, j] - pz
+                    d = dx * dx + dy * dy + dz * dz
+                    if d < best or (d == best and best_slot >= 0 and slot[j] < best_slot):
+                        best = d
+                        best_slot = slot[j]
+        if best_slot >= 0 or not ball < reach:
+            break
+        ball = min(reach, ball * np.float32(1.5))
+    return best_slot
+
+
 @kernel(
     numba.void(
         numba.float32[:, ::1],
@@ -119,36 +159,5 @@ def _sort(positions, normals, slots, low, inv, dims, start, out_slot, out_xyz, o
     )
 )
 def _nearest(points, reach, low, cell, dims, start, slot, xyz, out):  # type: ignore[no-untyped-def]
-    lo = np.empty(3, np.int64)
-    hi = np.empty(3, np.int64)
     for i in range(len(points)):
-        # Most points lie on the surface: a small ball finds their sample at once; only for the others it grows.
-        ball = min(reach, np.float32(cell / 4))
-        while True:
-            best = ball * ball
-            for k in range(3):
-                lo[k] = min(max(int(np.floor((points[i, k] - ball - low[k]) / cell)), 0), dims[k] - 1)
-                hi[k] = min(max(int(np.floor((points[i, k] + ball - low[k]) / cell)), 0), dims[k] - 1)
-            for z in range(lo[2], hi[2] + 1):
-                zl = low[2] + z * cell
-                gz = max(zl - points[i, 2], points[i, 2] - zl - cell, 0.0)
-                for y in range(lo[1], hi[1] + 1):
-                    yl = low[1] + y * cell
-                    gy = max(yl - points[i, 1], points[i, 1] - yl - cell, 0.0)
-                    # Only the cells that can hold anything nearer than the nearest so far; a little more, for cells are told in float32.
-                    rest = best - gz * gz - gy * gy + 1e-4 * cell * cell
-                    if rest < 0:
-                        continue
-                    half = np.sqrt(rest) + 1e-3 * cell
-                    xa = min(max(int(np.floor((points[i, 0] - half - low[0]) / cell)), lo[0]), hi[0])
-                    xb = min(max(int(np.floor((points[i, 0] + half - low[0]) / cell)), lo[0]), hi[0])
-                    row = (z * dims[1] + y) * dims[0]
-                    for j in range(start[row + xa], start[row + xb + 1]):
-                        dx, dy, dz = xyz[0, j] - points[i, 0], xyz[1, j] - points[i, 1], xyz[2, j] - points[i, 2]
-                        d = dx * dx + dy * dy + dz * dz
-                        if d < best or (d == best and out[i] >= 0 and slot[j] < out[i]):
-                            best = d
-                            out[i] = slot[j]
-            if out[i] >= 0 or not ball < reach:
-                break
-            ball = min(reach, ball * np.float32(1.5))
+        out[i] = search(points[i, 0], points[i, 1], points[i, 2], reach, low, cell, dims, start, slot, xyz)

@@ -126,9 +126,11 @@ class SheetEvaluator:
         workers: Workers = SERIAL,
     ) -> None:
         self.document, self.sheet, self.samples = document, sheet, samples
+        self.faces, self.cache = faces, cache
         self._planes, self._cache, self._workers = planes, cache, workers
         self._images = {i.key for i in document.images}
-        self.measures = Measures(samples, lambda key: images(key) if key in self._images else None, cache)
+        self.picture: Images = lambda key: images(key) if key in self._images else None
+        self.measures = Measures(samples, self.picture, cache)
         self.masks = MaskEvaluator(self, faces, planes, cache, workers)
         self._blurring = RLock()
         self._beneath_versions: dict[tuple[str, str], int] = {}

@@ -1,0 +1,63 @@
+"""Clumps of neighbouring samples, through which wide means over the surface are taken at a fraction of the cost."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from threading import Lock
+from weakref import WeakKeyDictionary
+
+import numpy as np
+from numpy.typing import NDArray
+
+from ruvelt.core.brush._near_kernels import gather_clumps
+from ruvelt.core.samples.surface import SurfaceSamples
+
+#: Clumps aimed at inside a radius: their means are then right to a code or so, and it costs no more however wide it is.
+IN_RADIUS = 56
+LARGEST = 64
+
+
+@dataclass(frozen=True, eq=False)
+class Clumps:
+    """start : (cells + 1,) int32 into the clumps; first : (n + 1,) int32 into the grid's sorted samples
+
+    middle : (3, n) float32 object space; facing : (3, n) float32 sums of normals; mass : (n,) float32 area
+    """
+
+    start: NDArray[np.int32]
+    first: NDArray[np.int32]
+    middle: NDArray[np.float32]
+    facing: NDArray[np.float32]
+    mass: NDArray[np.float32]
+
+
+_KEPT: WeakKeyDictionary[SurfaceSamples, dict[int, Clumps]] = WeakKeyDictionary()
+_LOCK = Lock()
+
+
+def clumps_of(samples: SurfaceSamples, radius: float) -> Clumps:
+    """Clumps for means within `radius` (object units); the last few sizes are kept as long as the samples."""
+    inside = np.pi * (radius / samples.spacing) ** 2
+    most = int(np.clip(2 ** np.floor(np.log2(max(inside / IN_RADIUS, 1))), 1, LARGEST))
+    with _LOCK:
+        kept = _KEPT.setdefault(samples, {})
+        if most not in kept:
+            while len(kept) >= 3:
+                del kept[next(iter(kept))]
+            kept[most] = _gather(samples, most)
+        return kept[most]
+
+
+def _gather(samples: SurfaceSamples, most: int) -> Clumps:
+    grid = samples.grid
+    n = len(grid.slot)
+    start, first = np.empty(len(grid.start), np.int32), np.empty(n + 1, np.int32)
+    middle, facing, mass = np.empty((3, n), np.float32), np.empty((3, n), np.float32), np.empty(n, np.float32)
+    count = int(gather_clumps(grid.start, grid.xyz, grid.normal, samples.grid_areas, most, start, first, middle, facing, mass))
+    return Clumps(
+        start,
+        first[: count + 1].copy(),
+        np.ascontiguousarray(middle[:, :count]),
+        np.ascontiguousarray(facing[:, :count]),
+        mass[:count].copy(),
+    )

@@ -1,0 +1,112 @@
+"""Confinement: what a stroke or fill may change, as a weight on every sample. What is outside takes nothing at all."""
+
+from __future__ import annotations
+
+from typing import Annotated, Literal
+
+import numpy as np
+from numpy.typing import NDArray
+from pydantic import Field
+
+from ruvelt.core.bake.baker import curvature_of
+from ruvelt.core.planes.cache import BoundedCache
+from ruvelt.core.planes.plane import U16
+from ruvelt.core.samples.chunks import CHUNK
+from ruvelt.core.stack.basics import Colour, FacePick, Frozen, Share
+from ruvelt.core.stack.evaluate import SheetEvaluator
+from ruvelt.core.workers import Workers
+
+#: Forms as large as this share of the diagonal count as ridges and recesses, as in a bake.
+FORM = 0.01
+#: Measure at which the slider's end lets everything through that is as sharp.
+SHARPEST = 0.5
+
+Signed = Annotated[float, Field(ge=-1, le=1, allow_inf_nan=False)]
+
+
+class Confine(Frozen):
+    """Each part that is set limits further.
+
+    relief : from recesses only (−1) over everything (0) to ridges only (1), softer or harder, by the curvature of the mesh or the baked one
+    raised : only what stands out: ridges, and what the height channel raises; a dry brush
+    picks : only these faces; part : only the part on which the stroke begins
+    colours : only where the channel's look has one of these colours; distances in OKLab
+    """
+
+    relief: Signed = 0.0
+    softness: Share = 0.5
+    relief_from: Literal["mesh", "bake"] = "mesh"
+    raised: Share = 0.0
+    picks: Annotated[tuple[FacePick, ...], Field(max_length=10_000)] = ()
+    part: bool = False
+    colours: Annotated[tuple[Colour, ...], Field(max_length=8)] = ()
+    tolerance: Share = 0.08
+    colour_softness: Share = 0.08
+
+    @property
+    def by_sample(self) -> bool:
+        """Whether samples differ in what they take."""
+        return self.relief != 0 or self.raised > 0 or bool(self.picks) or bool(self.colours)
+
+
+def passing(measure: NDArray[np.float32], threshold: float, softness: float) -> NDArray[np.float32]:
+    """Weight of a measure −1 … 1: 1 from `threshold` on, 0 below `threshold` · (1 − softness), a smooth step between."""
+    low = threshold * (1 - softness)
+    t = np.clip((measure - low) / max(threshold - low, 1e-6), 0, 1)
+    weights: NDArray[np.float32] = (t * t * (3 - 2 * t)).astype(np.float32)
+    return weights
+
+
+class Confinement:
+    """The weights of one stroke, chunk by chunk. What it reads is as it was before the stroke."""
+
+    def __init__(self, confine: Confine, evaluator: SheetEvaluator, cache: BoundedCache, workers: Workers) -> None:
+        self._confine, self._evaluator, self._cache, self._workers = confine, evaluator, cache, workers
+        self._marked = evaluator.samples.slots_of_faces(evaluator.faces.mark(confine.picks)) if confine.picks else None
+        self._made: dict[int, U16] = {}
+
+    def weights(self, chunk: int) -> U16:
+        """(65536,) uint16, 65535 where everything passes."""
+        if chunk not in self._made:
+            self._made[chunk] = np.rint(self._weigh(chunk) * 65535).astype(np.uint16)
+        return self._made[chunk]
+
+    def _weigh(self, chunk: int) -> NDArray[np.float32]:
+        confine, evaluator = self._confine, self._evaluator
+        weights = np.ones(CHUNK, np.float32)
+        if self._marked is not None:
+            weights *= self._marked[chunk * CHUNK : (chunk + 1) * CHUNK]
+        if confine.colours:
+            near = evaluator.measures.near(evaluator.composite("base_color", chunk), confine.colours, confine.tolerance, confine.colour_softness)
+            weights *= near.astype(np.float32) / np.float32(65535)
+        if confine.relief != 0:
+            bend = self._bend(chunk) * np.float32(np.sign(confine.relief))
+            weights *= passing(bend, abs(confine.relief) * SHARPEST, confine.softness)
+        if confine.raised > 0:
+            stands = self._bend(chunk)
+            if evaluator.channel("height") is not None:
+                height = evaluator.composite("height", chunk)[0].astype(np.float32) / np.float32(32767.5) - 1
+                stands = np.maximum(stands, height)
+            weights *= passing(stands, confine.raised * SHARPEST, confine.softness)
+        return weights
+
+    def _bend(self, chunk: int) -> NDArray[np.float32]:
+        """(65536,) float32 curvature, −1 … 1, positive on ridges: the baked one where it is asked for and there, else the mesh's own."""
+        evaluator = self._evaluator
+        if self._confine.relief_from == "bake" and any(m.id == "curvature" for m in evaluator.sheet.mesh_maps):
+            baked: NDArray[np.float32] = evaluator.composite("map:curvature", chunk)[0].astype(np.float32) / np.float32(32767.5) - 1
+            return baked
+        part: NDArray[np.float32] = mesh_bend(evaluator, self._cache, self._workers)[chunk * CHUNK : (chunk + 1) * CHUNK]
+        return part
+
+
+def mesh_bend(evaluator: SheetEvaluator, cache: BoundedCache, workers: Workers) -> NDArray[np.float32]:
+    """(slots,) float32 curvature of the mesh itself at every sample, −1 … 1; worked out once for a layout."""
+    samples = evaluator.samples
+    where = ("bend", samples.serial)
+    found: NDArray[np.float32] | None = cache.get(where)
+    if found is None:
+        radius = FORM * samples.model.diagonal
+        found = np.clip(curvature_of(samples, samples.positions, samples.normals, radius, workers) * np.float32(radius), -1, 1)
+        cache.put(where, found, found.nbytes)
+    return found
