@@ -80,6 +80,21 @@ def globe(segments: int = 48, rings: int = 24, radius: float = 1.0) -> Model:
     return model_of(np.array(list(keys)), faces, uvs, corner_uv)
 
 
+def tube(radius: float, height: float, segments: int) -> Model:
+    """An open cylinder about Y, unrolled over the sheet, its normals smooth from facet to facet."""
+    angle = np.arange(segments + 1) / segments * 2 * np.pi
+    ring = np.stack([radius * np.cos(angle[:-1]), np.zeros(segments), radius * np.sin(angle[:-1])], axis=1)
+    positions = np.concatenate([ring - np.array([0, height / 2, 0]), ring + np.array([0, height / 2, 0])])
+    faces, corner_uv = [], []
+    for i in range(segments):
+        j = (i + 1) % segments
+        faces.append([i, i + segments, j + segments, j])
+        corner_uv += [i, i + segments + 1, i + segments + 2, i + 1]
+    u = 0.02 + 0.96 * np.arange(segments + 1) / segments
+    uvs = np.concatenate([np.stack([u, np.full_like(u, 0.2)], axis=1), np.stack([u, np.full_like(u, 0.8)], axis=1)])
+    return model_of(positions, faces, uvs, corner_uv)
+
+
 def cube_obj() -> bytes:
     """A cube with two objects, groups, two materials, quads and a cross of UVs."""
     lines = ["mtllib cube.mtl", "o Lower"]

@@ -7,6 +7,7 @@ from collections.abc import Mapping
 import numpy as np
 
 from ruvelt.core.brush.live import LiveStroke
+from ruvelt.core.brush.settings import Brush
 from ruvelt.core.brush.target import Paint, Target, resolve_target
 from ruvelt.core.mesh.model import Model
 from ruvelt.core.mesh.sheets import plan_sheets
@@ -48,9 +49,9 @@ class Scene:
     def display(self) -> SheetDisplay:
         return SheetDisplay(self.evaluator, self.lookup, self.cache, self.field)
 
-    def live(self, target: Target, paint: Paint, hidden: np.ndarray | None = None) -> LiveStroke:
+    def live(self, target: Target, paint: Paint, hidden: np.ndarray | None = None, brush: Brush = Brush()) -> LiveStroke:  # noqa: B008 -- frozen
         resolved = resolve_target(self.document, target, paint)
-        return LiveStroke(resolved, self.evaluator, self.lookup, paint=paint, hidden=hidden, workers=self.workers)
+        return LiveStroke(resolved, self.evaluator, self.lookup, paint=paint, brush=brush, hidden=hidden, workers=self.workers)
 
     def keep(self, live: LiveStroke) -> None:
         """Store what a stroke changed."""

@@ -34,8 +34,10 @@ def dab(radius: float, at: tuple[float, float, float] = (0, 0, 0), **brush: obje
 
 
 def lay(scene: Scene, paint: Paint, brush: Brush, points: list[Point], to: Target | None = None, keep: bool = True) -> LiveStroke:
-    live = scene.live(to or target("base_color"), paint)
-    live.dabs(SurfacePath(brush, scene.samples).extend(points), brush.mirror)
+    live = scene.live(to or target("base_color"), paint, brush=brush)
+    path = SurfacePath(brush, scene.samples)
+    live.dabs(path.extend(points), brush.mirror)
+    live.dabs(path.finish(), brush.mirror)
     if keep:
         scene.keep(live)
     return live

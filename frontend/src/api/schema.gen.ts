@@ -411,6 +411,22 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/projects/{uid}/lasso": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["painting_lasso_projects__uid__lasso_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/projects/{uid}/map-preview": {
         parameters: {
             query?: never;
@@ -1123,7 +1139,7 @@ export interface components {
              */
             edit: "batch";
             /** Edits */
-            edits: (components["schemas"]["AddLayer"] | components["schemas"]["RemoveLayer"] | components["schemas"]["MoveLayer"] | components["schemas"]["SetLayer"] | components["schemas"]["SetSheet"] | components["schemas"]["SetHighMeshes"] | components["schemas"]["SetImages"] | components["schemas"]["SetSeams"] | components["schemas"]["SetSettings"] | components["schemas"]["AddChannel"] | components["schemas"]["RemoveChannel"] | components["schemas"]["ReplaceDocument"] | components["schemas"]["Batch"])[];
+            edits: (components["schemas"]["AddLayer"] | components["schemas"]["RemoveLayer"] | components["schemas"]["MoveLayer"] | components["schemas"]["SetLayer"] | components["schemas"]["SetSheet"] | components["schemas"]["SetHighMeshes"] | components["schemas"]["SetImages"] | components["schemas"]["SetFaceSets"] | components["schemas"]["SetSeams"] | components["schemas"]["SetSettings"] | components["schemas"]["AddChannel"] | components["schemas"]["RemoveChannel"] | components["schemas"]["ReplaceDocument"] | components["schemas"]["Batch"])[];
         };
         /**
          * BlendContent
@@ -1225,7 +1241,14 @@ export interface components {
          *     strength : most a stroke can reach; flow : share laid by one dab; hardness : inner share of the radius at full weight
          *     spacing : distance between dabs as a share of the diameter; steadying : length of the leash the tip trails on, share of 80 pixels
          *     angle : degrees, roundness : short over long axis of the tip; jitters : largest random change (place: diameters, size: share,
-         *     angle: half turns, strength: share); facing : only surface that looks the dab's way takes paint
+         *     angle: half turns, strength: share; hue: half turns of the wheel, saturation and value: share, of colour channels)
+         *     facing : only surface that looks the dab's way takes paint, up to `facing_deg` from it; back : the side that looks away from it instead
+         *     depth : how far above and below the dab's plane it reaches, share of the radius; 0 is no limit
+         *
+         *     tips : pictures the dab takes its shape from, `tips.TIPS` or "image:KEY" of the project; of several each dab takes one at random
+         *     flip : mirrors the tip never, on every other dab, or at random; follow : the tip turns with the stroke
+         *     build : "flow" builds up to the strength; "past" goes on beyond it; "level" lays each dab at its own height, however many overlap
+         *     spray : dabs laid at each stop, scattered by `jitter_place`
          */
         Brush: {
             /**
@@ -1234,15 +1257,56 @@ export interface components {
              */
             angle: number;
             /**
+             * Back
+             * @default false
+             */
+            back: boolean;
+            /**
+             * Build
+             * @default flow
+             * @enum {string}
+             */
+            build: "flow" | "past" | "level";
+            /**
+             * Depth
+             * @default 0
+             */
+            depth: number;
+            /**
              * Facing
              * @default true
              */
             facing: boolean;
             /**
+             * Facing Deg
+             * @default 90
+             */
+            facing_deg: number;
+            /**
+             * Flip
+             * @default none
+             * @enum {string}
+             */
+            flip: "none" | "alternate" | "random";
+            /**
              * Flow
              * @default 0.6
              */
             flow: number;
+            /**
+             * Follow
+             * @default false
+             */
+            follow: boolean;
+            /**
+             * @default {
+             *       "depth": 0.8,
+             *       "fixed": "surface",
+             *       "picture": null,
+             *       "size": 0.05
+             *     }
+             */
+            grain: components["schemas"]["Grain"];
             /**
              * Hardness
              * @default 0.5
@@ -1254,10 +1318,20 @@ export interface components {
              */
             jitter_angle: number;
             /**
+             * Jitter Hue
+             * @default 0
+             */
+            jitter_hue: number;
+            /**
              * Jitter Place
              * @default 0
              */
             jitter_place: number;
+            /**
+             * Jitter Saturation
+             * @default 0
+             */
+            jitter_saturation: number;
             /**
              * Jitter Size
              * @default 0
@@ -1269,6 +1343,11 @@ export interface components {
              */
             jitter_strength: number;
             /**
+             * Jitter Value
+             * @default 0
+             */
+            jitter_value: number;
+            /**
              * @default {
              *       "around": 1,
              *       "axis": "y",
@@ -1278,6 +1357,13 @@ export interface components {
              *     }
              */
             mirror: components["schemas"]["Mirror"];
+            /**
+             * @default {
+             *       "length": 6,
+             *       "way": "none"
+             *     }
+             */
+            mix: components["schemas"]["Mixing"];
             /**
              * @default {
              *       "gamma": 1,
@@ -1329,6 +1415,11 @@ export interface components {
              */
             spacing: number;
             /**
+             * Spray
+             * @default 1
+             */
+            spray: number;
+            /**
              * Steadying
              * @default 0
              */
@@ -1338,6 +1429,11 @@ export interface components {
              * @default 1
              */
             strength: number;
+            /**
+             * Tips
+             * @default []
+             */
+            tips: string[];
         };
         /**
          * BrushParameter
@@ -1360,13 +1456,19 @@ export interface components {
              * @enum {string}
              */
             scale: "linear" | "log";
+            /**
+             * Section
+             * @default stroke
+             * @enum {string}
+             */
+            section: "stroke" | "scatter" | "colour" | "limits";
             /** Step */
             step: number;
             /**
              * Unit
              * @enum {string}
              */
-            unit: "px" | "percent" | "number" | "degrees";
+            unit: "px" | "percent" | "number" | "degrees" | "count";
         };
         /**
          * Camera
@@ -1567,6 +1669,67 @@ export interface components {
             value: number[];
         };
         /**
+         * Confine
+         * @description Each part that is set limits further.
+         *
+         *     relief : from recesses only (−1) over everything (0) to ridges only (1), softer or harder, by the curvature of the mesh or the baked one
+         *     raised : only what stands out: ridges, and what the height channel raises; a dry brush
+         *     picks : only these faces; part : only the part on which the stroke begins
+         *     colours : only where the channel's look has one of these colours; distances in OKLab
+         */
+        Confine: {
+            /**
+             * Colour Softness
+             * @default 0.08
+             */
+            colour_softness: number;
+            /**
+             * Colours
+             * @default []
+             */
+            colours: [
+                number,
+                number,
+                number
+            ][];
+            /**
+             * Part
+             * @default false
+             */
+            part: boolean;
+            /**
+             * Picks
+             * @default []
+             */
+            picks: components["schemas"]["FacePick"][];
+            /**
+             * Raised
+             * @default 0
+             */
+            raised: number;
+            /**
+             * Relief
+             * @default 0
+             */
+            relief: number;
+            /**
+             * Relief From
+             * @default mesh
+             * @enum {string}
+             */
+            relief_from: "mesh" | "bake";
+            /**
+             * Softness
+             * @default 0.5
+             */
+            softness: number;
+            /**
+             * Tolerance
+             * @default 0.08
+             */
+            tolerance: number;
+        };
+        /**
          * ContrastShaper
          * @description Steeper or flatter about the balance.
          */
@@ -1763,7 +1926,7 @@ export interface components {
              * Edit
              * @default null
              */
-            edit: (components["schemas"]["AddLayer"] | components["schemas"]["RemoveLayer"] | components["schemas"]["MoveLayer"] | components["schemas"]["SetLayer"] | components["schemas"]["SetSheet"] | components["schemas"]["SetHighMeshes"] | components["schemas"]["SetImages"] | components["schemas"]["SetSeams"] | components["schemas"]["SetSettings"] | components["schemas"]["AddChannel"] | components["schemas"]["RemoveChannel"] | components["schemas"]["ReplaceDocument"] | components["schemas"]["Batch"]) | null;
+            edit: (components["schemas"]["AddLayer"] | components["schemas"]["RemoveLayer"] | components["schemas"]["MoveLayer"] | components["schemas"]["SetLayer"] | components["schemas"]["SetSheet"] | components["schemas"]["SetHighMeshes"] | components["schemas"]["SetImages"] | components["schemas"]["SetFaceSets"] | components["schemas"]["SetSeams"] | components["schemas"]["SetSettings"] | components["schemas"]["AddChannel"] | components["schemas"]["RemoveChannel"] | components["schemas"]["ReplaceDocument"] | components["schemas"]["Batch"]) | null;
             /**
              * Have
              * @default {}
@@ -1860,6 +2023,11 @@ export interface components {
              */
             channels: components["schemas"]["Channel"][];
             /**
+             * Face Sets
+             * @default []
+             */
+            face_sets: components["schemas"]["FaceSet"][];
+            /**
              * Hidden Parts
              * @default []
              */
@@ -1910,7 +2078,7 @@ export interface components {
         /** EditBody */
         EditBody: {
             /** Edit */
-            edit: components["schemas"]["AddLayer"] | components["schemas"]["RemoveLayer"] | components["schemas"]["MoveLayer"] | components["schemas"]["SetLayer"] | components["schemas"]["SetSheet"] | components["schemas"]["SetHighMeshes"] | components["schemas"]["SetImages"] | components["schemas"]["SetSeams"] | components["schemas"]["SetSettings"] | components["schemas"]["AddChannel"] | components["schemas"]["RemoveChannel"] | components["schemas"]["ReplaceDocument"] | components["schemas"]["Batch"];
+            edit: components["schemas"]["AddLayer"] | components["schemas"]["RemoveLayer"] | components["schemas"]["MoveLayer"] | components["schemas"]["SetLayer"] | components["schemas"]["SetSheet"] | components["schemas"]["SetHighMeshes"] | components["schemas"]["SetImages"] | components["schemas"]["SetFaceSets"] | components["schemas"]["SetSeams"] | components["schemas"]["SetSettings"] | components["schemas"]["AddChannel"] | components["schemas"]["RemoveChannel"] | components["schemas"]["ReplaceDocument"] | components["schemas"]["Batch"];
             /** Label */
             label: string;
             /** Revision */
@@ -2003,6 +2171,18 @@ export interface components {
             by: "part" | "material" | "group" | "island" | "piece" | "face";
             /** Index */
             index: number;
+        };
+        /**
+         * FaceSet
+         * @description Picked faces kept under a name, for fills, masks and confinement.
+         */
+        FaceSet: {
+            /** Id */
+            id: string;
+            /** Name */
+            name: string;
+            /** Picks */
+            picks: components["schemas"]["FacePick"][];
         };
         /**
          * FacesSource
@@ -2169,6 +2349,8 @@ export interface components {
         };
         /** FloodBody */
         FloodBody: {
+            /** @default null */
+            gradient: components["schemas"]["Gradient"] | null;
             paint: components["schemas"]["Paint"];
             /**
              * Picks
@@ -2200,6 +2382,30 @@ export interface components {
             sheets: components["schemas"]["SheetGeometry"][];
             /** Width */
             width: number;
+        };
+        /**
+         * Gradient
+         * @description From the first values at `start` to the second at `end` (object space): along the line, or outwards as a ball about `start`.
+         */
+        Gradient: {
+            /** End */
+            end: [
+                number,
+                number,
+                number
+            ];
+            /**
+             * Form
+             * @default line
+             * @enum {string}
+             */
+            form: "line" | "ball";
+            /** Start */
+            start: [
+                number,
+                number,
+                number
+            ];
         };
         /**
          * GradientSource
@@ -2263,6 +2469,36 @@ export interface components {
              * @default 1
              */
             strength: number;
+        };
+        /**
+         * Grain
+         * @description A texture inside the tip. `picture`: one of `tips.GRAINS`, or "image:KEY" of the project; none without.
+         *
+         *     size : of one repeat, share of the model's diagonal; depth : how much of the paint it can hold back
+         *     fixed : "surface" lies still on the model, so that strokes meet in it; "stroke" travels with the brush
+         */
+        Grain: {
+            /**
+             * Depth
+             * @default 0.8
+             */
+            depth: number;
+            /**
+             * Fixed
+             * @default surface
+             * @enum {string}
+             */
+            fixed: "surface" | "stroke";
+            /**
+             * Picture
+             * @default null
+             */
+            picture: string | null;
+            /**
+             * Size
+             * @default 0.05
+             */
+            size: number;
         };
         /**
          * GroupLayer
@@ -2667,6 +2903,39 @@ export interface components {
             /** Name */
             name: string;
         };
+        /**
+         * LassoAnswer
+         * @description The picked faces: as picks, and (up to 200 000) one by one, to show them.
+         */
+        LassoAnswer: {
+            /** Faces */
+            faces: number[];
+            /** Picks */
+            picks: components["schemas"]["FacePick"][];
+        };
+        /**
+         * LassoBody
+         * @description An outline over a view (pixels, with its camera) or over a flat sheet (texels, y down). `behind`: also faces hidden behind others.
+         */
+        LassoBody: {
+            /**
+             * Behind
+             * @default false
+             */
+            behind: boolean;
+            /** @default null */
+            camera: components["schemas"]["Camera"] | null;
+            /** Outline */
+            outline: [
+                number,
+                number
+            ][];
+            /**
+             * Sheet
+             * @default null
+             */
+            sheet: string | null;
+        };
         /** LayerAnswer */
         LayerAnswer: {
             /** Layer */
@@ -2850,7 +3119,7 @@ export interface components {
              * Edit
              * @default null
              */
-            edit: (components["schemas"]["AddLayer"] | components["schemas"]["RemoveLayer"] | components["schemas"]["MoveLayer"] | components["schemas"]["SetLayer"] | components["schemas"]["SetSheet"] | components["schemas"]["SetHighMeshes"] | components["schemas"]["SetImages"] | components["schemas"]["SetSeams"] | components["schemas"]["SetSettings"] | components["schemas"]["AddChannel"] | components["schemas"]["RemoveChannel"] | components["schemas"]["ReplaceDocument"] | components["schemas"]["Batch"]) | null;
+            edit: (components["schemas"]["AddLayer"] | components["schemas"]["RemoveLayer"] | components["schemas"]["MoveLayer"] | components["schemas"]["SetLayer"] | components["schemas"]["SetSheet"] | components["schemas"]["SetHighMeshes"] | components["schemas"]["SetImages"] | components["schemas"]["SetFaceSets"] | components["schemas"]["SetSeams"] | components["schemas"]["SetSettings"] | components["schemas"]["AddChannel"] | components["schemas"]["RemoveChannel"] | components["schemas"]["ReplaceDocument"] | components["schemas"]["Batch"]) | null;
             /** Layer */
             layer: string;
             /** Sheet */
@@ -2933,6 +3202,26 @@ export interface components {
              * @default false
              */
             z: boolean;
+        };
+        /**
+         * Mixing
+         * @description How the two colours of a stroke come together.
+         *
+         *     along : from the first to the second and back over `length` diameters; across : from one side of the stroke to the other;
+         *     random : each dab takes its own share
+         */
+        Mixing: {
+            /**
+             * Length
+             * @default 6
+             */
+            length: number;
+            /**
+             * Way
+             * @default none
+             * @enum {string}
+             */
+            way: "none" | "along" | "across" | "random";
         };
         /**
          * ModelFacts
@@ -3174,13 +3463,34 @@ export interface components {
          * Paint
          * @description What a stroke lays: a value per channel in the channel's own range (colours sRGB-encoded), a value for a mask, or erasing.
          *
-         *     tool : "paint" lays the values; "soften" what neighbours within `reach` (share of the brush's radius) come to; "clone" what lies
-         *     elsewhere; "tone" what is there, changed. reads : what these look at: "all" the channel as it looks, layers beneath included, or "layer"
+         *     tool : "paint" lays the values; "soften" what neighbours within `reach` (share of the brush's radius) come to; "smear" what the brush
+         *     drags along; "clone" what lies elsewhere; "tone" what is there, changed. second, second_mask : what a brush that mixes goes towards.
+         *     blend : how painted values meet what is there; what comes out is laid. confine : what alone may change.
+         *     reads : what these look at: "all" the channel as it looks, layers beneath included, or "layer"
          *     what the target itself holds, which then moves towards it, coverage and all. In a mask they read the painted source.
          */
         Paint: {
+            /**
+             * Blend
+             * @default normal
+             */
+            blend: string;
             /** @default null */
             clone: components["schemas"]["CloneFrom"] | null;
+            /**
+             * @default {
+             *       "colour_softness": 0.08,
+             *       "colours": [],
+             *       "part": false,
+             *       "picks": [],
+             *       "raised": 0,
+             *       "relief": 0,
+             *       "relief_from": "mesh",
+             *       "softness": 0.5,
+             *       "tolerance": 0.08
+             *     }
+             */
+            confine: components["schemas"]["Confine"];
             /**
              * Erase
              * @default false
@@ -3203,6 +3513,18 @@ export interface components {
              */
             reads: "all" | "layer";
             /**
+             * Second
+             * @default {}
+             */
+            second: {
+                [key: string]: number[];
+            };
+            /**
+             * Second Mask
+             * @default 0
+             */
+            second_mask: number;
+            /**
              * @default {
              *       "amount": 0.3,
              *       "change": "lighten",
@@ -3221,7 +3543,7 @@ export interface components {
              * @default paint
              * @enum {string}
              */
-            tool: "paint" | "soften" | "clone" | "tone";
+            tool: "paint" | "soften" | "smear" | "clone" | "tone";
             /**
              * Values
              * @default {}
@@ -3762,6 +4084,8 @@ export interface components {
             brush: components["schemas"]["Brush"];
             /** Brush Parameters */
             brush_parameters: components["schemas"]["BrushParameter"][];
+            /** Grains */
+            grains: components["schemas"]["TipAnswer"][];
             /** Layer Kinds */
             layer_kinds: components["schemas"]["KindAnswer"][];
             /** Mesh Formats */
@@ -3773,6 +4097,8 @@ export interface components {
             /** Resolutions */
             resolutions: number[];
             stack: components["schemas"]["StackRegistry"];
+            /** Tips */
+            tips: components["schemas"]["TipAnswer"][];
         };
         /** RemoveChannel */
         RemoveChannel: {
@@ -3826,6 +4152,36 @@ export interface components {
             revision: number;
         };
         /**
+         * Row
+         * @description Stamps along a line: `count` of them, or one each `spacing` diameters, drawn in or out a little so that they fill it.
+         *
+         *     align : "along" turns each with the line; alternate : every other one is mirrored ("flip") or turned half round ("turn")
+         */
+        Row: {
+            /**
+             * Align
+             * @default along
+             * @enum {string}
+             */
+            align: "along" | "fixed";
+            /**
+             * Alternate
+             * @default none
+             * @enum {string}
+             */
+            alternate: "none" | "flip" | "turn";
+            /**
+             * Count
+             * @default null
+             */
+            count: number | null;
+            /**
+             * Spacing
+             * @default 1.5
+             */
+            spacing: number;
+        };
+        /**
          * SeamBody
          * @description Mark the edge nearest to a pixel or texel, or take its mark off; `loop`: with all edges that go on straight.
          */
@@ -3866,6 +4222,19 @@ export interface components {
         SeamLines: {
             /** Lines */
             lines: number[][];
+        };
+        /**
+         * SetFaceSets
+         * @description Replace the list of named picks of faces.
+         */
+        SetFaceSets: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            edit: "set-face-sets";
+            /** Face Sets */
+            face_sets: components["schemas"]["FaceSet"][];
         };
         /**
          * SetHighMeshes
@@ -3982,6 +4351,68 @@ export interface components {
                 number,
                 number
             ][];
+        };
+        /**
+         * Shape
+         * @description A line (straight between its points), a curve (smooth through them) or a stamp (its middle, then the end of its radius).
+         *
+         *     surface : points in object space; sheet : points in texels of the flat sheet, y down; one of the two
+         *     camera : the view in which it is straight, round or closed; without one it follows the surface between its points
+         *     filled : what a closed one encloses; snap : points near an edge of the model move onto it, and a line between two of them follows it
+         *     bend : stamps lie round on a bent surface; without, they are pressed flat through it
+         */
+        Shape: {
+            /**
+             * Bend
+             * @default false
+             */
+            bend: boolean;
+            /** @default null */
+            camera: components["schemas"]["Camera"] | null;
+            /**
+             * Closed
+             * @default false
+             */
+            closed: boolean;
+            /**
+             * Filled
+             * @default false
+             */
+            filled: boolean;
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "line" | "curve" | "stamp";
+            /** @default null */
+            row: components["schemas"]["Row"] | null;
+            /**
+             * Sheet
+             * @default []
+             */
+            sheet: [
+                number,
+                number
+            ][];
+            /**
+             * Snap
+             * @default false
+             */
+            snap: boolean;
+            /**
+             * Surface
+             * @default []
+             */
+            surface: [
+                number,
+                number,
+                number
+            ][];
+            /**
+             * Texels Per Pixel
+             * @default 1
+             */
+            texels_per_pixel: number;
         };
         /**
          * Sheet
@@ -4265,6 +4696,8 @@ export interface components {
             patches: components["schemas"]["PatchEntry"][];
             /** Revision */
             revision: number;
+            /** Shape */
+            shape: number[][] | null;
             /** Stamps */
             stamps: components["schemas"]["StampEntry"][];
             /** Stored */
@@ -4273,6 +4706,8 @@ export interface components {
         /**
          * StrokeMessage
          * @description One batch of a stroke. The first carries `begin`; `end` stores it, `cancel` drops it.
+         *
+         *     A line, curve, row or stamp comes whole as `shape`, with its `begin` each time: it is laid in place of what was laid before.
          */
         StrokeMessage: {
             /** @default null */
@@ -4292,6 +4727,8 @@ export interface components {
              * @default []
              */
             points: components["schemas"]["PointerSample"][];
+            /** @default null */
+            shape: components["schemas"]["Shape"] | null;
             /** Stroke */
             stroke: string;
         };
@@ -4405,6 +4842,22 @@ export interface components {
             stamp: string;
             /** Texture */
             texture: string;
+        };
+        /**
+         * TipAnswer
+         * @description A brush tip or grain of the library. `picture`: a PNG data URL, white where it paints.
+         */
+        TipAnswer: {
+            /** Hint */
+            hint: string;
+            /** Id */
+            id: string;
+            /** Name */
+            name: string;
+            /** Picture */
+            picture: string;
+            /** Relief */
+            relief: boolean;
         };
         /**
          * Tone
@@ -6249,6 +6702,68 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ProjectState"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+        };
+    };
+    painting_lasso_projects__uid__lasso_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                uid: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["LassoBody"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LassoAnswer"];
                 };
             };
             /** @description Bad Request */

@@ -170,3 +170,9 @@ def _url(colour: NDArray[np.float64], alpha: NDArray[np.float64]) -> str:
     mixed = mean * shown + _GROUND * (1 - shown)
     _, data = cv2.imencode(".png", np.rint(mixed[..., ::-1]).astype(np.uint8))
     return "data:image/png;base64," + base64.b64encode(data.tobytes()).decode()
+
+
+def grey_picture(codes: NDArray[np.uint16]) -> str:
+    """An (h, w) uint16 picture as a PNG data URL."""
+    _, data = cv2.imencode(".png", (codes >> 8).astype(np.uint8))
+    return "data:image/png;base64," + base64.b64encode(data.tobytes()).decode()

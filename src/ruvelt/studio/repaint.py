@@ -8,8 +8,11 @@ from typing import Any
 import cv2
 import numpy as np
 
+from ruvelt.core.brush.gradient import Gradient
 from ruvelt.core.brush.live import LiveStroke
 from ruvelt.core.brush.script import RecordedStroke
+from ruvelt.core.brush.settings import Brush
+from ruvelt.core.brush.shapes import shaped_brush
 from ruvelt.core.brush.target import Paint, ResolvedTarget, Target, resolve_target
 from ruvelt.core.errors import InputError
 from ruvelt.core.planes.plane import U16, Plane
@@ -84,12 +87,18 @@ class _Repainter:
         document = self.session.document
         evaluator = SheetEvaluator(document, self.sheet, self.new, self.session.faces, lookup, self.session.cache, images=self.session.image)
         hidden = np.isin(self.session.model.face_part, script.get("hidden", []))
-        live = LiveStroke(_bare(self.session, target, paint), evaluator, lookup, paint=paint, hidden=hidden, workers=self.session.workers)
-        if "flood" in script:
-            picks = script["flood"]["picks"]
-            live.flood(None if picks is None else [FacePick.model_validate(p) for p in picks], script["flood"]["strength"], self.session.faces)
+        kept = None if "flood" in script else RecordedStroke.model_validate({k: v for k, v in script.items() if k != "hidden"})
+        brush = kept.brush if kept is not None else Brush()
+        if kept is not None and kept.stroke.shape is not None:
+            brush = shaped_brush(brush, kept.stroke.shape)
+        live = LiveStroke(
+            _bare(self.session, target, paint), evaluator, lookup, paint=paint, brush=brush, hidden=hidden, workers=self.session.workers
+        )
+        if kept is None:
+            picks, gradient = script["flood"]["picks"], script["flood"].get("gradient")
+            faces = None if picks is None else [FacePick.model_validate(p) for p in picks]
+            live.flood(faces, script["flood"]["strength"], self.session.faces, None if gradient is None else Gradient.model_validate(gradient))
         else:
-            kept = RecordedStroke.model_validate({k: v for k, v in script.items() if k != "hidden"})
             play_step(self.session, live, kept.brush, kept.stroke, self.new.side / self._then)
         for plane, chunks in live.changes.items():
             components = next(c.components for c in live.target.cells if c.plane == plane)

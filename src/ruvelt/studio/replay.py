@@ -8,6 +8,7 @@ from typing import Any
 
 from ruvelt.core.brush.script import AddLayerStep, BrushStep, FloodStep, MaskStep, PaintStep, StrokeScript, StrokeStep, TargetStep, UndoStep
 from ruvelt.core.brush.settings import Brush
+from ruvelt.core.brush.shapes import shaped_brush
 from ruvelt.core.brush.target import Paint, Target
 from ruvelt.core.errors import InputError
 from ruvelt.core.stack.basics import FacePick
@@ -115,7 +116,8 @@ class _Player:
     def stroke(self, step: StrokeStep) -> None:
         target = self.aimed()
         with self.session.lock:
-            live = self.session.live(target, self.paint, self.brush)
+            brush = self.brush if step.shape is None else shaped_brush(self.brush, step.shape)
+            live = self.session.live(target, self.paint, brush)
             self.result.strokes += 1
             if not play_step(self.session, live, self.brush, step):
                 self.result.missed += 1
@@ -130,7 +132,7 @@ class _Player:
             if step.part not in parts:
                 raise InputError(f"There is no part '{step.part}'; the model has {', '.join(parts)}.")
             picks = (*(picks or ()), FacePick(by="part", index=parts.index(step.part)))
-        self.session.flood(self.aimed(), self.paint, picks, step.strength)
+        self.session.flood(self.aimed(), self.paint, picks, step.strength, gradient=step.gradient)
 
     def take(self, step: Any) -> None:
         match step:

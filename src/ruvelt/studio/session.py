@@ -14,8 +14,10 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ruvelt.core.brush.camera import Camera
+from ruvelt.core.brush.gradient import Gradient
 from ruvelt.core.brush.live import LiveStroke, Touched
 from ruvelt.core.brush.settings import Brush
+from ruvelt.core.brush.snapping import EdgeGraph
 from ruvelt.core.brush.target import Paint, Target, resolve_target
 from ruvelt.core.errors import Conflict, InputError, NotFound, RuveltError
 from ruvelt.core.inspect.findings import Finding, find_problems
@@ -94,6 +96,7 @@ class Session:
         self._fields: dict[tuple[str, int, str], NormalField] = {}
         self._displays: dict[str, tuple[int, SheetDisplay]] = {}
         self._caster: tuple[tuple[int, ...], str, RayCaster] | None = None
+        self._edge_graph: tuple[RayCaster, EdgeGraph] | None = None
         self._high: dict[str, Model] = {}
         self._kept_surface: tuple[str, _Surface] | None = None
         self.pictures = Pictures(PictureStore(folder))
@@ -287,6 +290,14 @@ class Session:
                 self._caster = (hidden, key, RayCaster(self.model, None if faces is None else ~faces))
             return self._caster[2]
 
+    def edge_graph(self) -> EdgeGraph:
+        """The sharp edges of the model, seen as far as it is visible."""
+        with self.lock:
+            caster = self.caster()
+            if self._edge_graph is None or self._edge_graph[0] is not caster:
+                self._edge_graph = (caster, EdgeGraph(self.model, caster))
+            return self._edge_graph[1]
+
     # -- changes ----------------------------------------------------------------------------------------------------------------
 
     def check_revision(self, revision: int | None) -> None:
@@ -341,17 +352,29 @@ class Session:
                 evaluator.keep_composite(channel, chunk, values)
         return settled
 
-    def flood(self, target: Target, paint: Paint, picks: tuple[FacePick, ...] | None, strength: float, revision: int | None = None) -> None:
-        """Cover picked faces (None: the whole sheet) at a strength with the paint."""
+    def flood(
+        self,
+        target: Target,
+        paint: Paint,
+        picks: tuple[FacePick, ...] | None,
+        strength: float,
+        revision: int | None = None,
+        gradient: Gradient | None = None,
+    ) -> None:
+        """Cover picked faces (None: the whole sheet) at a strength with the paint; along a gradient from its first values to its second."""
         with self.lock:
             self.check_revision(revision)
             live = self.live(target, paint)
-            touched = live.flood(picks, strength, self.faces)
+            touched = live.flood(picks, strength, self.faces, gradient)
             if not touched.tiles:
                 raise InputError("Nothing there belongs to the target's sheet, or it is hidden. Pick a visible place on that sheet.")
             what = "sheet" if picks is None else " and ".join(sorted({p.by for p in picks}))
             script = {
-                "flood": {"picks": None if picks is None else [p.model_dump() for p in picks], "strength": strength},
+                "flood": {
+                    "picks": None if picks is None else [p.model_dump() for p in picks],
+                    "strength": strength,
+                    **({} if gradient is None else {"gradient": gradient.model_dump()}),
+                },
                 "target": target.model_dump(exclude_defaults=True),
                 "paint": paint.model_dump(exclude_defaults=True),
                 "hidden": list(self.document.hidden_parts),

@@ -7,6 +7,8 @@ from collections.abc import Callable, Sequence
 from dataclasses import dataclass, field
 from typing import Annotated, Any
 
+import numpy as np
+from numpy.typing import NDArray
 from pydantic import Field
 
 from ruvelt.core.brush.camera import Camera
@@ -14,9 +16,11 @@ from ruvelt.core.brush.live import LiveStroke
 from ruvelt.core.brush.path import Point, SheetPath, SurfacePath, ViewPath, lock_angle
 from ruvelt.core.brush.script import RecordedStroke, StrokeStep
 from ruvelt.core.brush.settings import Brush
+from ruvelt.core.brush.shapes import Shape, lay_shape, shaped_brush
 from ruvelt.core.brush.target import Paint, Target
 from ruvelt.core.errors import Conflict, InputError, NotFound
 from ruvelt.core.output.display import LiveDisplay, Patch
+from ruvelt.core.samples.chunks import TILES
 from ruvelt.core.stack.basics import Frozen, Id, Share
 from ruvelt.studio.session import Session
 
@@ -54,11 +58,15 @@ def path_points(samples: Sequence[PointerSample]) -> list[Point]:
 
 
 class StrokeMessage(Frozen):
-    """One batch of a stroke. The first carries `begin`; `end` stores it, `cancel` drops it."""
+    """One batch of a stroke. The first carries `begin`; `end` stores it, `cancel` drops it.
+
+    A line, curve, row or stamp comes whole as `shape`, with its `begin` each time: it is laid in place of what was laid before.
+    """
 
     stroke: Id
     begin: StrokeBegin | None = None
     points: Annotated[tuple[PointerSample, ...], Field(max_length=MAX_BATCH)] = ()
+    shape: Shape | None = None
     end: bool = False
     cancel: bool = False
 
@@ -74,6 +82,8 @@ class StrokeAnswer:
     stored: bool = False
     stamps: list[tuple[str, int, int]] = field(default_factory=list)
     hit: tuple[float, float, float] | None = None
+    #: Where a shape's points lie, once they have snapped.
+    shape: list[list[float]] | None = None
 
 
 @dataclass
@@ -84,7 +94,10 @@ class _Running:
     path: ViewPath | SheetPath | SurfacePath
     display: LiveDisplay
     points: list[PointerSample] = field(default_factory=list)
+    shape: Shape | None = None
     touched: set[int] = field(default_factory=set)
+    #: Tiles that a shape covers now.
+    covered: NDArray[np.uint8] | None = None
     at: float = 0.0
 
 
@@ -100,21 +113,22 @@ class StrokeDesk:
         with self._session.lock:
             started = time.perf_counter()
             if message.begin is not None:
-                self._begin(message.stroke, message.begin)
+                self._begin(message.stroke, message.begin, message.shape)
             running = self._running
             if running is None or running.id != message.stroke:
                 raise NotFound("That stroke is not running any more. What was stored is safe; begin a new stroke.")
             if message.cancel:
                 self._running = None
                 return StrokeAnswer([], 0, 0, time.perf_counter() - started)
-            answer = self._extend(running, list(message.points), message.end)
+            shape = message.shape
+            answer = self._shape(running, shape) if shape is not None else self._extend(running, list(message.points), message.end)
             if message.end:
                 self._running = None
                 self._store(running, answer)
             answer.seconds = time.perf_counter() - started
             return answer
 
-    def _begin(self, stroke_id: str, begin: StrokeBegin) -> None:
+    def _begin(self, stroke_id: str, begin: StrokeBegin, shape: Shape | None) -> None:
         if self._running is not None and self._running.id != stroke_id:
             if self._clock() - self._running.at < ABANDONED_AFTER:
                 raise Conflict("Another window is painting on this project just now. Wait for it to finish its stroke.")
@@ -122,7 +136,9 @@ class StrokeDesk:
             self._store(abandoned, StrokeAnswer([], 0, 0, 0.0))
         session = self._session
         session.check_revision(begin.revision)
-        live = session.live(begin.target, begin.paint, begin.brush)
+        before = self._running
+        brush = begin.brush if shape is None else shaped_brush(begin.brush, shape)
+        live = session.live(begin.target, begin.paint, brush)
         display = session.display(begin.target.sheet)
         path: ViewPath | SheetPath
         if begin.camera is not None:
@@ -130,6 +146,9 @@ class StrokeDesk:
         else:
             path = SheetPath(begin.brush, begin.texels_per_pixel, live.samples.spacing, session.model.width)
         self._running = _Running(stroke_id, begin, live, path, LiveDisplay(display, live, begin.textures), at=self._clock())
+        if before is not None and before.begin.target.sheet == begin.target.sheet:
+            # The same shape, with another brush or other points: what it covered is made anew.
+            self._running.covered, self._running.touched = before.covered, before.touched
 
     def _extend(self, running: _Running, points: list[PointerSample], end: bool) -> StrokeAnswer:
         running.at = self._clock()
@@ -140,12 +159,27 @@ class StrokeDesk:
             if points:
                 running.points = points
         dabs = running.path.extend(path_points(points))
+        if end:
+            dabs = np.concatenate([dabs, running.path.finish()])
         touched = running.live.dabs(dabs, running.begin.brush.mirror)
         running.touched |= set(touched.tiles)
         patches = running.display.update(touched) if touched.tiles else []
         hit = getattr(running.path, "last_hit", None)
         where = None if hit is None else (float(hit[0]), float(hit[1]), float(hit[2]))
         return StrokeAnswer(patches, len(dabs), len(touched.tiles), 0.0, hit=where)
+
+    def _shape(self, running: _Running, shape: Shape) -> StrokeAnswer:
+        running.at, running.shape = self._clock(), shape
+        session, begin, live = self._session, running.begin, running.live
+        brush = shaped_brush(begin.brush, shape)
+        laid = lay_shape(brush, shape, live.samples, session.caster(), session.edge_graph() if shape.snap else None)
+        touched = live.lay_again(laid.dabs, begin.brush.mirror, laid.slots, laid.weights, running.covered)
+        running.covered = np.zeros((live.samples.chunk_count, TILES), np.uint8)
+        for chunk, tiles in touched.tiles.items():
+            running.covered[chunk] = tiles
+        running.touched |= set(touched.tiles)
+        patches = running.display.update(touched) if touched.tiles else []
+        return StrokeAnswer(patches, len(laid.dabs), len(touched.tiles), 0.0, shape=[[float(v) for v in p] for p in laid.points])
 
     @staticmethod
     def _line(running: _Running) -> list[PointerSample]:
@@ -179,6 +213,8 @@ def recorded(session: Session, running: _Running) -> dict[str, Any]:
     """The stroke's own script, kept beside its chunks."""
     begin, points = running.begin, running.points
     pairs = tuple((p.x, p.y) for p in points)
+    if running.shape is not None:
+        return stroke_script(session, begin.target, begin.brush, begin.paint, StrokeStep(do="stroke", shape=running.shape))
     step = StrokeStep(
         do="stroke",
         view=pairs if begin.camera is not None else (),
@@ -205,6 +241,13 @@ def _label(live: LiveStroke, paint: Paint) -> str:
 def play_step(session: Session, live: LiveStroke, brush: Brush, step: StrokeStep, scale: float = 1.0) -> bool:
     """Lay a scripted stroke on a live target; `scale`: texels now for one texel when it was recorded. Says whether anything was touched."""
     samples = live.samples
+    if step.shape is not None:
+        shape = step.shape
+        if shape.sheet and scale != 1:
+            moved = {"sheet": tuple((x * scale, y * scale) for x, y in shape.sheet), "texels_per_pixel": shape.texels_per_pixel * scale}
+            shape = shape.model_copy(update=moved)
+        laid = lay_shape(shaped_brush(brush, shape), shape, samples, session.caster(), session.edge_graph() if shape.snap else None)
+        return bool(live.lay_again(laid.dabs, brush.mirror, laid.slots, laid.weights).tiles)
     path: ViewPath | SheetPath | SurfacePath
     points: tuple[tuple[float, ...], ...]
     if step.surface:
@@ -221,4 +264,4 @@ def play_step(session: Session, live: LiveStroke, brush: Brush, step: StrokeStep
     for first in range(0, len(points), 256):
         batch = [Point(p, q) for p, q in zip(points[first : first + 256], pressure[first : first + 256], strict=True)]
         hit = bool(live.dabs(path.extend(batch), brush.mirror).tiles) or hit
-    return hit
+    return bool(live.dabs(path.finish(), brush.mirror).tiles) or hit

@@ -9,9 +9,11 @@ from flask_openapi3 import Info, OpenAPI
 
 from ruvelt import __version__
 from ruvelt.core.brush.settings import PARAMETERS, Brush
+from ruvelt.core.brush.tips import GRAINS, TIPS, tip_picture
 from ruvelt.core.mesh.readers import READERS
 from ruvelt.core.samples.sheet import RESOLUTIONS
 from ruvelt.core.stack.blend import MODES
+from ruvelt.studio.cells import grey_picture
 from ruvelt.studio.studio import Studio
 from ruvelt.web import baking, exporting, masking, painting, projects
 from ruvelt.web import schemas as s
@@ -54,6 +56,8 @@ def registries():  # type: ignore[no-untyped-def]
         presets=studio().presets.all(),
         mesh_formats=sorted(READERS),
         bake=baking.registry(),
+        tips=[s.TipAnswer(id=t.id, name=t.name, hint=t.hint, relief=t.relief, picture=grey_picture(tip_picture(t.id, 56))) for t in TIPS],
+        grains=[s.TipAnswer(id=k, name=name, hint=h, relief=False, picture=grey_picture(tip_picture(k, 56))) for k, (name, h, _) in GRAINS.items()],
     ).model_dump(mode="json")
 
 

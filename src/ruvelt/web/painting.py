@@ -10,6 +10,7 @@ from ruvelt.core.brush.script import parse_script
 from ruvelt.core.errors import InputError
 from ruvelt.studio.geometry import viewport_geometry
 from ruvelt.studio.jobs import Job
+from ruvelt.studio.lasso import faces_inside, shortest_picks
 from ruvelt.studio.probe import probe
 from ruvelt.studio.replay import replay
 from ruvelt.studio.strokes import StrokeMessage
@@ -72,7 +73,7 @@ def stroke(path: s.ProjectPath, body: StrokeMessage):  # type: ignore[no-untyped
 @api.post("/projects/<uid>/flood", responses={200: s.ProjectState})
 def flood(path: s.ProjectPath, body: s.FloodBody):  # type: ignore[no-untyped-def]
     session = studio().session(path.uid)
-    session.flood(body.target, body.paint, None if body.picks is None else tuple(body.picks), body.strength, body.revision)
+    session.flood(body.target, body.paint, None if body.picks is None else tuple(body.picks), body.strength, body.revision, body.gradient)
     return state_of(session)
 
 
@@ -80,6 +81,15 @@ def flood(path: s.ProjectPath, body: s.FloodBody):  # type: ignore[no-untyped-de
 def probe_point(path: s.ProjectPath, body: s.ProbeBody):  # type: ignore[no-untyped-def]
     found = probe(studio().session(path.uid), body.camera, body.sheet, body.x, body.y, body.values, body.island)
     return s.ProbeAnswer(**found).model_dump()
+
+
+@api.post("/projects/<uid>/lasso", responses={200: s.LassoAnswer})
+def lasso(path: s.ProjectPath, body: s.LassoBody):  # type: ignore[no-untyped-def]
+    session = studio().session(path.uid)
+    with session.lock:
+        marked = faces_inside(session, body.camera, body.sheet, body.outline, body.behind)
+        picks = shortest_picks(session, marked)
+    return {"picks": [p.model_dump() for p in picks], "faces": np.flatnonzero(marked)[:200_000].tolist()}
 
 
 @api.get("/projects/<uid>/unpainted/<sheet>", responses={200: s.UnpaintedAnswer})

@@ -4,10 +4,11 @@ from __future__ import annotations
 
 from typing import Annotated, Any, Literal
 
-from pydantic import BaseModel, ConfigDict, Field
+from pydantic import BaseModel, ConfigDict, Field, field_validator
 
 from ruvelt.core.bake.settings import BakeParameter, BakeSettings
 from ruvelt.core.brush.camera import Camera
+from ruvelt.core.brush.gradient import Gradient
 from ruvelt.core.brush.settings import Brush, BrushParameter
 from ruvelt.core.brush.target import Paint, Target
 from ruvelt.core.output.presets import ExportPreset
@@ -122,6 +123,8 @@ class Registries(BaseModel):
     presets: list[ExportPreset]
     mesh_formats: list[str]
     bake: BakeRegistry
+    tips: list[TipAnswer]
+    grains: list[TipAnswer]
 
 
 class TileEntry(BaseModel):
@@ -304,6 +307,40 @@ class FloodBody(Body):
     paint: Paint
     picks: Annotated[list[FacePick], Field(max_length=10_000)] | None = None
     strength: Share = 1.0
+    gradient: Gradient | None = None
+
+
+class LassoBody(Body):
+    """An outline over a view (pixels, with its camera) or over a flat sheet (texels, y down). `behind`: also faces hidden behind others."""
+
+    camera: Camera | None = None
+    sheet: Id | None = None
+    outline: Annotated[list[tuple[float, float]], Field(min_length=3, max_length=2000)]
+    behind: bool = False
+
+    @field_validator("outline")
+    @classmethod
+    def _near(cls, value: list[tuple[float, float]]) -> list[tuple[float, float]]:
+        if not all(abs(v) <= 1e5 for point in value for v in point):
+            raise ValueError("the outline leaves the view; draw it inside")
+        return value
+
+
+class LassoAnswer(BaseModel):
+    """The picked faces: as picks, and (up to 200 000) one by one, to show them."""
+
+    picks: list[FacePick]
+    faces: list[int]
+
+
+class TipAnswer(BaseModel):
+    """A brush tip or grain of the library. `picture`: a PNG data URL, white where it paints."""
+
+    id: str
+    name: str
+    hint: str
+    relief: bool
+    picture: str
 
 
 class ProbeBody(Body):
@@ -378,6 +415,8 @@ class StrokeHeader(BaseModel):
     stored: bool
     stamps: list[StampEntry]
     hit: list[float] | None
+    #: Where a shape's points lie, once they have snapped.
+    shape: list[list[float]] | None
     revision: int
 
 

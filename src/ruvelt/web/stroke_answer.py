@@ -26,6 +26,7 @@ def stroke_answer(answer: StrokeAnswer, revision: int) -> tuple[s.StrokeHeader, 
         stored=answer.stored,
         stamps=[s.StampEntry(texture=t, chunk=c, stamp=stamp_text(v)) for t, c, v in answer.stamps],
         hit=None if answer.hit is None else list(answer.hit),
+        shape=answer.shape,
         revision=revision,
     )
     return header, blocks

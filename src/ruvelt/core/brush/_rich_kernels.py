@@ -64,7 +64,8 @@ def _weigh(dabs, d, dx, dy, dz, nx, ny, nz, fade_width, tips):
     cosine = nx * dabs[d, 4] + ny * dabs[d, 5] + nz * dabs[d, 6]
     weight = one
     if dabs[d, 17] > np.float32(-2):
-        weight = min(max((cosine - dabs[d, 17]) / FADE, zero), one)
+        # Close about the dab's own way there is no room for the usual fade.
+        weight = min(max((cosine - dabs[d, 17]) / min(FADE, np.float32(0.5) * (one - dabs[d, 17])), zero), one)
         if weight <= zero:
             return zero, a, b
     if dabs[d, 18] > zero:

@@ -203,9 +203,21 @@ class LiveStroke:
             self._smear.restart()
         return dirty
 
-    def lay_again(self, dabs: F32, mirror: Mirror | None, slots: NDArray[np.int32] | None = None, weights: F32 | None = None) -> Touched:
-        """Lay a whole path in place of what was laid before; `slots` with `weights`: samples it fills beside its dabs."""
+    def lay_again(
+        self,
+        dabs: F32,
+        mirror: Mirror | None,
+        slots: NDArray[np.int32] | None = None,
+        weights: F32 | None = None,
+        also: NDArray[np.uint8] | None = None,
+    ) -> Touched:
+        """Lay a whole path in place of what was laid before; `slots` with `weights`: samples it fills beside its dabs.
+
+        also : (chunks, 256) tiles to make anew beside those, where a stroke that this one stands in for had been
+        """
         old = self.restart()
+        if also is not None:
+            old |= also
         if slots is not None and weights is not None:
             self._coverage[slots] = np.maximum(self._coverage[slots], weights * np.float32(self._brush.strength) * self._may(slots))
             local = slots & 65535

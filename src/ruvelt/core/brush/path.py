@@ -114,7 +114,7 @@ def _stops(points: list[Point], leash: _Leash, spacer: _Spacer, step_at: Callabl
 _SPREAD, _SHIFT = np.array([2.0, 2.0, 1.0, 2.0, 1.0]), np.array([1.0, 1.0, 0.0, 1.0, 0.0])
 
 
-class _Chance:
+class Chance:
     """The stroke's own random numbers: four a dab, so that turning one jitter on does not change another."""
 
     def __init__(self, brush: Brush) -> None:
@@ -174,7 +174,7 @@ class _Line:
         return Stops(place, pressure, way, number) if k == 1 else Stops(*(np.repeat(v, k, axis=0) for v in (place, pressure, way, number)))
 
 
-class _Character:
+class Character:
     """What makes rich dabs of one stroke differ: their own random numbers, the colours' share and the distance travelled."""
 
     def __init__(self, brush: Brush) -> None:
@@ -202,9 +202,11 @@ class _Character:
             out[:, 25:28] = across
         spread = np.array([0.5 * brush.jitter_hue, brush.jitter_saturation, brush.jitter_value])
         out[:, 22:25] = (2 * chance[:, 3:6] - 1) * spread
-        steps = np.where(np.diff(number, prepend=-1.0) > 0, brush.spacing * 2 * out[:, 3], 0)
-        out[:, 28] = self._travelled + np.cumsum(steps)
-        self._travelled += float(steps.sum())
+        steps = np.where(np.diff(number, prepend=-1.0) > 0, brush.spacing * 2 * out[:, 3].astype(np.float64), 0.0)
+        # Added one by one, so that it makes no difference how a stroke is cut into batches.
+        travelled = np.cumsum(np.concatenate([[self._travelled], steps]))
+        out[:, 28] = travelled[1:]
+        self._travelled = float(travelled[-1])
         out[:, 29] = flat
         return out
 
@@ -220,7 +222,7 @@ def _across(normal: NDArray[np.float64], lean: NDArray[np.float64]) -> NDArray[n
     return out
 
 
-def _ball_dabs(
+def packed_balls(
     brush: Brush,
     centre: NDArray[np.float64],
     normal: NDArray[np.float64],
@@ -238,9 +240,9 @@ def _ball_dabs(
     return out
 
 
-def _laid(
+def laid_dabs(
     brush: Brush,
-    character: _Character,
+    character: Character,
     balls: NDArray[np.float32],
     normal: NDArray[np.float64],
     way: NDArray[np.float64],
@@ -276,8 +278,8 @@ class ViewPath:
 
     def __init__(self, brush: Brush, camera: Camera, caster: RayCaster, samples: SurfaceSamples) -> None:
         self.brush, self.camera, self.caster, self.samples = brush, camera, caster, samples
-        self._leash, self._spacer, self._chance = _Leash(brush.steadying * LEASH_PX), _Spacer(), _Chance(brush)
-        self._line, self._character = _Line(brush), _Character(brush)
+        self._leash, self._spacer, self._chance = _Leash(brush.steadying * LEASH_PX), _Spacer(), Chance(brush)
+        self._line, self._character = _Line(brush), Character(brush)
         self._pixel = samples.model.width / NOMINAL_VIEW_PX
         #: Where the path last met the surface, object space.
         self.last_hit: NDArray[np.float64] | None = None
@@ -314,7 +316,7 @@ class ViewPath:
         if not hit.all():
             position, normal, radius, pressure, chance = position[hit], normal[hit], radius[hit], pressure[hit], chance[hit]
             way, number, lean = way[hit], number[hit], lean[hit] if len(lean) > 1 else lean
-        return _laid(brush, self._character, _ball_dabs(brush, position, normal, lean, radius, pressure, chance), normal, way, number)
+        return laid_dabs(brush, self._character, packed_balls(brush, position, normal, lean, radius, pressure, chance), normal, way, number)
 
     def _cast(self, view: NDArray[np.float64]) -> tuple[NDArray[np.bool_], NDArray[np.float64], NDArray[np.float64], NDArray[np.float64]]:
         origins, ways = self.camera.rays(view)
@@ -333,11 +335,11 @@ class SurfacePath:
 
     def __init__(self, brush: Brush, samples: SurfaceSamples) -> None:
         self.brush, self.samples = brush, samples
-        self._spacer, self._chance = _Spacer(), _Chance(brush)
+        self._spacer, self._chance = _Spacer(), Chance(brush)
         width = samples.model.width
         self._diameter = brush.size * (width / NOMINAL_VIEW_PX if brush.size_unit == "view" else width)
         self._leash = _Leash(brush.steadying * LEASH_PX * width / NOMINAL_VIEW_PX)
-        self._line, self._character = _Line(brush), _Character(brush)
+        self._line, self._character = _Line(brush), Character(brush)
 
     def extend(self, points: list[Point]) -> NDArray[np.float32]:
         step, least = self.brush.spacing * self._diameter, self._diameter * 1e-3
@@ -373,8 +375,8 @@ class SurfacePath:
             v = np.cross(normal, u)
             shift = chance[:, :2] * (brush.jitter_place * 2 * radius)[:, None]
             centre = centre + u * shift[:, :1] + v * shift[:, 1:2]
-        balls = _ball_dabs(brush, centre[on], normal[on], lean[on], radius[on], pressure[on], chance[on])
-        return _laid(brush, self._character, balls, normal[on], stops.way[on], stops.number[on])
+        balls = packed_balls(brush, centre[on], normal[on], lean[on], radius[on], pressure[on], chance[on])
+        return laid_dabs(brush, self._character, balls, normal[on], stops.way[on], stops.number[on])
 
 
 class SheetPath:
@@ -382,9 +384,9 @@ class SheetPath:
 
     def __init__(self, brush: Brush, texels_per_pixel: float, spacing: float, width: float) -> None:
         self.brush = brush
-        self._spacer, self._chance = _Spacer(), _Chance(brush)
+        self._spacer, self._chance = _Spacer(), Chance(brush)
         self._leash = _Leash(brush.steadying * LEASH_PX * texels_per_pixel)
-        self._line, self._character = _Line(brush), _Character(brush)
+        self._line, self._character = _Line(brush), Character(brush)
         self._diameter = brush.size * texels_per_pixel if brush.size_unit == "view" else brush.size * width / spacing
 
     def extend(self, points: list[Point]) -> NDArray[np.float32]:

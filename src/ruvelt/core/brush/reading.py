@@ -217,7 +217,8 @@ class Reader:
         _, values = self._means[cell.plane]
         pictures = self._pictures(cell, np.array([chunk]))
         around = (
-            self._soft_radius, grid.low, grid.cell, grid.dims, clumps.start, clumps.middle, clumps.facing, clumps.mass, values, pictures, len(out), out,
+            self._soft_radius, grid.low, grid.cell, grid.dims, clumps.start, clumps.middle, clumps.facing, clumps.mass,
+            values, pictures, len(out), out,
         )  # fmt: skip
         step = next((n for n in (4, 2) if self._soft_radius >= 3 * n * samples.spacing), 1)
         if step > 1 and self._side:

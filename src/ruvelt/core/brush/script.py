@@ -7,7 +7,9 @@ from typing import Annotated, Any, Literal
 from pydantic import Field, ValidationError, model_validator
 
 from ruvelt.core.brush.camera import Camera, Coordinate
+from ruvelt.core.brush.gradient import Gradient
 from ruvelt.core.brush.settings import Brush
+from ruvelt.core.brush.shapes import Shape
 from ruvelt.core.brush.target import Paint, Target
 from ruvelt.core.errors import InputError
 from ruvelt.core.stack.adjust import Adjustment
@@ -87,7 +89,7 @@ class PaintStep(Frozen):
 
 
 class StrokeStep(Frozen):
-    """One stroke by `surface` points (object space), by `view` points (pixels) with a camera, or by `sheet` points (texels, y down).
+    """One stroke by `surface` points (object space), by `view` points (pixels) with a camera, by `sheet` points (texels, y down), or a `shape`.
 
     `pressure`: one value for all points, or as many as points.
     """
@@ -96,17 +98,20 @@ class StrokeStep(Frozen):
     surface: Annotated[tuple[Triple, ...], Field(max_length=MAX_POINTS)] = ()
     view: Annotated[tuple[Pair, ...], Field(max_length=MAX_POINTS)] = ()
     sheet: Annotated[tuple[Pair, ...], Field(max_length=MAX_POINTS)] = ()
+    shape: Shape | None = None
     camera: Camera | None = None
     texels_per_pixel: Annotated[float, Field(gt=0, le=10_000, allow_inf_nan=False)] = 1.0
     pressure: Share | Annotated[tuple[Share, ...], Field(max_length=MAX_POINTS)] = 1.0
 
     @model_validator(mode="after")
     def _one_path(self) -> StrokeStep:
-        given = [name for name in ("surface", "view", "sheet") if getattr(self, name)]
+        given = [name for name in ("surface", "view", "sheet", "shape") if getattr(self, name)]
         if len(given) != 1:
-            raise ValueError("a stroke needs points in exactly one of 'surface', 'view' and 'sheet'")
+            raise ValueError("a stroke needs points in exactly one of 'surface', 'view' and 'sheet', or a 'shape'")
         if given == ["view"] and self.camera is None:
             raise ValueError("a stroke by 'view' points needs its 'camera'")
+        if isinstance(self.pressure, tuple) and given == ["shape"]:
+            raise ValueError("a 'shape' has one 'pressure' for all of it")
         if isinstance(self.pressure, tuple) and len(self.pressure) != len(getattr(self, given[0])):
             raise ValueError("'pressure' needs one value, or as many as there are points")
         return self
@@ -119,6 +124,7 @@ class FloodStep(Frozen):
     picks: Annotated[tuple[FacePick, ...], Field(max_length=10_000)] | None = None
     part: str | None = None
     strength: Share = 1.0
+    gradient: Gradient | None = None
 
 
 class UndoStep(Frozen):

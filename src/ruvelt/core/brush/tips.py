@@ -228,7 +228,7 @@ def load_tips(names: Sequence[str], across: float, images: Images = no_images) -
             raise _unknown("tip", name)
         pictures.append(_picture(name, images, lambda name=name: _drawn(name, SIDE)))  # type: ignore[misc]
     finest = min(max((len(p) for p in pictures), default=1), LARGEST)
-    side = int(np.clip(2 ** np.ceil(np.log2(max(across, 1))), 8, finest))
+    side = int(np.clip(2 ** np.ceil(np.log2(np.clip(np.nan_to_num(across), 1, LARGEST))), 8, finest))
     # Sizes down by areas, so that fine detail of a small dab is its mean and not chance.
     return np.ascontiguousarray(np.stack([_at(p, np.empty((side, side), np.float32)) for p in pictures]), np.float32)
 

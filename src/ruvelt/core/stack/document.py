@@ -9,7 +9,7 @@ from typing import Annotated, Any, Literal
 from pydantic import Field, field_validator
 
 from ruvelt.core.stack.adjust import Adjustment
-from ruvelt.core.stack.basics import Frozen, Id, Name, Share
+from ruvelt.core.stack.basics import FacePick, Frozen, Id, Name, Share
 from ruvelt.core.stack.blend import BY_ID
 from ruvelt.core.stack.channels import STANDARD_CHANNELS, Channel, Value
 from ruvelt.core.stack.fields import Content
@@ -161,6 +161,14 @@ class Image(Frozen):
     height: Annotated[int, Field(ge=1)]
 
 
+class FaceSet(Frozen):
+    """Picked faces kept under a name, for fills, masks and confinement."""
+
+    id: Id
+    name: Name
+    picks: Annotated[tuple[FacePick, ...], Field(max_length=10_000)]
+
+
 class Document(Frozen):
     """Everything about a project but its pixels."""
 
@@ -172,6 +180,7 @@ class Document(Frozen):
     seams: Annotated[tuple[tuple[int, int], ...], Field(max_length=1_000_000)] = ()
     high_meshes: Annotated[tuple[HighMesh, ...], Field(max_length=64)] = ()
     images: Annotated[tuple[Image, ...], Field(max_length=500)] = ()
+    face_sets: Annotated[tuple[FaceSet, ...], Field(max_length=200)] = ()
 
     def sheet(self, sheet_id: str) -> Sheet | None:
         return next((s for s in self.sheets if s.id == sheet_id), None)

@@ -9,7 +9,7 @@ from pydantic import Field, TypeAdapter, ValidationError
 from ruvelt.core.errors import InputError, NotFound
 from ruvelt.core.stack.basics import Frozen, Id
 from ruvelt.core.stack.channels import Channel
-from ruvelt.core.stack.document import MAX_DEPTH, AnyLayer, Document, GroupLayer, HighMesh, Image, Layer, Settings, Sheet
+from ruvelt.core.stack.document import MAX_DEPTH, AnyLayer, Document, FaceSet, GroupLayer, HighMesh, Image, Layer, Settings, Sheet
 from ruvelt.core.stack.references import check_references
 
 _LAYER: TypeAdapter[AnyLayer] = TypeAdapter(Layer)
@@ -81,6 +81,13 @@ class SetImages(Frozen):
     images: Annotated[tuple[Image, ...], Field(max_length=500)]
 
 
+class SetFaceSets(Frozen):
+    """Replace the list of named picks of faces."""
+
+    edit: Literal["set-face-sets"] = "set-face-sets"
+    face_sets: Annotated[tuple[FaceSet, ...], Field(max_length=200)]
+
+
 class SetSeams(Frozen):
     """Replace the edges that split islands for picking."""
 
@@ -123,6 +130,7 @@ AnyEdit = (
     | SetSheet
     | SetHighMeshes
     | SetImages
+    | SetFaceSets
     | SetSeams
     | SetSettings
     | AddChannel
@@ -151,6 +159,10 @@ def apply_edit(document: Document, edit: AnyEdit) -> tuple[Document, AnyEdit]:
             return edit.document, ReplaceDocument(document=document)
         case SetHighMeshes():
             return document.model_copy(update={"high_meshes": edit.meshes}), SetHighMeshes(meshes=document.high_meshes)
+        case SetFaceSets():
+            if len({f.id for f in edit.face_sets}) != len(edit.face_sets):
+                raise InputError("Two face groups have one id. Give each its own.")
+            return document.model_copy(update={"face_sets": edit.face_sets}), SetFaceSets(face_sets=document.face_sets)
         case SetImages():
             return document.model_copy(update={"images": edit.images}), SetImages(images=document.images)
         case SetSeams():

@@ -1,0 +1,404 @@
+"""Lines, curves, closed shapes, rows and stamps: laid whole, and laid anew with each change until they are confirmed."""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass
+from itertools import pairwise
+from typing import Annotated, Literal
+
+import cv2
+import numpy as np
+from numpy.typing import NDArray
+from pydantic import Field, model_validator
+
+from ruvelt.core.brush.camera import Camera
+from ruvelt.core.brush.path import (
+    BALL_COLUMNS,
+    DISC_COLUMNS,
+    MAX_DABS,
+    NOMINAL_VIEW_PX,
+    RICH_COLUMNS,
+    Chance,
+    Character,
+    flat_balls,
+    laid_dabs,
+    packed_balls,
+)
+from ruvelt.core.brush.settings import Brush
+from ruvelt.core.brush.snapping import EdgeGraph
+from ruvelt.core.errors import InputError
+from ruvelt.core.mesh.rays import RayCaster
+from ruvelt.core.samples.sheet import SheetSamples
+from ruvelt.core.samples.surface import SurfaceSamples
+from ruvelt.core.stack.basics import Frozen
+
+F32 = NDArray[np.float32]
+F64 = NDArray[np.float64]
+I32 = NDArray[np.int32]
+Coordinate = Annotated[float, Field(ge=-1e9, le=1e9, allow_inf_nan=False)]
+Triple = tuple[Coordinate, Coordinate, Coordinate]
+Pair = tuple[Coordinate, Coordinate]
+MAX_CORNERS = 200
+#: Pixels of the view between rays along a line; pixels that snapping reaches.
+RAY_PX, SNAP_PX = 1.5, 14.0
+#: A line breaks where neighbouring rays meet the surface this many times further apart than usual.
+BREAK = 12.0
+
+
+class Row(Frozen):
+    """Stamps along a line: `count` of them, or one each `spacing` diameters, drawn in or out a little so that they fill it.
+
+    align : "along" turns each with the line; alternate : every other one is mirrored ("flip") or turned half round ("turn")
+    """
+
+    count: Annotated[int, Field(ge=2, le=2000)] | None = None
+    spacing: Annotated[float, Field(ge=0.2, le=50, allow_inf_nan=False)] = 1.5
+    align: Literal["along", "fixed"] = "along"
+    alternate: Literal["none", "flip", "turn"] = "none"
+
+
+class Shape(Frozen):
+    """A line (straight between its points), a curve (smooth through them) or a stamp (its middle, then the end of its radius).
+
+    surface : points in object space; sheet : points in texels of the flat sheet, y down; one of the two
+    camera : the view in which it is straight, round or closed; without one it follows the surface between its points
+    filled : what a closed one encloses; snap : points near an edge of the model move onto it, and a line between two of them follows it
+    bend : stamps lie round on a bent surface; without, they are pressed flat through it
+    """
+
+    kind: Literal["line", "curve", "stamp"]
+    surface: Annotated[tuple[Triple, ...], Field(max_length=MAX_CORNERS)] = ()
+    sheet: Annotated[tuple[Pair, ...], Field(max_length=MAX_CORNERS)] = ()
+    camera: Camera | None = None
+    texels_per_pixel: Annotated[float, Field(gt=0, le=10_000, allow_inf_nan=False)] = 1.0
+    closed: bool = False
+    filled: bool = False
+    snap: bool = False
+    bend: bool = False
+    row: Row | None = None
+
+    @model_validator(mode="after")
+    def _whole(self) -> Shape:
+        if bool(self.surface) == bool(self.sheet):
+            raise ValueError("a shape has points either on the 'surface' or on the 'sheet'")
+        points = len(self.surface) or len(self.sheet)
+        if self.kind == "stamp" and points != 2:
+            raise ValueError("a stamp has two points: its middle and the end of its radius")
+        if self.filled and (not self.closed or self.kind == "stamp"):
+            raise ValueError("only a closed line or curve can be filled")
+        if self.filled and self.surface and self.camera is None:
+            raise ValueError("a filled shape on the surface needs the 'camera' it is seen with")
+        return self
+
+
+@dataclass(frozen=True, eq=False)
+class Laid:
+    """What a shape comes to: its dabs, samples it fills with their weights, and its points after snapping."""
+
+    dabs: F32
+    slots: I32 | None
+    weights: F32 | None
+    points: F64
+
+
+def shaped_brush(brush: Brush, shape: Shape) -> Brush:
+    """The brush as a shape uses it: stamps stand alone, each laid once at its full weight."""
+    if shape.kind != "stamp" and shape.row is None:
+        return brush
+    flip = "alternate" if shape.row is not None and shape.row.alternate == "flip" else brush.flip
+    return brush.model_copy(update={"flow": 1.0, "build": "level" if brush.build == "flow" else brush.build, "flip": flip, "spray": 1})
+
+
+def lay_shape(brush: Brush, shape: Shape, samples: SurfaceSamples, caster: RayCaster, edges: EdgeGraph | None = None) -> Laid:
+    """Dabs of a shape with its brush (as `shaped_brush` gives it). Raises InputError for a sheet shape on samples that are no sheet."""
+    if shape.sheet:
+        if not isinstance(samples, SheetSamples):
+            raise InputError("There is no flat sheet to lay this shape on. Draw it on the model.")
+        return _on_sheet(brush, shape, samples)
+    return _on_surface(brush, shape, samples, caster, edges)
+
+
+# -- lines ----------------------------------------------------------------------------------------------------------------------
+
+
+def smooth(points: F64, closed: bool, step: float) -> F64:
+    """(m, k) points about `step` apart along a curve through (n, k) ones: centripetal Catmull–Rom (Yuksel et al. 2011), no loops, no cusps."""
+    n = len(points)
+    if n < 3:
+        return straight(points, closed, step)
+    first, last = (points[-1], points[0]) if closed else (2 * points[0] - points[1], 2 * points[-1] - points[-2])
+    padded = np.concatenate([[first], points, [last], [points[1] if closed else last]])
+    out = []
+    for i in range(n if closed else n - 1):
+        p = padded[i : i + 4]
+        gaps = np.maximum(np.sqrt(np.linalg.norm(np.diff(p, axis=0), axis=1)), 1e-9)
+        t0, t1, t2, t3 = 0.0, gaps[0], gaps[0] + gaps[1], gaps.sum()
+        count = max(int(np.linalg.norm(p[2] - p[1]) / step * 1.2), 1)
+        t = np.linspace(t1, t2, count, endpoint=False)[:, None]
+        a1 = (t1 - t) / (t1 - t0) * p[0] + (t - t0) / (t1 - t0) * p[1]
+        a2 = (t2 - t) / (t2 - t1) * p[1] + (t - t1) / (t2 - t1) * p[2]
+        a3 = (t3 - t) / (t3 - t2) * p[2] + (t - t2) / (t3 - t2) * p[3]
+        b1, b2 = (t2 - t) / (t2 - t0) * a1 + (t - t0) / (t2 - t0) * a2, (t3 - t) / (t3 - t1) * a2 + (t - t1) / (t3 - t1) * a3
+        out.append((t2 - t) / (t2 - t1) * b1 + (t - t1) / (t2 - t1) * b2)
+    out.append(points[:1] if closed else points[-1:])
+    return np.concatenate(out)
+
+
+def straight(points: F64, closed: bool, step: float) -> F64:
+    """(m, k) points at most `step` apart along straight lines between (n, k) ones."""
+    around = np.concatenate([points, points[:1]]) if closed and len(points) > 2 else points
+    out = [around[:1]]
+    for a, b in pairwise(around):
+        count = max(int(math.ceil(float(np.linalg.norm(b - a)) / step)), 1)
+        out.append(a + (b - a) * (np.arange(1, count + 1) / count)[:, None])
+    return np.concatenate(out)
+
+
+@dataclass(frozen=True, eq=False)
+class _Run:
+    """An unbroken stretch of line on the surface: (n, 3) places and normals, (n,) units a pixel spans."""
+
+    place: F64
+    normal: F64
+    pixel: F64
+
+    def at(self, lengths: F64) -> tuple[F64, F64, F64, F64]:
+        """Places, unit normals, ways and pixels at arc lengths."""
+        along = self.lengths
+        place = np.stack([np.interp(lengths, along, self.place[:, k]) for k in range(3)], axis=1)
+        normal = np.stack([np.interp(lengths, along, self.normal[:, k]) for k in range(3)], axis=1)
+        normal /= np.maximum(np.linalg.norm(normal, axis=1, keepdims=True), 1e-12)
+        index = np.clip(np.searchsorted(along, lengths, side="right"), 1, max(len(along) - 1, 1))
+        way = self.place[np.minimum(index, len(along) - 1)] - self.place[index - 1]
+        return place, normal, way, np.interp(lengths, along, self.pixel)
+
+    @property
+    def lengths(self) -> F64:
+        return np.concatenate([[0.0], np.cumsum(np.linalg.norm(np.diff(self.place, axis=0), axis=1))])
+
+
+def _split(place: F64, normal: F64, pixel: F64, on: NDArray[np.bool_]) -> list[_Run]:
+    gaps = np.linalg.norm(np.diff(place, axis=0), axis=1)
+    usual = float(np.median(gaps[on[:-1] & on[1:]])) if (on[:-1] & on[1:]).any() else 0.0
+    cut = np.concatenate([[True], ~on[:-1] | ~on[1:] | (gaps > BREAK * max(usual, 1e-12))])
+    label = np.cumsum(cut)
+    runs = []
+    for k in np.unique(label):
+        mine = (label == k) & on
+        if mine.any():
+            runs.append(_Run(place[mine], normal[mine], pixel[mine]))
+    return runs
+
+
+def _runs(shape: Shape, points: F64, follows: list[F64 | None], samples: SurfaceSamples, caster: RayCaster) -> list[_Run]:
+    line = smooth if shape.kind == "curve" else straight
+    nominal = samples.model.width / NOMINAL_VIEW_PX
+    if any(f is not None for f in follows):
+        places = _through(points, follows, samples.spacing)
+        return _clung(places, samples, nominal if shape.camera is None else shape.camera.pixel_size(places))
+    if shape.camera is None:
+        places = line(points, shape.closed, samples.spacing)
+        return _clung(places, samples, nominal)
+    view = line(shape.camera.project(points), shape.closed, RAY_PX)
+    origins, ways = shape.camera.rays(view)
+    hits = caster.cast(origins, ways)
+    pixel = shape.camera.face_eye(ways, hits.position, hits.normal)
+    on = hits.triangle >= 0
+    normal = _smooth_normals(samples, hits.position, hits.normal)
+    return _split(hits.position, normal, pixel, on)
+
+
+def _smooth_normals(samples: SurfaceSamples, places: F64, flat: F64) -> F64:
+    """Normals of the nearest samples, on the side that is seen: facets would show in a row of stamps."""
+    slots = samples.grid.nearest(places, 4 * samples.spacing)
+    normals = np.where((slots >= 0)[:, None], samples.normals[np.maximum(slots, 0)], flat).astype(np.float64)
+    turned: F64 = np.where((normals * flat).sum(axis=1, keepdims=True) < 0, -normals, normals)
+    return turned
+
+
+def _clung(places: F64, samples: SurfaceSamples, pixel: float | F64) -> list[_Run]:
+    """Places brought down onto the surface: onto the tangent plane of the nearest sample."""
+    reach = 0.25 * samples.model.diagonal
+    slots = samples.grid.nearest(places, reach)
+    on = slots >= 0
+    near, normal = samples.positions[np.maximum(slots, 0)].astype(np.float64), samples.normals[np.maximum(slots, 0)].astype(np.float64)
+    down = places - ((places - near) * normal).sum(axis=1, keepdims=True) * normal
+    far = np.linalg.norm(down - near, axis=1) > 2 * samples.spacing
+    return _split(np.where(far[:, None], near, down), normal, np.broadcast_to(np.asarray(pixel, np.float64), (len(places),)).copy(), on)
+
+
+def _through(points: F64, follows: list[F64 | None], step: float) -> F64:
+    parts = [points[:1]]
+    for i, (a, b) in enumerate(pairwise(points)):
+        path = follows[i]
+        parts.append(straight(np.stack([a, b]) if path is None else np.concatenate([[a], path, [b]]), False, step)[1:])
+    return np.concatenate(parts)
+
+
+def _stops(total: float, step: float, shape: Shape, diameter: float) -> F64:
+    """Arc lengths at which dabs lie."""
+    row = shape.row
+    if row is None:
+        return np.arange(0, total + 1e-9, max(step, total / MAX_DABS, 1e-9))
+    spaces = row.count - (0 if shape.closed else 1) if row.count is not None else round(total / max(row.spacing * diameter, 1e-9))
+    spaces = int(np.clip(spaces, 1, MAX_DABS))
+    return np.linspace(0, total, spaces + 1)[: spaces if shape.closed else None]
+
+
+def _on_surface(brush: Brush, shape: Shape, samples: SurfaceSamples, caster: RayCaster, edges: EdgeGraph | None) -> Laid:
+    points = np.asarray(shape.surface, np.float64)
+    follows: list[F64 | None] = [None] * max(len(points) - 1, 0)
+    if shape.snap and edges is not None:
+        points, follows = edges.snapped(points, SNAP_PX, shape.camera)
+    chance, character = Chance(brush), Character(brush)
+    width = samples.model.width
+    if shape.kind == "stamp":
+        return _stamp(brush, shape, points, samples, caster, chance, character)
+    laid = []
+    count = 0.0
+    for run in _runs(shape, points, follows, samples, caster) if len(points) else []:
+        size = brush.size * (run.pixel.mean() if brush.size_unit == "view" else width)
+        lengths = _stops(float(run.lengths[-1]), brush.spacing * size, shape, size)
+        place, normal, way, pixel = run.at(lengths)
+        radius = brush.size / 2 * (pixel if brush.size_unit == "view" else np.full(len(place), width))
+        drawn = chance.draw(len(place))
+        radius = radius * (1 - brush.jitter_size * drawn[:, 2])
+        turned = shape.row is not None and shape.row.align == "along"
+        lean = way if brush.follow or turned else np.cross([0.0, 1.0, 0.0], normal)
+        number = count + np.arange(len(place), dtype=np.float64)
+        if shape.row is not None and shape.row.alternate == "turn":
+            lean = np.where((number % 2 == 1)[:, None], -lean, lean)
+        balls = packed_balls(brush, place, normal, lean, radius, np.ones(len(place)), drawn)
+        laid.append(_bent(laid_dabs(brush, character, balls, normal, way, number), shape))
+        count += len(place)
+    columns = RICH_COLUMNS if brush.rich else BALL_COLUMNS
+    dabs = np.concatenate(laid) if laid else np.zeros((0, columns), np.float32)
+    slots, weights = _inside(shape, points, samples, caster) if shape.filled and len(points) > 2 else (None, None)
+    return Laid(dabs, slots, weights, points)
+
+
+def _bent(dabs: F32, shape: Shape) -> F32:
+    if dabs.shape[1] == RICH_COLUMNS and shape.bend:
+        dabs[:, 30] = 1
+    return dabs
+
+
+def _stamp(brush: Brush, shape: Shape, points: F64, samples: SurfaceSamples, caster: RayCaster, chance: Chance, character: Character) -> Laid:
+    middle, way = points[0], points[1] - points[0]
+    if shape.camera is not None:
+        seen = shape.camera.project(points)
+        drag = seen[1] - seen[0]
+        right, up, _ = shape.camera.axes
+        hits = caster.cast(*shape.camera.rays(seen[:1]))
+        if hits.triangle[0] >= 0:
+            middle = hits.position[0]
+        radius = float(np.linalg.norm(drag) * shape.camera.pixel_size(middle[None])[0])
+        way = drag[0] * right - drag[1] * up
+        flat = -shape.camera.rays(seen[:1])[1]
+    else:
+        radius = float(np.linalg.norm(way))
+        flat = np.array([[0.0, 1.0, 0.0]])
+    slot = samples.grid.nearest(middle[None], 0.05 * samples.model.diagonal)
+    if slot[0] < 0 or radius <= 0:
+        return Laid(np.zeros((0, RICH_COLUMNS), np.float32), None, None, points)
+    normal = samples.normals[slot].astype(np.float64)
+    if shape.camera is not None and (normal * flat).sum() < 0:
+        normal = -normal
+    balls = packed_balls(brush, middle[None], normal, way[None], np.array([radius]), np.ones(1), chance.draw(1))
+    return Laid(_bent(laid_dabs(brush, character, balls, normal, way[None], np.zeros(1)), shape), None, None, points)
+
+
+# -- the flat sheet ---------------------------------------------------------------------------------------------------------------
+
+
+def _on_sheet(brush: Brush, shape: Shape, samples: SheetSamples) -> Laid:
+    points = np.asarray(shape.sheet, np.float64)
+    chance, character = Chance(brush), Character(brush)
+    diameter = brush.size * shape.texels_per_pixel if brush.size_unit == "view" else brush.size * samples.model.width / samples.spacing
+    if shape.kind == "stamp":
+        way = points[1:] - points[:1]
+        place, diameter = points[:1], 2 * float(np.linalg.norm(way))
+    else:
+        dense = (smooth if shape.kind == "curve" else straight)(points, shape.closed, 0.5)
+        along = np.concatenate([[0.0], np.cumsum(np.linalg.norm(np.diff(dense, axis=0), axis=1))])
+        lengths = _stops(float(along[-1]), brush.spacing * diameter, shape, diameter)
+        place = np.stack([np.interp(lengths, along, dense[:, k]) for k in range(2)], axis=1)
+        index = np.clip(np.searchsorted(along, lengths, side="right"), 1, max(len(along) - 1, 1))
+        way = dense[np.minimum(index, len(dense) - 1)] - dense[index - 1]
+    if diameter <= 0:
+        place, way = place[:0], way[:0]
+    drawn, number = chance.draw(len(place)), np.arange(len(place), dtype=np.float64)
+    turn = np.radians(brush.angle) + np.pi * brush.jitter_angle * drawn[:, 3]
+    if shape.kind == "stamp" or brush.follow or (shape.row is not None and shape.row.align == "along"):
+        turn = turn + np.arctan2(-way[:, 1], way[:, 0])
+    if shape.row is not None and shape.row.alternate == "turn":
+        turn = turn + np.pi * (number % 2)
+    discs = np.zeros((len(place), DISC_COLUMNS), np.float32)
+    discs[:, 0:2], discs[:, 2] = place, diameter / 2 * (1 - brush.jitter_size * drawn[:, 2])
+    discs[:, 3], discs[:, 4] = np.cos(turn), -np.sin(turn)
+    discs[:, 5], discs[:, 6], discs[:, 7] = brush.roundness, brush.hardness, brush.flow
+    discs[:, 8] = brush.strength * (1 - brush.jitter_strength * drawn[:, 4])
+    if brush.rich:
+        length = np.maximum(np.linalg.norm(way, axis=1, keepdims=True), 1e-12)
+        across = np.concatenate([-way[:, 1:] / length, way[:, :1] / length, np.zeros((len(way), 1))], axis=1)
+        discs = character.rows(flat_balls(discs), number, across, True)
+    slots, weights = _inside_sheet(shape, points, samples) if shape.filled and len(points) > 2 else (None, None)
+    return Laid(discs, slots, weights, points)
+
+
+# -- what a closed shape encloses -------------------------------------------------------------------------------------------------
+
+#: Finer than a pixel, so that the edge of a filled shape is smooth.
+_FINE = 2
+
+
+def outline_weights(outline: F64, places: F64) -> F32:
+    """(n,) float32 share of a pixel around each place, (n, 2), that a closed outline, (m, 2), covers."""
+    low = np.floor(outline.min(axis=0)) - 2
+    width, height = (np.minimum(np.ceil(outline.max(axis=0)) + 2 - low, 6000) * _FINE).astype(int)
+    picture = np.zeros((height, width), np.uint8)
+    cv2.fillPoly(picture, [np.rint((outline - low) * _FINE * 16).astype(np.int32)], 255, cv2.LINE_AA, 4)
+    at = ((places - low) * _FINE).astype(np.float32)
+    found = cv2.remap(picture, at[:, :1].copy(), at[:, 1:].copy(), cv2.INTER_LINEAR, borderMode=cv2.BORDER_CONSTANT, borderValue=0)
+    weights: F32 = found[:, 0].astype(np.float32) / np.float32(255)
+    return weights
+
+
+def seen_inside(outline: F64, camera: Camera, samples: SurfaceSamples, caster: RayCaster) -> tuple[I32, F32]:
+    """Samples that a closed outline (m, 2 pixels of the view) encloses and the view sees, with weights 0–1."""
+    slots = samples.grid.slot
+    positions = samples.positions[slots].astype(np.float64)
+    eye = np.asarray(camera.eye, np.float64)
+    depth = (positions - eye) @ camera.axes[2]
+    facing = ((eye - positions) * samples.normals[slots]).sum(axis=1) > 0
+    ahead = np.flatnonzero(facing & (depth > 1e-9))
+    weights = np.zeros(len(ahead), np.float32)
+    for first in range(0, len(ahead), 30_000):
+        part = ahead[first : first + 30_000]
+        weights[first : first + 30_000] = outline_weights(outline, camera.project(positions[part]))
+    inside = ahead[weights > 0]
+    weights = weights[weights > 0]
+    ways = positions[inside] - eye
+    distance = np.linalg.norm(ways, axis=1)
+    hits = caster.cast(np.broadcast_to(eye, ways.shape).copy(), ways / np.maximum(distance, 1e-12)[:, None])
+    seen = hits.distance >= distance - 3 * samples.spacing - 1e-4 * samples.model.diagonal
+    return slots[inside[seen]], weights[seen]
+
+
+def _inside(shape: Shape, points: F64, samples: SurfaceSamples, caster: RayCaster) -> tuple[I32, F32]:
+    assert shape.camera is not None
+    outline = (smooth if shape.kind == "curve" else straight)(shape.camera.project(points), True, RAY_PX)
+    return seen_inside(outline, shape.camera, samples, caster)
+
+
+def _inside_sheet(shape: Shape, points: F64, samples: SheetSamples) -> tuple[I32, F32]:
+    outline = (smooth if shape.kind == "curve" else straight)(points, True, 1.0)
+    low = np.clip(np.floor(outline.min(axis=0)).astype(int) - 1, 0, samples.side - 1)
+    high = np.clip(np.ceil(outline.max(axis=0)).astype(int) + 1, 0, samples.side - 1)
+    x, y = (v.ravel() for v in np.meshgrid(np.arange(low[0], high[0] + 1), np.arange(low[1], high[1] + 1)))
+    slots = (((y >> 8) * samples.chunks_across + (x >> 8)) << 16) + ((y & 255) << 8) + (x & 255)
+    on = samples.owner[slots] >= 0
+    slots, places = slots[on].astype(np.int32), np.stack([x[on], y[on]], axis=1)
+    weights = np.concatenate([outline_weights(outline, places[i : i + 30_000]) for i in range(0, len(places), 30_000)] or [np.zeros(0, np.float32)])
+    return slots[weights > 0], weights[weights > 0]
