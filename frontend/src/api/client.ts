@@ -10,6 +10,7 @@ import type {
   ExportPreset,
   FacePick,
   GeometryHeader,
+  Gradient,
   History,
   Job,
   ModelFacts,
@@ -115,8 +116,10 @@ export const api = {
   hide: (uid: string, parts: number[]) => json<ProjectState>(`${project(uid)}/hidden`, body({ parts })),
   duplicate: (uid: string, revision: number, sheet: string, layer: string, toSheet: string | null = null) =>
     json<{ layer: string }>(`${project(uid)}/duplicate`, body({ revision, sheet, layer, to_sheet: toSheet })),
-  flood: (uid: string, revision: number, target: Target, paint: Paint, picks: FacePick[] | null, strength: number) =>
-    json<ProjectState>(`${project(uid)}/flood`, body({ revision, target, paint, picks, strength })),
+  flood: (uid: string, revision: number, target: Target, paint: Paint, picks: FacePick[] | null, strength: number, gradient: Gradient | null = null) =>
+    json<ProjectState>(`${project(uid)}/flood`, body({ revision, target, paint, picks, strength, gradient })),
+  lasso: (uid: string, where: { camera: Camera } | { sheet: string }, outline: [number, number][], behind: boolean) =>
+    json<{ picks: FacePick[]; faces: number[] }>(`${project(uid)}/lasso`, body({ ...where, outline, behind })),
   probe: (uid: string, at: ProbeBody) => json<Probe>(`${project(uid)}/probe`, body(at)),
   cells: (uid: string, sheet: string) => json<{ cells: Record<string, string>; waiting: Record<string, string[]> }>(`${project(uid)}/cells/${sheet}`),
   history: (uid: string) => json<History>(`${project(uid)}/history`),

@@ -1675,7 +1675,8 @@ export interface components {
          *     relief : from recesses only (−1) over everything (0) to ridges only (1), softer or harder, by the curvature of the mesh or the baked one
          *     raised : only what stands out: ridges, and what the height channel raises; a dry brush
          *     picks : only these faces; part : only the part on which the stroke begins
-         *     colours : only where the channel's look has one of these colours; distances in OKLab
+         *     colours : only where the base colour looks like one of these; distances in OKLab
+         *     ids : only where the baked id map has one of these colours
          */
         Confine: {
             /**
@@ -1688,6 +1689,15 @@ export interface components {
              * @default []
              */
             colours: [
+                number,
+                number,
+                number
+            ][];
+            /**
+             * Ids
+             * @default []
+             */
+            ids: [
                 number,
                 number,
                 number
@@ -3481,6 +3491,7 @@ export interface components {
              * @default {
              *       "colour_softness": 0.08,
              *       "colours": [],
+             *       "ids": [],
              *       "part": false,
              *       "picks": [],
              *       "raised": 0,

@@ -35,7 +35,7 @@ export function ReadingCard() {
   const tool = useWorkshop((s) => s.tool);
   const masked = useWorkshop((s) => Boolean(s.target?.mask));
   const reads = useWorkshop((s) => s.reads);
-  const name = { soften: "Soften", clone: "Clone", tone: "Tone" }[tool as string];
+  const name = { soften: "Soften", smear: "Smear", clone: "Clone", tone: "Tone" }[tool as string];
   if (!name) return null;
   return (
     <section className="card" aria-label={name}>

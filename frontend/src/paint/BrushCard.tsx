@@ -2,7 +2,7 @@ import { Tooltip } from "@mui/material";
 import { useMemo, useState } from "react";
 import type { Brush } from "../api/types";
 import { useWorkshop } from "../state/hooks";
-import { setBrush, workshop } from "../state/workshop";
+import { setBrush } from "../state/workshop";
 import { hint } from "../tools/commands";
 import { NamedSlider } from "./sliders";
 
@@ -31,7 +31,7 @@ export function BrushCard() {
       </div>
       <BrushPreview brush={brush} />
       {parameters
-        ?.filter((p) => more || EVERYDAY.includes(p.id))
+        ?.filter((p) => p.section !== "limits" && (more || EVERYDAY.includes(p.id)))
         .map((p) => (p.id === "size" && brush.size_unit === "object" ? { ...p, low: 0.002, high: 1, unit: "percent" as const, hint: "Diameter as a share of the model" } : p))
         .map((p) => (
           <NamedSlider
@@ -80,16 +80,6 @@ export function BrushCard() {
           </Tooltip>
         </div>
       )}
-      {more && (
-        <div className="prow">
-          <span className="label">Reach</span>
-          <Tooltip title="Only surface that looks the dab's way takes paint">
-            <button className="tog" aria-pressed={brush.facing} onClick={() => setBrush({ facing: !brush.facing })}>
-              Facing only
-            </button>
-          </Tooltip>
-        </div>
-      )}
     </section>
   );
 }
@@ -99,19 +89,26 @@ function BrushPreview({ brush }: { brush: Brush }) {
   const dabs = useMemo(() => {
     const r = Math.min(24, 5 + Math.sqrt(brush.size_unit === "view" ? brush.size : brush.size * 600) * 0.9);
     const step = Math.max(brush.spacing * 2 * r, 1.2);
-    const out: { x: number; y: number; r: number; o: number }[] = [];
+    const out: { x: number; y: number; r: number; o: number; way: number }[] = [];
     for (let x = 18; x <= 222; x += step) {
       const t = (x - 18) / 204;
       const p = Math.sin(Math.PI * t);
       const low = (c: Brush["pressure_size"]): number => (c.on ? c.low + (1 - c.low) * p ** c.gamma : 1);
-      out.push({ x, y: 32 + Math.sin(t * 2 * Math.PI) * -12, r: r * low(brush.pressure_size), o: brush.flow * low(brush.pressure_flow) });
+      out.push({ x, y: 32 + Math.sin(t * 2 * Math.PI) * -12, r: r * low(brush.pressure_size), o: brush.flow * low(brush.pressure_flow), way: (-Math.atan2(-12 * 2 * Math.PI * Math.cos(t * 2 * Math.PI), 204) * 180) / Math.PI });
     }
     return out;
   }, [brush]);
   const edge = Math.round(brush.hardness * 96);
+  const tips = useWorkshop((s) => s.registries?.tips);
+  const pictures = brush.tips.map((id) => tips?.find((t) => t.id === id)?.picture).filter((p): p is string => Boolean(p));
   return (
     <svg className="preview" viewBox="0 0 240 64" role="img" aria-label="How a stroke looks">
       <defs>
+        {pictures.map((href, i) => (
+          <mask key={i} id={`tip${i}`} maskContentUnits="objectBoundingBox">
+            <image href={href} width="1" height="1" preserveAspectRatio="none" />
+          </mask>
+        ))}
         <radialGradient id="dab">
           <stop offset={`${edge}%`} stopColor="var(--text)" />
           <stop offset={`${(edge + 100) / 2}%`} stopColor="var(--text)" stopOpacity="0.5" />
@@ -119,36 +116,12 @@ function BrushPreview({ brush }: { brush: Brush }) {
         </radialGradient>
       </defs>
       <g opacity={brush.strength}>
-        {dabs.map((d, i) => (
+        {dabs.map((d, i) => pictures.length ? (
+          <rect key={i} x={d.x - d.r} y={d.y - d.r * brush.roundness} width={2 * d.r} height={2 * d.r * brush.roundness} fill="var(--text)" opacity={d.o} mask={`url(#tip${i % pictures.length})`} transform={`rotate(${-brush.angle - (brush.follow ? d.way : 0)} ${d.x} ${d.y})`} />
+        ) : (
           <ellipse key={i} cx={d.x} cy={d.y} rx={d.r} ry={d.r * brush.roundness} fill="url(#dab)" opacity={d.o} transform={`rotate(${-brush.angle} ${d.x} ${d.y})`} />
         ))}
       </g>
     </svg>
-  );
-}
-
-/** What Fill covers and how strongly. */
-export function FillCard() {
-  const kinds = useWorkshop((s) => s.registries?.pick_kinds);
-  const by = useWorkshop((s) => s.fillBy);
-  const strength = useWorkshop((s) => s.fillStrength);
-  const about = "Press a place in either view. At less than full strength a fill moves the values part of the way, and can be repeated.";
-  return (
-    <section className="card" aria-label="Fill settings">
-      <div className="chead">
-        <h2>Fill</h2>
-      </div>
-      <div className="prow" role="group" aria-label="What is filled">
-        {kinds?.map((k) => (
-          <Tooltip key={k.id} title={k.hint}>
-            <button className="tog" aria-pressed={by === k.id} onClick={() => workshop.setState({ fillBy: k.id })}>
-              {k.name}
-            </button>
-          </Tooltip>
-        ))}
-      </div>
-      <NamedSlider label="Strength" title="How far the values move" value={strength} low={0.01} high={1} step={0.01} unit="percent" onChange={(v) => workshop.setState({ fillStrength: v })} />
-      <p className="note">{about}</p>
-    </section>
   );
 }

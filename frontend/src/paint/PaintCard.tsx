@@ -5,6 +5,7 @@ import { useDocument, useSheet, useWorkshop } from "../state/hooks";
 import { findLayer } from "../state/layers";
 import { chooseTarget, edit, workshop, type RGB } from "../state/workshop";
 import { Icon } from "../theme/icons";
+import { BlendChoice } from "./BlendChoice";
 import { fromHex, greyOf, sameColour, toHex } from "./colour";
 import { NamedSlider } from "./sliders";
 
@@ -45,6 +46,7 @@ function ChannelPaint() {
   const document = useDocument();
   const sheet = useSheet();
   const target = useWorkshop((s) => s.target);
+  const paints = useWorkshop((s) => s.tool === "brush" || s.tool === "line" || s.tool === "stamp");
   const layer = findLayer(sheet ?? undefined, target?.layer ?? "");
   const channels = document?.channels ?? [];
   if (!target || layer?.kind !== "paint") {
@@ -70,6 +72,7 @@ function ChannelPaint() {
       </div>
       {target.channels.includes("base_color") && <ColourPaint />}
       {channels.filter((c) => c.id !== "base_color" && target.channels.includes(c.id)).map((c) => <ValuePaint key={c.id} channel={c} />)}
+      {paints && <BlendChoice />}
       <div className="prow" role="group" aria-label="Channels of the stroke">
         {channels.map((c) => (
           <Tooltip key={c.id} title={target.channels.includes(c.id) ? `Strokes change ${c.name}` : `Also change ${c.name}`}>

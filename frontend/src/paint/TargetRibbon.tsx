@@ -2,9 +2,10 @@ import { useStore } from "zustand";
 import { useDocument, useWorkshop } from "../state/hooks";
 import { findLayer, findSheet, targetTrouble } from "../state/layers";
 import { maskTrouble, masks } from "../state/masks";
+import { limits } from "./ConfineCard";
 
 const VERBS = {
-  brush: "Painting into", erase: "Erasing from", soften: "Softening", clone: "Cloning into", tone: "Toning", fill: "Filling", pick: "Picking for",
+  brush: "Painting into", line: "Drawing into", stamp: "Stamping into", smear: "Smearing", erase: "Erasing from", soften: "Softening", clone: "Cloning into", tone: "Toning", fill: "Filling", pick: "Picking for",
 } as const;
 
 /** Always says what the next stroke changes. */
@@ -13,6 +14,7 @@ export function TargetRibbon() {
   const target = useWorkshop((s) => s.target);
   const tool = useWorkshop((s) => s.tool);
   const last = useWorkshop((s) => s.lastStroke);
+  const confined = useWorkshop((s) => (s.confined && s.tool !== "pick" ? limits(s.confine, 0, 90) : 0));
   const maps = useWorkshop((s) => s.registries?.bake.maps);
   const view = useStore(masks, (s) => s.view);
   useStore(masks, (s) => s.open);
@@ -45,6 +47,7 @@ export function TargetRibbon() {
           <b>{map ? "Touch-up" : layer?.name}</b>
           <span className="quiet">›</span>
           <span className="where">{where}</span>
+          {confined > 0 && <span className="quiet">· confined</span>}
         </>
       )}
       {last && (

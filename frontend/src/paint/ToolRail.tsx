@@ -9,8 +9,11 @@ import { toHex } from "./colour";
 
 const TOOLS: [Tool, string, string][] = [
   ["brush", "Brush", "Paint with the brush"],
+  ["line", "Line", "Lines, curves and rows of stamps, editable until kept"],
+  ["stamp", "Stamp", "One dab, dragged to its size and turn"],
   ["erase", "Erase", "Take paint off the target"],
   ["soften", "Soften", "Smooth what is painted, along the surface and across seams"],
+  ["smear", "Smear", "Drag what is painted along"],
   ["clone", "Clone", "Paint what lies elsewhere; Alt and press sets the source"],
   ["tone", "Tone", "Lighten, darken and colour what is there"],
   ["fill", "Fill", "Flood what you point at"],
@@ -22,7 +25,7 @@ export function ToolRail({ touchUp = false }: { touchUp?: boolean }) {
   const tool = useWorkshop((s) => s.tool);
   return (
     <aside className="rail" aria-label="Tools">
-      {TOOLS.filter(([id]) => !touchUp || id !== "fill").map(([id, name, text]) => (
+      {TOOLS.filter(([id]) => !touchUp || !["fill", "line", "stamp"].includes(id)).map(([id, name, text]) => (
         <Tooltip key={id} title={hint(text, id)} placement="right">
           <button className="tool" aria-pressed={tool === id} onClick={() => workshop.setState({ tool: id })}>
             <Icon name={id as IconName} />

@@ -2,7 +2,7 @@ import { Snackbar } from "@mui/material";
 import { useEffect, useRef, useState } from "react";
 import { useRoute, useWorkshop } from "../state/hooks";
 import { closeProject, openProject, openStage, workshop } from "../state/workshop";
-import { handleKey } from "../tools/commands";
+import { handleKey, releaseKey } from "../tools/commands";
 import { BakeScreen } from "./BakeScreen";
 import { ExportScreen } from "./ExportScreen";
 import { JobBar } from "./JobBar";
@@ -23,7 +23,11 @@ export function App({ onMode }: { onMode: () => void }) {
       } else if (uid) handleKey(event);
     };
     window.addEventListener("keydown", listen);
-    return () => window.removeEventListener("keydown", listen);
+    window.addEventListener("keyup", releaseKey);
+    return () => {
+      window.removeEventListener("keydown", listen);
+      window.removeEventListener("keyup", releaseKey);
+    };
   }, [uid]);
   return (
     <>

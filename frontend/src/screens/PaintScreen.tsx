@@ -2,12 +2,19 @@ import { ReadingCard } from "../bake/TouchUpCard";
 import { LayerGrid } from "../grid/LayerGrid";
 import { AdjustCard } from "../masks/AdjustCard";
 import { MaskCard } from "../masks/MaskCard";
-import { BrushCard, FillCard } from "../paint/BrushCard";
+import { BrushCard } from "../paint/BrushCard";
+import { ConfineCard } from "../paint/ConfineCard";
+import { FillCard } from "../paint/FillCard";
+import { LineCard } from "../paint/LineCard";
 import { PaintCard } from "../paint/PaintCard";
+import { TipCard } from "../paint/TipCard";
 import { TargetRibbon } from "../paint/TargetRibbon";
 import { ToolRail } from "../paint/ToolRail";
 import { useDocument, useWorkshop } from "../state/hooks";
 import { TwoViews } from "../viewport/TwoViews";
+
+/** Tools whose dabs have a tip; smear drags a round one. */
+const TIPPED = ["brush", "line", "stamp", "erase", "soften", "clone", "tone"];
 
 export function PaintScreen() {
   const tool = useWorkshop((s) => s.tool);
@@ -32,8 +39,12 @@ export function PaintScreen() {
       <aside className="side">
         <MaskCard />
         <AdjustCard />
-        {tool === "fill" ? <FillCard /> : <BrushCard />}
+        {tool === "fill" && <FillCard />}
+        {(tool === "line" || tool === "stamp") && <LineCard />}
         <ReadingCard />
+        {tool !== "fill" && tool !== "pick" && <BrushCard />}
+        {TIPPED.includes(tool) && <TipCard />}
+        {tool !== "pick" && <ConfineCard />}
         <PaintCard />
       </aside>
     </main>

@@ -1,7 +1,7 @@
 /** The open project in the browser: what the server said last, what the person has chosen, and the actions between them. */
 import { createStore } from "zustand/vanilla";
 import { api, ApiError, followJob } from "../api/client";
-import type { Brush, Edit, FacePick, Job, ModelFacts, Paint, ProjectState, Registries, Sheet, StrokeHeader, Target } from "../api/types";
+import type { Brush, Confine, Edit, FacePick, Gradient, Job, ModelFacts, Paint, ProjectState, Registries, Sheet, StrokeHeader, Target } from "../api/types";
 import { StrokeSender } from "../tools/strokeSender";
 import type { ViewMode } from "../viewport/materials";
 import { textureOf } from "../viewport/materials";
@@ -10,7 +10,7 @@ import { SUSPECTS } from "../viewport/textures";
 import { busy } from "./idle";
 import { findLayer, findSheet, firstTarget, rows, targetTrouble, partIn } from "./layers";
 
-export type Tool = "brush" | "erase" | "soften" | "clone" | "tone" | "fill" | "pick";
+export type Tool = "brush" | "line" | "stamp" | "erase" | "soften" | "smear" | "clone" | "tone" | "fill" | "pick";
 export type Tone = Required<NonNullable<Paint["tone"]>>;
 export type RGB = [number, number, number];
 
@@ -58,6 +58,17 @@ export interface WorkshopState {
   /** What soften, clone and tone look at: the channel as it looks, or what the target itself holds. */
   reads: "all" | "layer";
   tone: Tone;
+  /** How brush, line, stamp and fill meet what is there. */
+  blend: string;
+  confine: Confine;
+  /** Whether what confine holds is used. */
+  confined: boolean;
+  /** The brush before the last change of tip or settings as a whole. */
+  lastBrush: Brush | null;
+  /** How far a gradient fill has come: its two ends, object space. */
+  gradient: Gradient | null;
+  /** Faces that a box or lasso or press gathered. */
+  picked: FacePick[];
   /** Search distances of a bake, shown around the model as shares of its diagonal. */
   shell: { front: number; back: number } | null;
   /** Whether a press on the Model screen marks edges. */
@@ -90,6 +101,8 @@ const START: Omit<WorkshopState, "registries"> = {
     size: 40, size_unit: "view", strength: 1, flow: 0.6, hardness: 0.5, spacing: 0.12, steadying: 0, angle: 0, roundness: 1,
     jitter_place: 0, jitter_size: 0, jitter_angle: 0, jitter_strength: 0,
     pressure_size: { on: true, low: 0.1, gamma: 1 }, pressure_flow: { on: false, low: 0.1, gamma: 1 }, pressure_strength: { on: false, low: 0.1, gamma: 1 },
+    jitter_hue: 0, jitter_saturation: 0, jitter_value: 0, facing_deg: 90, back: false, depth: 0,
+    tips: [], flip: "none", follow: false, build: "flow", spray: 1, grain: { picture: null, size: 0.05, depth: 0.8, fixed: "surface" }, mix: { way: "none", length: 6 },
     facing: true, mirror: { x: false, y: false, z: false, around: 1, axis: "y" }, seed: 1,
   },
   colours: [
@@ -117,6 +130,12 @@ const START: Omit<WorkshopState, "registries"> = {
   softenReach: 0.35,
   reads: "all",
   tone: { change: "lighten", range: "all", amount: 0.3, degrees: 30, colour: [0.5, 0.5, 0.5] },
+  blend: "normal",
+  confine: { relief: 0, softness: 0.5, relief_from: "mesh", raised: 0, picks: [], part: false, colours: [], ids: [], tolerance: 0.08, colour_softness: 0.08 },
+  confined: true,
+  lastBrush: null,
+  gradient: null,
+  picked: [],
   shell: null,
   seaming: false,
   island: null,
@@ -421,22 +440,32 @@ export function setBrush(change: Partial<Brush>): void {
   set({ brush: { ...get().brush, ...change } });
 }
 
+/** Take another brush; the one before is a key away. */
+export function useBrush(change: Partial<Brush>): void {
+  set({ lastBrush: get().brush, brush: { ...get().brush, ...change } });
+}
+
 /** What a stroke or flood lays now. */
 export function currentPaint(erase: boolean, otherHeld = false): Paint {
   const s = get();
   const pick = s.other !== otherHeld ? 1 : 0;
-  const values: Record<string, number[]> = {};
-  for (const id of s.target?.channels ?? []) {
-    const channel = s.project?.document.channels.find((c) => c.id === id);
-    if (channel) values[id] = id === "base_color" ? [...s.colours[pick]] : (s.values[id] ?? [...channel.start]);
-  }
-  if (s.target?.mesh_map) {
-    const kind = s.registries?.bake.maps.find((m) => m.id === s.target?.mesh_map);
-    values[`map:${s.target.mesh_map}`] = kind?.components === 3 ? [...s.colours[pick]] : [s.maskValues[pick]];
-  }
-  const reads = !erase && (s.tool === "soften" || s.tool === "clone" || s.tool === "tone");
+  const laid = (slot: 0 | 1): Record<string, number[]> => {
+    const values: Record<string, number[]> = {};
+    for (const id of s.target?.channels ?? []) {
+      const channel = s.project?.document.channels.find((c) => c.id === id);
+      if (channel) values[id] = id === "base_color" ? [...s.colours[slot]] : (s.values[id] ?? [...channel.start]);
+    }
+    if (s.target?.mesh_map) {
+      const kind = s.registries?.bake.maps.find((m) => m.id === s.target?.mesh_map);
+      values[`map:${s.target.mesh_map}`] = kind?.components === 3 ? [...s.colours[slot]] : [s.maskValues[slot]];
+    }
+    return values;
+  };
+  const reads = !erase && (s.tool === "soften" || s.tool === "smear" || s.tool === "clone" || s.tool === "tone");
   return {
-    values, mask_value: s.maskValues[pick], erase, tool: reads ? s.tool : "paint", reach: s.softenReach, reads: s.target?.mesh_map ? "all" : s.reads, tone: s.tone,
+    values: laid(pick), second: laid(pick ? 0 : 1), mask_value: s.maskValues[pick], second_mask: s.maskValues[pick ? 0 : 1], erase,
+    tool: reads ? s.tool : "paint", reach: s.softenReach, reads: s.target?.mesh_map ? "all" : reads ? s.reads : "all", tone: s.tone,
+    blend: reads || erase ? "normal" : s.blend, confine: s.confined ? s.confine : START.confine,
     clone: reads && s.tool === "clone" ? s.clone : null,
   } as Paint;
 }
@@ -461,13 +490,13 @@ export function chooseSheet(id: string): void {
   void sync();
 }
 
-export async function flood(picks: FacePick[] | null): Promise<void> {
+export async function flood(picks: FacePick[] | null, gradient: Gradient | null = null): Promise<void> {
   const s = get();
   if (!s.uid || !s.project || !s.target) return;
   const trouble = targetTrouble(s.project.document, s.target);
   if (trouble) return say(`${trouble}. Nothing was filled.`, true);
   const { uid, project, target, fillStrength } = s;
-  const answer = await attempt(() => api.flood(uid, project.revision, target, currentPaint(false), picks, fillStrength));
+  const answer = await attempt(() => api.flood(uid, project.revision, target, currentPaint(false), picks, fillStrength, gradient));
   if (answer) accept(answer);
 }
 

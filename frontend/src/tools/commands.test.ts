@@ -20,7 +20,7 @@ describe("commands", () => {
     expect(workshop.getState().tool).toBe("erase");
     expect(handleKey(press("B".toLowerCase()))).toBe(true);
     expect(workshop.getState().tool).toBe("brush");
-    expect(handleKey(press("j"))).toBe(false);
+    expect(handleKey(press("u"))).toBe(false);
   });
 
   it("leave typing alone", () => {

@@ -4,6 +4,7 @@ import {
 } from "../state/workshop";
 import { findSheet, rows } from "../state/layers";
 import { removeLayer } from "../grid/actions";
+import { abandon, confirm, dropPoint, shaping } from "../state/shaping";
 import { hovered } from "./pointer";
 
 export interface Command {
@@ -12,10 +13,13 @@ export interface Command {
   group: string;
   key: string;
   run: () => void;
+  /** Only then the key is the command's; else it does what it always does. */
+  when?: () => boolean;
 }
 
 const get = workshop.getState;
 const tool = (name: Tool) => () => workshop.setState({ tool: name });
+const shapes = (): boolean => shaping.getState().points.length > 0;
 const limit = (v: number, low: number, high: number): number => Math.min(high, Math.max(low, Math.round(v * 1000) / 1000));
 
 function resize(factor: number): void {
@@ -53,6 +57,11 @@ function view(yaw: number, pitch: number): () => void {
   };
 }
 
+function lastBrush(): void {
+  const { lastBrush: before, brush } = get();
+  if (before) workshop.setState({ brush: before, lastBrush: brush });
+}
+
 const flip = (axis: "x" | "y" | "z") => () => {
   const { mirror } = get().brush;
   setBrush({ mirror: { ...mirror, [axis]: !mirror[axis] } });
@@ -60,8 +69,11 @@ const flip = (axis: "x" | "y" | "z") => () => {
 
 export const COMMANDS: Command[] = [
   { id: "brush", label: "Brush", group: "Tools", key: "b", run: tool("brush") },
+  { id: "line", label: "Line", group: "Tools", key: "l", run: tool("line") },
+  { id: "stamp", label: "Stamp", group: "Tools", key: "k", run: tool("stamp") },
   { id: "erase", label: "Erase", group: "Tools", key: "e", run: tool("erase") },
   { id: "soften", label: "Soften", group: "Tools", key: "o", run: tool("soften") },
+  { id: "smear", label: "Smear", group: "Tools", key: "m", run: tool("smear") },
   { id: "clone", label: "Clone", group: "Tools", key: "c", run: tool("clone") },
   { id: "tone", label: "Tone", group: "Tools", key: "n", run: tool("tone") },
   { id: "fill", label: "Fill", group: "Tools", key: "f", run: tool("fill") },
@@ -72,11 +84,16 @@ export const COMMANDS: Command[] = [
   { id: "harder", label: "Harder edge", group: "Brush", key: "Shift+d", run: () => setBrush({ hardness: limit(get().brush.hardness + 0.1, 0, 1) }) },
   { id: "weaker", label: "Less strength", group: "Brush", key: "q", run: () => setBrush({ strength: limit(get().brush.strength - 0.1, 0, 1) }) },
   { id: "stronger", label: "More strength", group: "Brush", key: "w", run: () => setBrush({ strength: limit(get().brush.strength + 0.1, 0, 1) }) },
+  { id: "last-brush", label: "The brush before", group: "Brush", key: "g", run: lastBrush },
+  { id: "confine", label: "Confine strokes, or not", group: "Brush", key: "j", run: () => workshop.setState({ confined: !get().confined }) },
+  { id: "confirm", label: "Keep the line as it is", group: "Lines", key: "Enter", run: () => void confirm(), when: shapes },
+  { id: "abandon", label: "Drop the line or stamp", group: "Lines", key: "Escape", run: abandon, when: shapes },
+  { id: "drop-point", label: "Take back the line's last point", group: "Lines", key: "Backspace", run: dropPoint, when: shapes },
   { id: "swap", label: "Swap the two colours", group: "Brush", key: "s", run: swapColours },
   { id: "mirror-x", label: "Mirror across X", group: "Brush", key: "x", run: flip("x") },
   { id: "mirror-y", label: "Mirror across Y", group: "Brush", key: "y", run: flip("y") },
   { id: "mirror-z", label: "Mirror across Z", group: "Brush", key: "z", run: flip("z") },
-  { id: "undo", label: "Undo", group: "History", key: "Ctrl+z", run: () => void undo() },
+  { id: "undo", label: "Undo", group: "History", key: "Ctrl+z", run: () => (shapes() ? abandon() : void undo()) },
   { id: "redo", label: "Redo", group: "History", key: "Ctrl+Shift+z", run: () => void redo() },
   { id: "duplicate", label: "Duplicate layer", group: "Layers", key: "Ctrl+d", run: () => { const t = get().target; if (t) void duplicateLayer(t.layer); } },
   { id: "delete", label: "Delete layer", group: "Layers", key: "Ctrl+Backspace", run: () => { const t = get().target; if (t) void removeLayer(t.layer); } },
@@ -148,8 +165,22 @@ export function handleKey(event: KeyboardEvent): boolean {
   const name = pressed(event);
   if (where?.closest("[role=slider], input[type=range]") && name.startsWith("Arrow")) return false;
   const command = COMMANDS.find((c) => keyOf(c.id) === name);
-  if (!command) return false;
+  if (!command || (command.when && !command.when())) return false;
   event.preventDefault();
+  if (event.repeat && command.group === "Tools") return true;
+  if (command.group === "Tools") borrowed = { key: event.key.toLowerCase(), tool: get().tool, since: event.timeStamp };
   command.run();
   return true;
+}
+
+/** The tool that a held key stands in for. */
+let borrowed: { key: string; tool: Tool; since: number } | null = null;
+/** Milliseconds from which a key counts as held. */
+const HELD = 350;
+
+/** A tool's key that was held gives the tool before back when it is let go. */
+export function releaseKey(event: KeyboardEvent): void {
+  if (!borrowed || event.key.toLowerCase() !== borrowed.key) return;
+  if (event.timeStamp - borrowed.since > HELD) workshop.setState({ tool: borrowed.tool });
+  borrowed = null;
 }

@@ -1,6 +1,9 @@
-/** Sends a stroke in batches: one request in flight, and what the hand does meanwhile waits for the next. */
+/**
+ * Sends a stroke in batches: one request in flight, and what the hand does meanwhile waits for the next.
+ * A line or stamp that is being shaped is sent whole each time; of several states that wait only the last counts.
+ */
 import { api } from "../api/client";
-import type { PointerSample, StrokeBegin, StrokeHeader } from "../api/types";
+import type { PointerSample, Shape, StrokeBegin, StrokeHeader } from "../api/types";
 import { busy } from "../state/idle";
 
 export interface StrokeEvents {
@@ -12,7 +15,12 @@ export interface StrokeEvents {
 interface Running {
   id: string;
   begin: StrokeBegin | undefined;
+  shape: Shape | undefined;
+  view: "solid" | "flat";
   waiting: PointerSample[];
+  /** Samples of the request in flight. */
+  sent: PointerSample[];
+  shaped: boolean;
   last: boolean;
   dropped: boolean;
   events: StrokeEvents;
@@ -23,6 +31,8 @@ interface Running {
 const BATCH = 1000;
 
 export class StrokeSender {
+  /** Told whenever samples went out or an answer came. */
+  readonly onPending = new Set<() => void>();
   private now: Running | null = null;
   private sending = false;
   private count = 0;
@@ -33,11 +43,40 @@ export class StrokeSender {
     return this.now !== null;
   }
 
+  /** Whether a line or stamp is being shaped. */
+  get shaping(): boolean {
+    return this.now?.shaped ?? false;
+  }
+
+  /** The view the stroke is made in. */
+  get view(): "solid" | "flat" | null {
+    return this.now?.view ?? null;
+  }
+
+  /** Samples that no answer has shown yet. */
+  get pending(): PointerSample[] {
+    return this.now && !this.now.shaped ? [...this.now.sent, ...this.now.waiting] : [];
+  }
+
   begin(begin: StrokeBegin, first: PointerSample, events: StrokeEvents): boolean {
+    return this.start({ begin, waiting: [first], shaped: false }, events);
+  }
+
+  /** Lay a shape, or what it has become meanwhile. */
+  shape(begin: StrokeBegin, shape: Shape, events: StrokeEvents): boolean {
+    if (!this.now) return this.start({ begin, shape, waiting: [], shaped: true }, events);
+    if (!this.now.shaped || this.now.last || this.now.dropped) return false;
+    this.now.begin = begin;
+    this.now.shape = shape;
+    void this.pump();
+    return true;
+  }
+
+  private start(what: Pick<Running, "begin" | "waiting" | "shaped"> & { shape?: Shape }, events: StrokeEvents): boolean {
     if (this.now) return false;
     this.count += 1;
     const id = `s${Date.now().toString(36)}${this.count}`;
-    this.now = { id, begin, waiting: [first], last: false, dropped: false, events, release: busy() };
+    this.now = { id, view: what.begin?.camera ? "solid" : "flat", shape: undefined, sent: [], last: false, dropped: false, events, ...what, release: what.shaped ? () => undefined : busy() };
     void this.pump();
     return true;
   }
@@ -45,6 +84,7 @@ export class StrokeSender {
   extend(samples: PointerSample[]): void {
     if (!this.now || this.now.last) return;
     this.now.waiting.push(...samples);
+    this.tell();
     void this.pump();
   }
 
@@ -66,15 +106,24 @@ export class StrokeSender {
     if (!run || this.sending || (!run.waiting.length && !run.last && !run.dropped && !run.begin)) return;
     this.sending = true;
     const points = run.waiting.splice(0, BATCH);
-    const end = run.last && !run.waiting.length;
+    const shape = run.shape;
+    run.sent = points;
+    this.tell();
+    run.shape = undefined;
+    // A shape ends with a message of its own, once its last state is laid.
+    const end = run.last && !run.waiting.length && !(run.shaped && shape);
     try {
       if (run.dropped && run.begin) {
         this.finish(run);
         return;
       }
-      const message = run.dropped ? { stroke: run.id, cancel: true } : { stroke: run.id, points, end, ...(run.begin ? { begin: run.begin } : {}) };
+      const message = run.dropped
+        ? { stroke: run.id, cancel: true }
+        : { stroke: run.id, points, end, ...(run.begin ? { begin: run.begin } : {}), ...(shape ? { shape } : {}) };
       run.begin = undefined;
       const answer = await api.stroke(this.uid, message);
+      run.sent = [];
+      this.tell();
       if (!run.dropped || message.cancel) run.events.patches(answer.header, answer.bytes);
       if (end || message.cancel) {
         this.finish(run);
@@ -89,8 +138,13 @@ export class StrokeSender {
     if (this.now) void this.pump();
   }
 
+  private tell(): void {
+    for (const listener of this.onPending) listener();
+  }
+
   private finish(run: Running): void {
     this.now = null;
+    this.tell();
     run.release();
   }
 }

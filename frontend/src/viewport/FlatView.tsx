@@ -4,6 +4,8 @@ import { useDocument, useSheet, useWorkshop } from "../state/hooks";
 import { chooseSheet, theStage, workshop } from "../state/workshop";
 import { Icon } from "../theme/icons";
 import { hint } from "../tools/commands";
+import { Ahead } from "./Ahead";
+import { OutlineView, ShapeHandles } from "./Overlays";
 import { usePointer } from "./usePointer";
 
 /** The flat sheet: the same paint, unrolled, and just as paintable. */
@@ -44,7 +46,7 @@ export function FlatView({ paintable = true }: { paintable?: boolean }) {
     const facts = workshop.getState().model?.sheets.find((s) => s.id === workshop.getState().sheet);
     const texel = side ? stage.pan.scale / side : 1;
     const wide = brush.size_unit === "view" ? brush.size : brush.size * stage.width * (facts?.density ?? 1) * texel;
-    const r = tool !== "fill" && tool !== "pick" ? wide / 2 : 5;
+    const r = tool !== "fill" && tool !== "pick" && tool !== "stamp" ? wide / 2 : 5;
     const circle = (radius: number, o: number): string =>
       `<circle cx="${x}" cy="${y}" r="${radius}" fill="none" stroke="#000" stroke-opacity="0.5" stroke-width="3"/><circle cx="${x}" cy="${y}" r="${radius}" fill="none" stroke="#fff" stroke-opacity="${o}" stroke-width="1.3"/>`;
     ring.current.innerHTML = circle(r, 0.95) + (brush.hardness > 0.02 && brush.hardness < 0.98 && r > 5 ? circle(r * brush.hardness, 0.5) : "");
@@ -93,6 +95,9 @@ export function FlatView({ paintable = true }: { paintable?: boolean }) {
         <svg className="over">
           <g ref={ring} />
         </svg>
+        {paintable && <Ahead kind="flat" side={side} />}
+        {paintable && <ShapeHandles kind="flat" side={side} />}
+        <OutlineView kind="flat" />
         {sheet && (
           <span className="tag">
             {tile ?? 1001} · {sheet.name} · {sheet.resolution}

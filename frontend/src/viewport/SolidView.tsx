@@ -6,6 +6,8 @@ import { setBrush, theStage, workshop } from "../state/workshop";
 import { hint } from "../tools/commands";
 import { Icon } from "../theme/icons";
 import { SurfaceHandles } from "../masks/Handles";
+import { Ahead } from "./Ahead";
+import { GradientHandles, OutlineView, ShapeHandles } from "./Overlays";
 import { LightDial } from "./LightDial";
 import { usePointer } from "./usePointer";
 
@@ -108,7 +110,11 @@ function SolidStage({ place, paintable }: { place: React.RefObject<HTMLDivElemen
       <svg className="over">
         <g ref={ring} />
       </svg>
+      {paintable && <Ahead kind="solid" />}
       {paintable && <SurfaceHandles />}
+      {paintable && <ShapeHandles kind="solid" />}
+      {paintable && <GradientHandles />}
+      <OutlineView kind="solid" />
       {foreign && <span className="tag">{foreign} is another sheet; this target does not reach it</span>}
       {hinted && <span className="tag low">Right drag turns · wheel nears · middle drag moves</span>}
     </div>
@@ -128,7 +134,7 @@ function drawRing(group: SVGGElement | null, x: number | null, y: number, painta
   }
   const other = target && hit.sheet !== target.sheet ? (project?.document.sheets.find((s) => s.id === hit.sheet)?.name ?? null) : null;
   setForeign(other);
-  const round = tool !== "fill" && tool !== "pick";
+  const round = tool !== "fill" && tool !== "pick" && tool !== "stamp";
   const brushRadius = brush.size_unit === "view" ? (brush.size / 2) * stage.pixelSize(hit.position) : (brush.size / 2) * stage.width;
   const radius = round ? brushRadius : 5 * stage.pixelSize(hit.position);
   const lines: string[] = [];

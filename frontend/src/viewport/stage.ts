@@ -413,6 +413,10 @@ export class Stage {
   }
 
   /** Object units a pixel spans at a point. */
+  projectPoint(point: [number, number, number]): [number, number] {
+    return this.project([new THREE.Vector3(...point)])[0] ?? [0, 0];
+  }
+
   pixelSize(at: THREE.Vector3): number {
     const box = this.solidView?.getBoundingClientRect();
     const depth = at.clone().sub(this.orbit.camera.position).dot(this.orbit.camera.getWorldDirection(new THREE.Vector3()));

@@ -3,16 +3,18 @@ import { useEffect, useRef } from "react";
 import type { FacePick, PointerSample, StrokeBegin } from "../api/types";
 import { api } from "../api/client";
 import { findSheet, targetTrouble } from "../state/layers";
-import { currentPaint, flood, pickAt, say, showPatches, strokeEnded, strokeFailed, strokeSender, strokeTextures, theStage, workshop } from "../state/workshop";
+import { currentPaint, flood, pickAt, say, setBrush, showPatches, strokeEnded, strokeFailed, strokeSender, strokeTextures, theStage, workshop } from "../state/workshop";
 import { markSeam, placeIsland } from "../state/layout";
 import { maskTrouble, masks, pickForMask } from "../state/masks";
+import { addPoint, beginShape, confirm, movePoint, shaping } from "../state/shaping";
+import { endOutline, extendOutline, gatherFaces, startOutline } from "../state/picking";
 import { pointerOver, probeAt } from "../tools/pointer";
 
 type Kind = "solid" | "flat";
 type Hover = (x: number | null, y: number) => void;
 
-/** Keys held down: Space turns, V takes the other colour. */
-const held = { space: false, other: false };
+/** Keys held down: Space turns, V takes the other colour, R sizes the brush. */
+const held = { space: false, other: false, resize: false };
 /** Where the last stroke in each view ended, for straight lines. */
 const lastPoint: Record<Kind, { x: number; y: number } | null> = { solid: null, flat: null };
 
@@ -27,13 +29,15 @@ window.addEventListener("keydown", (e) => {
     e.preventDefault();
   }
   if (e.key.toLowerCase() === "v" && !e.ctrlKey) held.other = true;
+  if (e.key.toLowerCase() === "r" && !e.ctrlKey) held.resize = true;
 });
 window.addEventListener("keyup", (e) => {
   if (e.code === "Space") held.space = false;
   if (e.key.toLowerCase() === "v") held.other = false;
+  if (e.key.toLowerCase() === "r") held.resize = false;
 });
 window.addEventListener("blur", () => {
-  held.space = held.other = false;
+  held.space = held.other = held.resize = false;
 });
 
 export function usePointer(kind: Kind, place: React.RefObject<HTMLDivElement | null>, paintable: boolean, hover: Hover): void {
@@ -61,7 +65,9 @@ async function takeCloneSource(): Promise<void> {
 }
 
 class Hand {
-  private mode: "turn" | "move" | "paint" | "island" | null = null;
+  private mode: "turn" | "move" | "paint" | "island" | "shape" | "stamp" | "outline" | "gradient" | "resize" | null = null;
+  /** Where the ring stays while the brush is sized. */
+  private still = { x: 0, y: 0 };
   private from = { x: 0, y: 0 };
   private taking: Promise<void> = Promise.resolve();
   private last = { x: 0, y: 0 };
@@ -102,6 +108,7 @@ class Hand {
     this.element.setPointerCapture(e.pointerId);
     (document.activeElement as HTMLElement | null)?.blur?.();
     this.last = this.at(e);
+    this.from = { ...this.last };
     if (e.button === 1 || (e.button === 0 && held.space && e.shiftKey)) this.mode = "move";
     else if (e.button === 2 || (e.button === 0 && held.space)) this.mode = this.kind === "solid" ? "turn" : "move";
     else if (e.button === 0 && this.paintable) this.press(e);
@@ -152,17 +159,91 @@ class Hand {
     if (masks.getState().picking) {
       const at = probeAt();
       if (at) void pickForMask(at);
+    } else if (held.resize && tool !== "fill" && tool !== "pick") {
+      this.mode = "resize";
+      this.still = { ...this.last };
+    } else if (tool === "line" || tool === "stamp") {
+      this.pressShape(e);
     } else if (tool === "clone" && (e.altKey || !workshop.getState().clone)) {
       void takeCloneSource();
     } else if (tool === "pick" || e.altKey) {
       const at = probeAt();
       if (at) void pickAt(at);
     } else if (tool === "fill") {
-      void this.fill();
+      this.pressFill(e);
     } else {
       this.beginStroke(e);
       if (tool === "clone") void this.anchorClone();
     }
+  }
+
+  /** Where the pointer is, as a shape keeps it: object space or texels; null off the surface. */
+  private place(e: PointerEvent): number[] | null {
+    const p = this.at(e);
+    if (this.kind === "flat") {
+      const side = this.side();
+      return side ? (theStage()?.pan.toTexel(p.x, p.y, side) ?? null) : null;
+    }
+    return theStage()?.hit(p.x, p.y)?.position.toArray() ?? null;
+  }
+
+  private camera() {
+    const box = this.element.getBoundingClientRect();
+    return this.kind === "solid" ? (theStage()?.orbit.describe(box.width, box.height) ?? null) : null;
+  }
+
+  /** A press begins a line or stamp, or sets its next point. */
+  private pressShape(e: PointerEvent): void {
+    const at = this.place(e);
+    if (!at) return say("There is no surface there. Begin on the model or on the sheet.");
+    const { points, view } = shaping.getState();
+    const stamp = workshop.getState().tool === "stamp";
+    if (points.length && (stamp || view !== this.kind)) void confirm();
+    if (shaping.getState().points.length) {
+      addPoint(this.locked(at, e), this.camera());
+    } else if (!beginShape(this.kind, at, this.camera())) {
+      return;
+    }
+    this.mode = stamp ? "stamp" : "shape";
+  }
+
+  /** With Ctrl a line keeps to steps of 15 degrees from its last point, as the view shows it. */
+  private locked(at: number[], e: PointerEvent): number[] {
+    const { points } = shaping.getState();
+    const stage = theStage();
+    const from = this.mode === "shape" ? points[points.length - 2] : points[points.length - 1];
+    if (!e.ctrlKey || !from || !stage) return at;
+    const a = this.kind === "flat" ? (from as [number, number]) : stage.projectPoint(from as [number, number, number]);
+    const b: [number, number] = this.kind === "flat" ? [at[0] ?? 0, at[1] ?? 0] : [this.at(e).x, this.at(e).y];
+    const step = Math.PI / 12;
+    const angle = Math.round(Math.atan2(b[1] - a[1], b[0] - a[0]) / step) * step;
+    const length = Math.hypot(b[0] - a[0], b[1] - a[1]);
+    const to: [number, number] = [a[0] + Math.cos(angle) * length, a[1] + Math.sin(angle) * length];
+    return this.kind === "flat" ? to : (stage.hit(to[0], to[1])?.position.toArray() ?? at);
+  }
+
+  private moveShape(e: PointerEvent): void {
+    const at = this.place(e);
+    if (!at) return;
+    const { points } = shaping.getState();
+    if (points.length === 1) {
+      // A little way before the first drag counts, so that a click is a click.
+      if (Math.hypot(this.at(e).x - this.from.x, this.at(e).y - this.from.y) > 3) addPoint(this.locked(at, e), this.camera());
+    } else if (points.length) movePoint(points.length - 1, this.locked(at, e), this.camera());
+  }
+
+  private pressFill(e: PointerEvent): void {
+    const { fillBy } = workshop.getState();
+    if (fillBy === "box" || fillBy === "lasso") {
+      this.mode = "outline";
+      startOutline(this.kind, [this.last.x, this.last.y], e.shiftKey);
+    } else if (fillBy === "gradient") {
+      const at = this.kind === "solid" ? (theStage()?.hit(this.last.x, this.last.y)?.position.toArray() ?? null) : null;
+      if (!at) return say("Draw the gradient over the model in the 3D view.", true);
+      const { gradient } = workshop.getState();
+      workshop.setState({ gradient: { form: gradient?.form ?? "line", start: at as [number, number, number], end: at as [number, number, number] } });
+      this.mode = "gradient";
+    } else void this.fill();
   }
 
   /** A moving source keeps its distance from where the first stroke began. */
@@ -180,6 +261,7 @@ class Hand {
     const at = probeAt();
     if (!uid || !at) return;
     if (fillBy === "sheet") return flood(null);
+    if (fillBy === "colour" || fillBy === "id") return gatherFaces(fillBy, at);
     const found = await api.probe(uid, at).catch((error: Error) => {
       say(error.message, true);
       return null;
@@ -260,6 +342,18 @@ class Hand {
         stage.pan.y += dy;
       }
       stage.draw();
+    } else if (this.mode === "shape" || this.mode === "stamp") {
+      this.moveShape(e);
+    } else if (this.mode === "outline") {
+      extendOutline([now.x, now.y]);
+    } else if (this.mode === "gradient") {
+      const at = stage.hit(now.x, now.y)?.position.toArray() as [number, number, number] | undefined;
+      const { gradient } = workshop.getState();
+      if (at && gradient) workshop.setState({ gradient: { ...gradient, end: at } });
+    } else if (this.mode === "resize") {
+      this.resize(dx, dy);
+      this.last = now;
+      return this.hover(this.still.x, this.still.y);
     } else if (this.mode === "paint") {
       const many = e.getCoalescedEvents?.() ?? [];
       const samples = (many.length ? many : [e]).map((one) => this.sample(one));
@@ -271,8 +365,18 @@ class Hand {
     this.hover(now.x, now.y);
   }
 
+  /** Sideways sizes the brush, up and down its hardness; the ring stays where it was pressed. */
+  private resize(dx: number, dy: number): void {
+    const { brush } = workshop.getState();
+    const factor = Math.exp(dx * 0.012);
+    const size = brush.size_unit === "view" ? Math.min(600, Math.max(2, brush.size * factor)) : Math.min(1, Math.max(0.002, brush.size * factor));
+    setBrush({ size: Math.round(size * 1000) / 1000, hardness: Math.round(Math.min(1, Math.max(0, brush.hardness - dy * 0.005)) * 1000) / 1000 });
+  }
+
   private up(e: PointerEvent): void {
     if (this.mode === "paint") strokeSender()?.end();
+    if (this.mode === "stamp") void confirm();
+    if (this.mode === "outline") void endOutline(this.camera(), this.side());
     if (this.mode === "island") void this.dropIsland();
     this.mode = null;
     this.element.classList.remove("turning");

@@ -20,6 +20,8 @@ from ruvelt.core.workers import Workers
 FORM = 0.01
 #: Measure at which the slider's end lets everything through that is as sharp.
 SHARPEST = 0.5
+#: Id colours closer than this (OKLab) are one.
+ID_TOLERANCE = 0.02
 
 Signed = Annotated[float, Field(ge=-1, le=1, allow_inf_nan=False)]
 
@@ -30,7 +32,8 @@ class Confine(Frozen):
     relief : from recesses only (−1) over everything (0) to ridges only (1), softer or harder, by the curvature of the mesh or the baked one
     raised : only what stands out: ridges, and what the height channel raises; a dry brush
     picks : only these faces; part : only the part on which the stroke begins
-    colours : only where the channel's look has one of these colours; distances in OKLab
+    colours : only where the base colour looks like one of these; distances in OKLab
+    ids : only where the baked id map has one of these colours
     """
 
     relief: Signed = 0.0
@@ -40,13 +43,14 @@ class Confine(Frozen):
     picks: Annotated[tuple[FacePick, ...], Field(max_length=10_000)] = ()
     part: bool = False
     colours: Annotated[tuple[Colour, ...], Field(max_length=8)] = ()
+    ids: Annotated[tuple[Colour, ...], Field(max_length=32)] = ()
     tolerance: Share = 0.08
     colour_softness: Share = 0.08
 
     @property
     def by_sample(self) -> bool:
         """Whether samples differ in what they take."""
-        return self.relief != 0 or self.raised > 0 or bool(self.picks) or bool(self.colours)
+        return self.relief != 0 or self.raised > 0 or bool(self.picks or self.colours or self.ids)
 
 
 def passing(measure: NDArray[np.float32], threshold: float, softness: float) -> NDArray[np.float32]:
@@ -78,6 +82,9 @@ class Confinement:
             weights *= self._marked[chunk * CHUNK : (chunk + 1) * CHUNK]
         if confine.colours:
             near = evaluator.measures.near(evaluator.composite("base_color", chunk), confine.colours, confine.tolerance, confine.colour_softness)
+            weights *= near.astype(np.float32) / np.float32(65535)
+        if confine.ids and any(m.id == "id" for m in evaluator.sheet.mesh_maps):
+            near = evaluator.measures.near(evaluator.composite("map:id", chunk), confine.ids, ID_TOLERANCE, 0.0)
             weights *= near.astype(np.float32) / np.float32(65535)
         if confine.relief != 0:
             bend = self._bend(chunk) * np.float32(np.sign(confine.relief))

@@ -1,0 +1,150 @@
+import { Tooltip } from "@mui/material";
+import { useState } from "react";
+import type { Confine } from "../api/types";
+import { useDocument, useWorkshop } from "../state/hooks";
+import { showPicked } from "../state/picking";
+import { setBrush, workshop } from "../state/workshop";
+import { Icon } from "../theme/icons";
+import { hint } from "../tools/commands";
+import { toHex } from "./colour";
+import { NamedSlider } from "./sliders";
+
+const SIDES = [
+  ["front", "Front", "Only surface that looks the brush's way takes paint"],
+  ["both", "Both", "Surface takes paint whichever way it looks"],
+  ["back", "Back", "The side that looks away from the brush takes paint, through thin walls"],
+] as const;
+
+/** How many of the limits are set. */
+export function limits(confine: Confine, depth: number, facing: number): number {
+  return [confine.relief !== 0, confine.raised > 0, confine.picks.length > 0, confine.part, confine.colours.length > 0, depth > 0, facing !== 90].filter(Boolean).length;
+}
+
+/** What alone may change: recesses or ridges, faces, a part, colours, facing and depth. */
+export function ConfineCard() {
+  const confine = useWorkshop((s) => s.confine);
+  const on = useWorkshop((s) => s.confined);
+  const brush = useWorkshop((s) => s.brush);
+  const [open, setOpen] = useState(false);
+  const count = limits(confine, brush.depth, brush.facing_deg);
+  return (
+    <section className="card" aria-label="Confine settings">
+      <div className="chead">
+        <h2>Confine</h2>
+        <span className="right">
+          {count > 0 && (
+            <Tooltip title={hint(on ? "Strokes keep to these limits; press to let them go anywhere" : "The limits are set aside; press to use them", "confine")}>
+              <button className="tog" aria-pressed={on} onClick={() => workshop.setState({ confined: !on })}>
+                {on ? `${count} on` : "Off"}
+              </button>
+            </Tooltip>
+          )}
+          <Tooltip title={open ? "Fold the limits away" : "Keep strokes to ridges, faces, a part, colours or a depth"}>
+            <button className="tog" aria-expanded={open} onClick={() => setOpen(!open)}>
+              {open ? "Less" : count ? "Change" : "Anywhere"}
+            </button>
+          </Tooltip>
+        </span>
+      </div>
+      {open && <ConfineSettings confine={confine} />}
+    </section>
+  );
+}
+
+function ConfineSettings({ confine }: { confine: Confine }) {
+  const brush = useWorkshop((s) => s.brush);
+  const picked = useWorkshop((s) => s.picked);
+  const colour = useWorkshop((s) => s.colours[s.other ? 1 : 0]);
+  const sets = useDocument()?.face_sets ?? [];
+  const set = (change: Partial<Confine>): void => workshop.setState({ confine: { ...confine, ...change }, confined: true });
+  const side = !brush.facing ? "both" : brush.back ? "back" : "front";
+  return (
+    <>
+      <NamedSlider label="Relief" title="Left: only recesses. Right: only ridges. In the middle everything" value={confine.relief} low={-1} high={1} step={0.01} unit="number" onChange={(relief) => set({ relief: Math.abs(relief) < 0.03 ? 0 : relief })} />
+      {confine.relief !== 0 && (
+        <>
+          <NamedSlider label="Softness" title="How softly it sets in" value={confine.softness} low={0} high={1} step={0.01} unit="percent" onChange={(softness) => set({ softness })} />
+          <div className="prow">
+            <span className="label">Told by</span>
+            <Tooltip title="The curvature of the mesh itself">
+              <button className="tog" aria-pressed={confine.relief_from === "mesh"} onClick={() => set({ relief_from: "mesh" })}>
+                Mesh
+              </button>
+            </Tooltip>
+            <Tooltip title="The baked curvature, where there is one">
+              <button className="tog" aria-pressed={confine.relief_from === "bake"} onClick={() => set({ relief_from: "bake" })}>
+                Bake
+              </button>
+            </Tooltip>
+          </div>
+        </>
+      )}
+      <NamedSlider label="Raised only" title="A dry brush: it touches only ridges and what the height channel raises" value={confine.raised} low={0} high={1} step={0.01} unit="percent" onChange={(raised) => set({ raised })} />
+      <div className="prow" role="group" aria-label="Side">
+        <span className="label">Side</span>
+        {SIDES.map(([id, name, about]) => (
+          <Tooltip key={id} title={about}>
+            <button className="tog" aria-pressed={side === id} onClick={() => setBrush({ facing: id !== "both", back: id === "back" })}>
+              {name}
+            </button>
+          </Tooltip>
+        ))}
+      </div>
+      {brush.facing && <NamedSlider label="Facing up to" title="Surface turned further from the brush takes no paint" value={brush.facing_deg} low={5} high={180} step={1} unit="degrees" onChange={(facing_deg) => setBrush({ facing_deg })} />}
+      <NamedSlider label="Depth" title="How far in front of and behind its plane a dab reaches; 0 is no limit" value={brush.depth} low={0} high={1} step={0.01} unit="percent" onChange={(depth) => setBrush({ depth })} />
+      <div className="prow">
+        <span className="label">Part</span>
+        <Tooltip title="Only the part on which a stroke begins">
+          <button className="tog" aria-pressed={confine.part} onClick={() => set({ part: !confine.part })}>
+            Where it begins
+          </button>
+        </Tooltip>
+      </div>
+      <div className="prow">
+        <span className="label">Faces</span>
+        {confine.picks.length > 0 ? (
+          <Tooltip title="Strokes keep to these faces; press to let go of them">
+            <button className="tog" aria-pressed="true" onClick={() => { set({ picks: [] }); showPicked(workshop.getState().picked, null); }}>
+              {confine.picks.length} picked
+            </button>
+          </Tooltip>
+        ) : (
+          <Tooltip title={picked.length ? "Keep strokes to the faces picked by box or lasso" : "Pick faces first: the Fill tool has a box and a lasso"}>
+            <button className="tog" disabled={!picked.length} onClick={() => set({ picks: picked })}>
+              Those picked
+            </button>
+          </Tooltip>
+        )}
+        {sets.length > 0 && (
+          <select className="vbtn" aria-label="Kept face group" value="" onChange={(e) => { const found = sets.find((s) => s.id === e.target.value); if (found) set({ picks: found.picks }); }}>
+            <option value="">Group…</option>
+            {sets.map((s) => (
+              <option key={s.id} value={s.id}>
+                {s.name}
+              </option>
+            ))}
+          </select>
+        )}
+      </div>
+      <div className="prow">
+        <span className="label">Colours</span>
+        {confine.colours.map((c, i) => (
+          <Tooltip key={i} title={`Only where it looks like ${toHex(c)}; press to take it out`}>
+            <button className="swatch" aria-label={`Colour ${toHex(c)}`} style={{ background: toHex(c) }} onClick={() => set({ colours: confine.colours.filter((_, k) => k !== i) })} />
+          </Tooltip>
+        ))}
+        <Tooltip title="Only where the surface looks like the colour in hand; pick one with the Pick tool">
+          <button className="iconbtn small" aria-label="Add the colour in hand" disabled={confine.colours.length > 7} onClick={() => set({ colours: [...confine.colours, colour] })}>
+            <Icon name="plus" />
+          </button>
+        </Tooltip>
+      </div>
+      {confine.colours.length > 0 && (
+        <>
+          <NamedSlider label="Tolerance" title="How different a colour may look" value={confine.tolerance} low={0} high={0.5} step={0.005} unit="number" onChange={(tolerance) => set({ tolerance })} />
+          <NamedSlider label="Edge" title="How softly the range ends" value={confine.colour_softness} low={0} high={0.5} step={0.005} unit="number" onChange={(colour_softness) => set({ colour_softness })} />
+        </>
+      )}
+    </>
+  );
+}

@@ -1,0 +1,168 @@
+import { Tooltip } from "@mui/material";
+import { useState } from "react";
+import { useStore } from "zustand";
+import { useDocument, useWorkshop } from "../state/hooks";
+import { dropSet, keepPicked, outline, showPicked } from "../state/picking";
+import { flood, workshop } from "../state/workshop";
+import { Icon } from "../theme/icons";
+import { BlendChoice } from "./BlendChoice";
+import { NamedSlider } from "./sliders";
+import { Choice } from "./TipCard";
+
+const MORE = [
+  ["colour", "Colour range", "Everything that looks like the place you press"],
+  ["id", "Id colour", "Everything with the baked id colour you press"],
+  ["box", "Box", "Faces inside a box you draw; Shift adds to those picked"],
+  ["lasso", "Lasso", "Faces inside a line you draw; Shift adds to those picked"],
+  ["gradient", "Gradient", "From the first colour to the second, between two ends on the model"],
+] as const;
+
+/** What Fill covers, how strongly, and in which blend mode. */
+export function FillCard() {
+  const kinds = useWorkshop((s) => s.registries?.pick_kinds);
+  const by = useWorkshop((s) => s.fillBy);
+  const strength = useWorkshop((s) => s.fillStrength);
+  const all = [...(kinds ?? []).map((k) => [k.id, k.name, k.hint] as const), ...MORE];
+  const about: Record<string, string> = {
+    box: "Draw over either view, then fill what is picked.",
+    lasso: "Draw over either view, then fill what is picked.",
+    gradient: "Press and drag over the 3D view; move the two ends; then fill.",
+  };
+  return (
+    <section className="card" aria-label="Fill settings">
+      <div className="chead">
+        <h2>Fill</h2>
+      </div>
+      <div className="prow" role="group" aria-label="What is filled">
+        {all.map(([id, name, hint]) => (
+          <Tooltip key={id} title={hint}>
+            <button className="tog" aria-pressed={by === id} onClick={() => workshop.setState({ fillBy: id })}>
+              {name}
+            </button>
+          </Tooltip>
+        ))}
+      </div>
+      <NamedSlider label="Strength" title="How far the values move" value={strength} low={0.01} high={1} step={0.01} unit="percent" onChange={(v) => workshop.setState({ fillStrength: v })} />
+      <BlendChoice />
+      {by === "colour" && <Range />}
+      {(by === "box" || by === "lasso") && <Behind />}
+      {by === "gradient" && <GradientFill />}
+      <Picked />
+      <p className="note">{about[by] ?? "Press a place in either view. At less than full strength a fill moves the values part of the way, and can be repeated."}</p>
+    </section>
+  );
+}
+
+function Range() {
+  const confine = useWorkshop((s) => s.confine);
+  return (
+    <NamedSlider label="Tolerance" title="How different a colour may look" value={confine.tolerance} low={0} high={0.5} step={0.005} unit="number" onChange={(tolerance) => workshop.setState({ confine: { ...confine, tolerance } })} />
+  );
+}
+
+function Behind() {
+  const behind = useStore(outline, (s) => s.behind);
+  return (
+    <div className="prow">
+      <span className="label">Takes</span>
+      <Tooltip title="Only faces that show in the view">
+        <button className="tog" aria-pressed={!behind} onClick={() => outline.setState({ behind: false })}>
+          What shows
+        </button>
+      </Tooltip>
+      <Tooltip title="And faces hidden behind them">
+        <button className="tog" aria-pressed={behind} onClick={() => outline.setState({ behind: true })}>
+          All behind
+        </button>
+      </Tooltip>
+    </div>
+  );
+}
+
+function GradientFill() {
+  const gradient = useWorkshop((s) => s.gradient);
+  const picked = useWorkshop((s) => s.picked);
+  return (
+    <>
+      <Choice
+        label="Goes"
+        options={[["line", "Along a line", "Even across the line between the ends"], ["ball", "Outwards", "Round the first end"]]}
+        value={gradient?.form ?? "line"}
+        onChange={(form) => workshop.setState({ gradient: gradient ? { ...gradient, form } : { form, start: [0, 0, 0], end: [0, 0, 0] } })}
+      />
+      <div className="prow">
+        <Tooltip title={picked.length ? "Fill the picked faces along the gradient" : "Fill the sheet along the gradient"}>
+          <button className="vbtn" disabled={!gradient} onClick={() => void flood(picked.length ? picked : null, gradient)}>
+            Fill the gradient
+          </button>
+        </Tooltip>
+      </div>
+    </>
+  );
+}
+
+/** Faces picked by box or lasso: filled, kept under a name, taken up again. */
+function Picked() {
+  const picked = useWorkshop((s) => s.picked);
+  const by = useWorkshop((s) => s.fillBy);
+  const sets = useDocument()?.face_sets ?? [];
+  const [name, setName] = useState("");
+  if (!picked.length && !sets.length) return null;
+  return (
+    <>
+      {picked.length > 0 && (
+        <div className="prow">
+          <span className="label">Picked</span>
+          <Tooltip title="Fill the picked faces">
+            <button className="vbtn" disabled={by === "gradient"} onClick={() => void flood(picked)}>
+              Fill them
+            </button>
+          </Tooltip>
+          <Tooltip title="Let go of the picked faces">
+            <button className="vbtn" onClick={() => showPicked([], null)}>
+              Let go
+            </button>
+          </Tooltip>
+        </div>
+      )}
+      {picked.length > 0 && (
+        <form
+          className="prow"
+          onSubmit={(e) => {
+            e.preventDefault();
+            if (name.trim()) void keepPicked(name.trim());
+          }}
+        >
+          <label className="label" htmlFor="face-group">
+            Keep as
+          </label>
+          <input id="face-group" className="vbtn" value={name} maxLength={80} placeholder="a name" onChange={(e) => setName(e.target.value)} style={{ width: 96 }} />
+          <Tooltip title="Keep the picked faces as a group; the same name replaces it">
+            <button className="vbtn" type="submit" disabled={!name.trim()}>
+              Keep
+            </button>
+          </Tooltip>
+        </form>
+      )}
+      {sets.length > 0 && (
+        <div className="prow" role="group" aria-label="Kept face groups">
+          <span className="label">Groups</span>
+          {sets.map((s) => (
+            <span key={s.id} className="pair-btn">
+              <Tooltip title={`Take up the faces of ${s.name}`}>
+                <button className="tog" onClick={() => { showPicked(s.picks, null); setName(s.name); }}>
+                  {s.name}
+                </button>
+              </Tooltip>
+              <Tooltip title={`Remove the group ${s.name}`}>
+                <button className="iconbtn small" aria-label={`Remove ${s.name}`} onClick={() => void dropSet(s.id)}>
+                  <Icon name="minus" />
+                </button>
+              </Tooltip>
+            </span>
+          ))}
+        </div>
+      )}
+    </>
+  );
+}

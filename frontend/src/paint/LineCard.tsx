@@ -1,0 +1,111 @@
+import { Tooltip } from "@mui/material";
+import { useStore } from "zustand";
+import { useWorkshop } from "../state/hooks";
+import { abandon, confirm, setShaping, shaping } from "../state/shaping";
+import { hint } from "../tools/commands";
+import { Choice } from "./TipCard";
+import { NamedSlider } from "./sliders";
+
+/** What a line is, or a row of stamps along it, and how a stamp lies. */
+export function LineCard() {
+  const stamp = useWorkshop((s) => s.tool === "stamp");
+  const s = useStore(shaping);
+  const bends = (
+    <div className="prow">
+      <span className="label">Lies</span>
+      <Tooltip title="The stamp bends with the surface and keeps its lengths">
+        <button className="tog" aria-pressed={s.bend} onClick={() => setShaping({ bend: true })}>
+          Round
+        </button>
+      </Tooltip>
+      <Tooltip title="The stamp is pressed flat through the surface">
+        <button className="tog" aria-pressed={!s.bend} onClick={() => setShaping({ bend: false })}>
+          Flat
+        </button>
+      </Tooltip>
+    </div>
+  );
+  if (stamp) {
+    return (
+      <section className="card" aria-label="Stamp settings">
+        <div className="chead">
+          <h2>Stamp</h2>
+        </div>
+        {bends}
+        <p className="note">Press where it goes, drag for size and turn, let go. Escape drops it.</p>
+      </section>
+    );
+  }
+  return (
+    <section className="card" aria-label="Line settings">
+      <div className="chead">
+        <h2>Line</h2>
+        <span className="right">{s.points.length ? `${s.points.length} ${s.points.length === 1 ? "point" : "points"}` : "press to begin"}</span>
+      </div>
+      <Choice label="Runs" options={[["line", "Straight", "Straight from point to point; Ctrl keeps to steps of 15°"], ["curve", "Curved", "A smooth curve through the points"]]} value={s.kind} onChange={(kind) => setShaping({ kind })} />
+      <div className="prow">
+        <span className="label">Ends</span>
+        <Tooltip title="The line goes back to its first point">
+          <button className="tog" aria-pressed={s.closed} onClick={() => setShaping({ closed: !s.closed })}>
+            Closed
+          </button>
+        </Tooltip>
+        <Tooltip title="Fill what a closed line encloses, as the view shows it">
+          <button className="tog" aria-pressed={s.closed && s.filled && !s.rows} disabled={!s.closed || s.rows} onClick={() => setShaping({ filled: !s.filled })}>
+            Filled
+          </button>
+        </Tooltip>
+        <Tooltip title="Points near an edge of the model move onto it, and a line between two of them follows it">
+          <button className="tog" aria-pressed={s.snap} onClick={() => setShaping({ snap: !s.snap })}>
+            Snaps to edges
+          </button>
+        </Tooltip>
+      </div>
+      <div className="prow">
+        <span className="label">Lays</span>
+        <Tooltip title="A stroke of the brush">
+          <button className="tog" aria-pressed={!s.rows} onClick={() => setShaping({ rows: false })}>
+            Stroke
+          </button>
+        </Tooltip>
+        <Tooltip title="Single stamps of the tip: rivets, stitches, bolts">
+          <button className="tog" aria-pressed={s.rows} onClick={() => setShaping({ rows: true })}>
+            Row of stamps
+          </button>
+        </Tooltip>
+      </div>
+      {s.rows && <RowSettings />}
+      {s.rows && bends}
+      <div className="prow">
+        <Tooltip title={hint("Keep the line as it is", "confirm")}>
+          <button className="vbtn" disabled={s.points.length < 2} onClick={() => void confirm()}>
+            Keep
+          </button>
+        </Tooltip>
+        <Tooltip title={hint("Drop the line", "abandon")}>
+          <button className="vbtn" disabled={!s.points.length} onClick={abandon}>
+            Drop
+          </button>
+        </Tooltip>
+      </div>
+      <p className="note">{s.points.length ? "Drag its points; press on to go on; Backspace takes the last one back." : "Press and drag on the model or the sheet. It stays editable until you keep it."}</p>
+    </section>
+  );
+}
+
+function RowSettings() {
+  const row = useStore(shaping, (s) => s.row);
+  const set = (change: Partial<typeof row>): void => setShaping({ row: { ...row, ...change } });
+  return (
+    <>
+      <Choice label="Spaced" options={[["space", "By distance", "So many diameters apart, drawn in or out to fill the line"], ["count", "By count", "So many in all"]]} value={row.count === null ? "space" : "count"} onChange={(by) => set({ count: by === "count" ? 12 : null })} />
+      {row.count === null ? (
+        <NamedSlider label="Apart" title="Diameters from one stamp to the next" value={row.spacing} low={0.2} high={12} step={0.05} unit="number" log onChange={(spacing) => set({ spacing })} />
+      ) : (
+        <NamedSlider label="Count" title="Stamps along the line" value={row.count} low={2} high={200} step={1} unit="count" log onChange={(count) => set({ count: Math.round(count) })} />
+      )}
+      <Choice label="Turned" options={[["along", "Along", "Each stamp turns with the line"], ["fixed", "As it is", "Each stamp keeps the brush's own angle"]]} value={row.align} onChange={(align) => set({ align })} />
+      <Choice label="Every other" options={[["none", "Same", "All stamps alike"], ["flip", "Mirrored", "Every other stamp is mirrored"], ["turn", "Turned", "Every other stamp is turned half round"]]} value={row.alternate} onChange={(alternate) => set({ alternate })} />
+    </>
+  );
+}

@@ -1,0 +1,191 @@
+import { Tooltip } from "@mui/material";
+import { useRef, useState } from "react";
+import { api } from "../api/client";
+import type { Brush, Tip } from "../api/types";
+import { useDocument, useWorkshop } from "../state/hooks";
+import { refresh, say, setBrush, useBrush as takeBrush, workshop } from "../state/workshop";
+import { Icon } from "../theme/icons";
+import { NamedSlider } from "./sliders";
+
+const FLIPS: [Brush["flip"], string, string][] = [["none", "Never", "The tip stays as it is"], ["alternate", "Every other", "Every other dab is mirrored"], ["random", "At random", "Dabs are mirrored at random"]];
+const BUILDS: [Brush["build"], string, string][] = [
+  ["flow", "Up to strength", "Dabs build up to the strength and no further"],
+  ["past", "Beyond", "Dabs go on building up, past the strength"],
+  ["level", "Level", "Dabs that overlap do not add up: the tip's own profile stays"],
+];
+const MIXES: [Brush["mix"]["way"], string, string][] = [
+  ["none", "One colour", "Only the first colour"],
+  ["along", "Along", "From the first colour to the second and back, along the stroke"],
+  ["across", "Across", "The first colour on one side of the stroke, the second on the other"],
+  ["random", "By dab", "Each dab takes its own share of the two"],
+];
+
+/** The shape of a dab: pictures, grain, how dabs add up and how two colours meet. */
+export function TipCard() {
+  const tips = useWorkshop((s) => s.registries?.tips);
+  const brush = useWorkshop((s) => s.brush);
+  const [open, setOpen] = useState(false);
+  const shown = brush.tips[0] ? nameOf(brush.tips[0], tips) : "Round";
+  return (
+    <section className="card" aria-label="Tip settings">
+      <div className="chead">
+        <h2>Tip</h2>
+        <span className="right">
+          {brush.tips.length > 1 ? `${brush.tips.length} in turn` : shown}
+          <Tooltip title={open ? "Fold the tip's settings away" : "Tip pictures, grain, build-up and mixing"}>
+            <button className="tog" aria-expanded={open} onClick={() => setOpen(!open)}>
+              {open ? "Less" : "Change"}
+            </button>
+          </Tooltip>
+        </span>
+      </div>
+      {open && <TipSettings brush={brush} tips={tips ?? []} />}
+    </section>
+  );
+}
+
+function nameOf(id: string, tips: Tip[] | undefined): string {
+  return tips?.find((t) => t.id === id)?.name ?? "Own picture";
+}
+
+function TipSettings({ brush, tips }: { brush: Brush; tips: Tip[] }) {
+  const grains = useWorkshop((s) => s.registries?.grains);
+  const images = useDocument()?.images ?? [];
+  const choose = (id: string | null, adds: boolean): void => {
+    if (!id) return takeBrush({ tips: [] });
+    const has = brush.tips.includes(id);
+    takeBrush({ tips: adds ? (has ? brush.tips.filter((t) => t !== id) : [...brush.tips, id]) : [id] });
+  };
+  return (
+    <>
+      <div className="tips" role="group" aria-label="Tip pictures">
+        <Tooltip title="A round tip, soft or hard by its hardness">
+          <button aria-pressed={!brush.tips.length} aria-label="Round" onClick={() => choose(null, false)}>
+            <svg viewBox="0 0 32 32" aria-hidden="true">
+              <circle cx="16" cy="16" r="12" fill="#fff" />
+            </svg>
+          </button>
+        </Tooltip>
+        {tips.map((t) => (
+          <Tooltip key={t.id} title={`${t.name}. ${t.hint}. Shift adds it to a set`}>
+            <button aria-pressed={brush.tips.includes(t.id)} aria-label={t.name} onClick={(e) => choose(t.id, e.shiftKey)}>
+              <img src={t.picture} alt="" />
+            </button>
+          </Tooltip>
+        ))}
+        {images.map((i) => (
+          <Tooltip key={i.key} title={`${i.name}, from this project. Shift adds it to a set`}>
+            <button aria-pressed={brush.tips.includes(`image:${i.key}`)} aria-label={i.name} onClick={(e) => choose(`image:${i.key}`, e.shiftKey)}>
+              {i.name.slice(0, 4)}
+            </button>
+          </Tooltip>
+        ))}
+        <ImportTip onDone={(key) => choose(`image:${key}`, false)} />
+      </div>
+      <div className="prow">
+        <span className="label">Turns</span>
+        <Tooltip title="The tip turns with the stroke">
+          <button className="tog" aria-pressed={brush.follow} onClick={() => setBrush({ follow: !brush.follow })}>
+            With the stroke
+          </button>
+        </Tooltip>
+      </div>
+      <Choice label="Mirrored" options={FLIPS} value={brush.flip} onChange={(flip) => setBrush({ flip })} />
+      <Choice label="Build-up" options={BUILDS} value={brush.build} onChange={(build) => setBrush({ build })} />
+      <Choice label="Mixing" options={MIXES} value={brush.mix.way} onChange={(way) => setBrush({ mix: { ...brush.mix, way } })} />
+      {brush.mix.way === "along" && (
+        <NamedSlider label="Length" title="Diameters from one colour to the other" value={brush.mix.length} low={0.5} high={60} step={0.5} unit="number" log onChange={(length) => setBrush({ mix: { ...brush.mix, length } })} />
+      )}
+      <div className="prow">
+        <span className="label">Grain</span>
+        <select className="vbtn" aria-label="Grain" value={brush.grain.picture ?? ""} onChange={(e) => setBrush({ grain: { ...brush.grain, picture: e.target.value || null } })}>
+          <option value="">None</option>
+          {grains?.map((g) => (
+            <option key={g.id} value={g.id}>
+              {g.name}
+            </option>
+          ))}
+          {images.map((i) => (
+            <option key={i.key} value={`image:${i.key}`}>
+              {i.name}
+            </option>
+          ))}
+        </select>
+        {brush.grain.picture && (
+          <>
+            <Tooltip title="The grain lies still on the surface, so that strokes meet in it">
+              <button className="tog" aria-pressed={brush.grain.fixed === "surface"} onClick={() => setBrush({ grain: { ...brush.grain, fixed: "surface" } })}>
+                Surface
+              </button>
+            </Tooltip>
+            <Tooltip title="The grain travels with the stroke">
+              <button className="tog" aria-pressed={brush.grain.fixed === "stroke"} onClick={() => setBrush({ grain: { ...brush.grain, fixed: "stroke" } })}>
+                Stroke
+              </button>
+            </Tooltip>
+          </>
+        )}
+      </div>
+      {brush.grain.picture && (
+        <>
+          <NamedSlider label="Grain size" title="One repeat, as a share of the model's diagonal" value={brush.grain.size} low={0.003} high={0.5} step={0.001} unit="percent" log onChange={(size) => setBrush({ grain: { ...brush.grain, size } })} />
+          <NamedSlider label="Grain depth" title="How much of the paint the grain can hold back" value={brush.grain.depth} low={0} high={1} step={0.01} unit="percent" onChange={(depth) => setBrush({ grain: { ...brush.grain, depth } })} />
+        </>
+      )}
+    </>
+  );
+}
+
+/** A labelled row of words of which one holds. */
+export function Choice<T extends string>({ label, options, value, onChange }: { label: string; options: [T, string, string][]; value: T; onChange: (value: T) => void }) {
+  return (
+    <div className="prow" role="group" aria-label={label}>
+      <span className="label">{label}</span>
+      {options.map(([id, name, about]) => (
+        <Tooltip key={id} title={about}>
+          <button className="tog" aria-pressed={value === id} onClick={() => onChange(id)}>
+            {name}
+          </button>
+        </Tooltip>
+      ))}
+    </div>
+  );
+}
+
+function ImportTip({ onDone }: { onDone: (key: string) => void }) {
+  const input = useRef<HTMLInputElement>(null);
+  const bring = async (file: File): Promise<void> => {
+    const { uid } = workshop.getState();
+    if (!uid) return;
+    const form = new FormData();
+    form.append("file", file);
+    try {
+      const key = await api.bringImage(uid, form);
+      await refresh();
+      onDone(key);
+    } catch (error) {
+      say((error as Error).message, true);
+    }
+  };
+  return (
+    <>
+      <Tooltip title="Bring in a picture as a tip: its alpha counts, or how light it is">
+        <button aria-label="Bring in a tip" onClick={() => input.current?.click()}>
+          <Icon name="plus" />
+        </button>
+      </Tooltip>
+      <input
+        ref={input}
+        type="file"
+        hidden
+        accept="image/*"
+        aria-label="Tip picture"
+        onChange={(e) => {
+          const file = e.target.files?.[0];
+          e.target.value = "";
+          if (file) void bring(file);
+        }}
+      />
+    </>
+  );
+}

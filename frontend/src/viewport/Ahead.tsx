@@ -1,0 +1,47 @@
+/** What the hand has drawn and no answer has shown yet, so that the line never lags the pen. The true paint takes its place. */
+import { useEffect, useRef } from "react";
+import { toHex } from "../paint/colour";
+import { useWorkshop } from "../state/hooks";
+import { strokeSender, theStage, workshop } from "../state/workshop";
+import type { PointerSample } from "../api/types";
+
+export function Ahead({ kind, side = 0 }: { kind: "solid" | "flat"; side?: number }) {
+  const group = useRef<SVGGElement>(null);
+  const uid = useWorkshop((s) => s.project?.uid);
+  useEffect(() => {
+    const sender = strokeSender();
+    if (!sender) return;
+    const draw = (): void => {
+      if (group.current) group.current.innerHTML = sender.pending.length ? ahead(kind, sender.pending, side) : "";
+    };
+    sender.onPending.add(draw);
+    return () => {
+      sender.onPending.delete(draw);
+    };
+  }, [kind, side, uid]);
+  return (
+    <svg className="over" data-testid={`ahead-${kind}`}>
+      <g ref={group} />
+    </svg>
+  );
+}
+
+/** A path as wide as the brush through samples in flight. Pressure narrows it as it narrows the dabs. */
+function ahead(kind: "solid" | "flat", samples: PointerSample[], side: number): string {
+  const { brush, colours, other, tool, target, maskValues } = workshop.getState();
+  const stage = theStage();
+  if (!stage || strokeSender()?.view !== kind || tool !== "brush") return "";
+  const places = samples.map((p) => (kind === "flat" ? stage.pan.toPixel(p.x, p.y, side) : [p.x, p.y]) as [number, number]);
+  const first = places[0];
+  if (!first) return "";
+  const scale = kind === "flat" ? stage.pan.scale / Math.max(side, 1) : 1;
+  const hit = kind === "solid" ? stage.hit(first[0], first[1]) : null;
+  const wide = brush.size_unit === "view" ? brush.size : kind === "solid" ? (hit ? (brush.size * stage.width) / stage.pixelSize(hit.position) : 0) : brush.size * stage.width * scale;
+  const curve = brush.pressure_size;
+  const pressure = samples[samples.length - 1]?.pressure ?? 1;
+  const width = wide * (curve.on ? curve.low + (1 - curve.low) * pressure ** curve.gamma : 1) * (0.4 + 0.6 * brush.hardness);
+  const grey = Math.round(maskValues[other ? 1 : 0] * 255);
+  const colour = target?.mask ? `rgb(${grey},${grey},${grey})` : toHex(colours[other ? 1 : 0]);
+  const d = `M${places.map((p) => p.map((v) => v.toFixed(1)).join(" ")).join("L")}${places.length === 1 ? "h0.01" : ""}`;
+  return `<path d="${d}" fill="none" stroke="${colour}" stroke-opacity="${(brush.strength * Math.min(1, brush.flow * 1.3) * 0.7).toFixed(2)}" stroke-width="${width.toFixed(1)}" stroke-linecap="round" stroke-linejoin="round"/>`;
+}
