@@ -7,17 +7,17 @@ import { refresh, say, setBrush, useBrush as takeBrush, workshop } from "../stat
 import { Icon } from "../theme/icons";
 import { NamedSlider } from "./sliders";
 
-const FLIPS: [Brush["flip"], string, string][] = [["none", "Never", "The tip stays as it is"], ["alternate", "Every other", "Every other dab is mirrored"], ["random", "At random", "Dabs are mirrored at random"]];
+const FLIPS: [Brush["flip"], string, string][] = [["none", "Never", "The tip stays as it is"], ["alternate", "In turn", "Every other dab is mirrored"], ["random", "Random", "Dabs are mirrored at random"]];
 const BUILDS: [Brush["build"], string, string][] = [
-  ["flow", "Up to strength", "Dabs build up to the strength and no further"],
+  ["flow", "To strength", "Dabs build up to the strength and no further"],
   ["past", "Beyond", "Dabs go on building up, past the strength"],
   ["level", "Level", "Dabs that overlap do not add up: the tip's own profile stays"],
 ];
 const MIXES: [Brush["mix"]["way"], string, string][] = [
-  ["none", "One colour", "Only the first colour"],
+  ["none", "None", "Only the first colour"],
   ["along", "Along", "From the first colour to the second and back, along the stroke"],
   ["across", "Across", "The first colour on one side of the stroke, the second on the other"],
-  ["random", "By dab", "Each dab takes its own share of the two"],
+  ["random", "Dabs", "Each dab takes its own share of the two"],
 ];
 
 /** The shape of a dab: pictures, grain, how dabs add up and how two colours meet. */
@@ -141,13 +141,15 @@ export function Choice<T extends string>({ label, options, value, onChange }: { 
   return (
     <div className="prow" role="group" aria-label={label}>
       <span className="label">{label}</span>
-      {options.map(([id, name, about]) => (
-        <Tooltip key={id} title={about}>
-          <button className="tog" aria-pressed={value === id} onClick={() => onChange(id)}>
-            {name}
-          </button>
-        </Tooltip>
-      ))}
+      <span className="seg">
+        {options.map(([id, name, about]) => (
+          <Tooltip key={id} title={about}>
+            <button aria-pressed={value === id} onClick={() => onChange(id)}>
+              {name}
+            </button>
+          </Tooltip>
+        ))}
+      </span>
     </div>
   );
 }

@@ -133,7 +133,9 @@ class StrokeDesk:
             if self._clock() - self._running.at < ABANDONED_AFTER:
                 raise Conflict("Another window is painting on this project just now. Wait for it to finish its stroke.")
             abandoned, self._running = self._running, None
-            self._store(abandoned, StrokeAnswer([], 0, 0, 0.0))
+            # A line that nobody kept was only tried.
+            if abandoned.shape is None:
+                self._store(abandoned, StrokeAnswer([], 0, 0, 0.0))
         session = self._session
         session.check_revision(begin.revision)
         before = self._running
