@@ -111,7 +111,7 @@ export function show(): void {
       showPatches(home, header, bytes);
       if (header.shape && shape.snap && header.shape.length === get().points.length && !moving) set({ points: header.shape });
     },
-    ended: () => void strokeEnded(),
+    ended: (dropped) => void strokeEnded(dropped),
     failed: (error) => {
       set(NONE);
       strokeFailed(error);

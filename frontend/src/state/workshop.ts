@@ -508,7 +508,6 @@ export function strokeSender(): StrokeSender | null {
 
 export function cancelStroke(): void {
   sender?.cancel();
-  void sync();
 }
 
 /** Show what a batch of a stroke changed. */
@@ -525,8 +524,11 @@ export function showPatches(sheet: string, header: StrokeHeader, bytes: Uint8Arr
   stage.draw();
 }
 
-export async function strokeEnded(): Promise<void> {
+export async function strokeEnded(dropped = false): Promise<void> {
+  const done = busy();
   await attempt(refresh);
+  if (dropped) await sync();
+  done();
 }
 
 /** Textures the next stroke may change: those at hand, and emission once the stroke lights it. */

@@ -8,7 +8,8 @@ import { busy } from "../state/idle";
 
 export interface StrokeEvents {
   patches: (header: StrokeHeader, bytes: Uint8Array) => void;
-  ended: () => void;
+  /** `dropped`: nothing was stored, and what was shown is to be taken back. */
+  ended: (dropped: boolean) => void;
   failed: (error: unknown) => void;
 }
 
@@ -127,7 +128,7 @@ export class StrokeSender {
       if (!run.dropped || message.cancel) run.events.patches(answer.header, answer.bytes);
       if (end || message.cancel) {
         this.finish(run);
-        run.events.ended();
+        run.events.ended(Boolean(message.cancel));
       }
     } catch (error) {
       this.finish(run);

@@ -31,6 +31,11 @@ export class PatchedTexture {
 
   write(x: number, y: number, w: number, h: number, data: Uint8Array): void {
     this.queue.push({ x, y, w, h, data });
+    // Until the server says what version it is now, it is none: a stroke that is dropped has to be fetched back.
+    const across = this.side / CHUNK;
+    for (let row = Math.floor(y / CHUNK); row * CHUNK < y + h; row++) {
+      for (let column = Math.floor(x / CHUNK); column * CHUNK < x + w; column++) this.stamps[row * across + column] = "";
+    }
   }
 
   /** Write a whole chunk; four bytes mean one colour all over. */

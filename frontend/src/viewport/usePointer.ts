@@ -317,7 +317,7 @@ class Hand {
     this.mode = "paint";
     sender.begin(begin, start, {
       patches: (header, bytes) => showPatches(home, header, bytes),
-      ended: () => void strokeEnded(),
+      ended: (dropped) => void strokeEnded(dropped),
       failed: strokeFailed,
     });
     if (from) sender.extend([first]);
