@@ -197,12 +197,17 @@ def bake(
 @click.option("--resolution", type=int, default=2048, show_default=True, help="Texels a side of the larger sheet.")
 @_common
 def demo(here: Studio, resolution: int) -> dict[str, Any]:
-    """Make the demo project unless it is there already."""
-    from ruvelt.demo.build import NAME, build_demo
+    """Make the demo projects, those that are not there already."""
+    from ruvelt.demo.build import BUOY, NAME, build_buoy, build_demo
 
-    found = next((p.uid for p in here.projects() if p.name == NAME), None)
-    uid = found or build_demo(here, resolution, lambda text: click.echo(text, err=True))
-    return {"project": uid, "made": found is None}
+    def say(text: str) -> None:
+        click.echo(text, err=True)
+
+    known = {p.name: p.uid for p in here.projects()}
+    second = known.get(BUOY) or build_buoy(here, resolution, say)
+    # The lantern last: it stands first among the cards.
+    first = known.get(NAME) or build_demo(here, resolution, say)
+    return {"project": first, "buoy": second, "made": NAME not in known or BUOY not in known}
 
 
 @main.command()
