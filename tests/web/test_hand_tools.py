@@ -4,15 +4,19 @@ from __future__ import annotations
 
 import io
 from collections.abc import Iterator
+from pathlib import Path
 
 import numpy as np
 import pytest
 from flask.testing import FlaskClient
+from PIL import Image
 
 from ruvelt.core.output.images import encode_png
 from ruvelt.studio.studio import Studio
 from ruvelt.web.app import create_app
 from tests.web.test_api import BRUSH, CAMERA, RED, TARGET, unpack
+
+PAGES = Path(__file__).parents[2] / "docs" / "artists" / "tools"
 
 
 @pytest.fixture
@@ -175,3 +179,13 @@ def test_the_library_comes_with_pictures(client: FlaskClient) -> None:
     assert {"grit", "canvas"} <= {g["id"] for g in told["grains"]}
     assert all(t["picture"].startswith("data:image/png;base64,") for t in (*told["tips"], *told["grains"]))
     assert {p["section"] for p in told["brush_parameters"]} == {"stroke", "scatter", "colour", "limits"}
+
+
+@pytest.mark.parametrize("tool", ["brush", "tips", "lines", "stamp", "erase", "soften", "smear", "clone", "tone", "fill", "confine", "mirror"])
+def test_each_tool_has_its_page_with_a_picture(tool: str) -> None:
+    text = (PAGES / f"{tool}.md").read_text("utf-8")
+    assert f"]({tool}.png)" in text
+    picture = np.asarray(Image.open(PAGES / f"{tool}.png").convert("RGB"))
+    assert picture.shape == (360, 560, 3)
+    assert len(np.unique(picture.reshape(-1, 3), axis=0)) > 5000
+    assert f"({tool}.md)" in (PAGES / "README.md").read_text("utf-8")
