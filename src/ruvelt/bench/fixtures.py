@@ -20,15 +20,15 @@ from ruvelt.core.stack.lookup import StoredPlanes
 from ruvelt.core.workers import Workers
 
 
-def sphere(segments: int = 120, rings: int = 60) -> Model:
-    """A sphere of quads over nine tenths of the sheet."""
+def sphere(segments: int = 120, rings: int = 60, spread: float = 0.94) -> Model:
+    """A sphere of quads over a share of the sheet's width and height."""
     u, v = np.meshgrid(np.linspace(0, 1, segments + 1), np.linspace(0.02, 0.98, rings + 1))
     theta, phi = u * 2 * np.pi, (v - 0.5) * np.pi
     points = np.stack([np.cos(phi) * np.sin(theta), np.sin(phi), np.cos(phi) * np.cos(theta)], -1).reshape(-1, 3).astype(np.float32)
     i = np.arange(rings)[:, None] * (segments + 1) + np.arange(segments)
     quads = np.stack([i, i + 1, i + segments + 2, i + segments + 1], -1).reshape(-1).astype(np.int32)
     count = segments * rings
-    uvs = (np.stack([u, v], -1).reshape(-1, 2) * 0.94 + 0.03).astype(np.float32)
+    uvs = (np.stack([u, v], -1).reshape(-1, 2) * spread + (1 - spread) / 2).astype(np.float32)
     return Model(
         "Sphere",
         points,
@@ -45,9 +45,9 @@ def sphere(segments: int = 120, rings: int = 60) -> Model:
 class BenchScene:
     """One sheet with layers on two threads."""
 
-    def __init__(self, side: int, layers: tuple[AnyLayer, ...]) -> None:
+    def __init__(self, side: int, layers: tuple[AnyLayer, ...], model: Model | None = None) -> None:
         self.workers = Workers(2)
-        self.model = sphere()
+        self.model = model or sphere()
         self.samples = SheetSamples(self.model, plan_sheets(self.model)[0], side, self.workers)
         self.faces, self.cache, self.store = FaceIndex(self.model), BoundedCache(2 << 30), MemoryChunks()
         self.planes: dict[str, Plane] = {}

@@ -9,8 +9,9 @@ from ruvelt.bench.baking import against_embree, noise, strokes_beside_a_bake
 from ruvelt.bench.blending import twenty_layers
 from ruvelt.bench.masking import mask_rows, strokes_among_masks
 from ruvelt.bench.project import first_stroke, open_to_picture
-from ruvelt.bench.strokes import against_scipy, more_layers, tools
+from ruvelt.bench.strokes import against_scipy, more_layers
 from ruvelt.bench.timing import Row
+from ruvelt.bench.tools import larger_sheet, many_strokes, tools, tools_against_scipy, vertices
 
 
 def run_all(quick: bool, say: Callable[[str], None]) -> dict[str, Any]:
@@ -21,6 +22,10 @@ def run_all(quick: bool, say: Callable[[str], None]) -> dict[str, Any]:
         ("strokes", lambda: [against_scipy(side)]),
         ("layers", lambda: more_layers(side)),
         ("tools", lambda: tools(side)),
+        ("tools against SciPy", lambda: tools_against_scipy(side)),
+        ("a larger sheet", lambda: larger_sheet(side)),
+        ("vertices", lambda: vertices(side)),
+        ("many strokes", lambda: many_strokes(side, 40 if quick else 200)),
         ("masks", lambda: mask_rows(side)),
         ("strokes among masks", lambda: strokes_among_masks(side)),
         ("opening", lambda: open_to_picture(side * 2, 4 if quick else 20)),

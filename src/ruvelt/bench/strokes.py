@@ -12,11 +12,10 @@ from scipy.spatial import cKDTree
 from ruvelt.bench.fixtures import BenchScene
 from ruvelt.bench.timing import Row, at_most, faster, median
 from ruvelt.core.brush.camera import Camera
-from ruvelt.core.brush.confine import Confine
 from ruvelt.core.brush.live import LiveStroke
 from ruvelt.core.brush.path import ViewPath
-from ruvelt.core.brush.settings import Brush, Grain, Mixing
-from ruvelt.core.brush.target import CloneFrom, Paint, Target, Tone, resolve_target
+from ruvelt.core.brush.settings import Brush
+from ruvelt.core.brush.target import Paint, Target, resolve_target
 from ruvelt.core.mesh.rays import RayCaster
 from ruvelt.core.output.display import LiveDisplay
 from ruvelt.core.samples.chunks import CHUNK
@@ -76,7 +75,6 @@ def painted_scene(side: int, layers: int, masked: int) -> BenchScene:
 
 
 RED = Paint(values={"base_color": (0.8, 0.3, 0.1)})
-TWO = RED.model_copy(update={"second": {"base_color": (0.1, 0.3, 0.8)}})
 
 
 def batches(scene: BenchScene, target: str, rows: int = 4, paint: Paint = RED, brush: Brush = BRUSH) -> list[float]:
@@ -173,31 +171,4 @@ def more_layers(side: int) -> list[Row]:
         again = min(float(np.median(batches(many, layer))) for _ in range(3))
         rows.append(at_most(f"stroke batch, 40 layers, target at the {place}", again * 1e3, few * 1e3, "2 layers", 1.3))
         rows.append(at_most(f"for orientation: on ground new to the {place}", fresh * 1e3, few * 1e3, "2 layers", 3))
-    return rows
-
-
-def tools(side: int) -> list[Row]:
-    """Each tool's batch with 20 layers against the plain brush's, turn about."""
-    scene = painted_scene(side, 20, 10)
-    kinds: dict[str, tuple[Paint, Brush, float]] = {
-        "erase": (Paint(erase=True), BRUSH, 1.5),
-        "clone": (Paint(tool="clone", clone=CloneFrom(anchor=(0, 0, 1), source=(0.06, 0.05, 0.995))), BRUSH, 1.5),
-        "tone": (Paint(tool="tone", tone=Tone(change="darken")), BRUSH, 1.5),
-        "tone of the layer alone": (Paint(tool="tone", reads="layer", tone=Tone(change="hue")), BRUSH, 1.5),
-        "a picture tip with grain": (RED, BRUSH.model_copy(update={"tips": ("chalk",), "grain": Grain(picture="grit")}), 2.5),
-        "two colours mixed": (TWO, BRUSH.model_copy(update={"mix": Mixing(way="across")}), 1.5),
-        "confined to ridges": (RED.model_copy(update={"confine": Confine(relief=0.2)}), BRUSH, 1.5),
-        "a blend mode": (RED.model_copy(update={"blend": "multiply"}), BRUSH, 1.5),
-        "soften": (Paint(tool="soften"), BRUSH, 2.5),
-        "soften of the layer alone": (Paint(tool="soften", reads="layer"), BRUSH, 2.5),
-        "smear": (Paint(tool="smear", reads="layer"), BRUSH, 2.5),
-    }
-    batches(scene, "l10")
-    rows = []
-    for name, (paint, brush, most) in kinds.items():
-        batches(scene, "l10", paint=paint, brush=brush)
-        rounds = [(float(np.median(batches(scene, "l10", paint=paint, brush=brush))), float(np.median(batches(scene, "l10")))) for _ in range(3)]
-        ours, plain = (min(times) for times in zip(*rounds, strict=True))
-        rows.append(at_most(f"batch of {name}, 20 layers", ours * 1e3, plain * 1e3, "the plain brush", most))
-    scene.workers.close()
     return rows

@@ -71,6 +71,18 @@ def _walk(px, py, pz, s, reach, position, face, side):
 
 
 @inline
+def _beside(s, a, b, face, side):
+    """The texel that lies from `s` as `b` lies from `a`; −1 where there is none."""
+    across = side >> 8
+    dx = ((b >> 16) % across - (a >> 16) % across + (s >> 16) % across) * 256 + (b & 255) - (a & 255) + (s & 255)
+    dy = ((b >> 16) // across - (a >> 16) // across + (s >> 16) // across) * 256 + ((b & 65535) >> 8) - ((a & 65535) >> 8) + ((s & 65535) >> 8)
+    if dx < 0 or dy < 0 or dx >= side or dy >= side:
+        return np.int64(-1)
+    t = np.int64(_slot(dx, dy, across))
+    return t if face[t] >= 0 else np.int64(-1)
+
+
+@inline
 def _locate(px, py, pz, guess, other, reach, position, face, side, low, cell, dims, start, slot, xyz):
     """Slot of the sample nearest to a point: beside `guess` or `other` on a sheet where the layout leads there, else by the grid."""
     found = np.int64(-1)
@@ -92,7 +104,7 @@ def clone_slots(slots, position, face, side, offset, begun, mirrored, reach, low
     side : of the sheet, 0 for vertices; begun : (3,) where the stroke began; mirrored : (3,) above 0 for planes that mirror
     """
     flip = np.empty(3, np.float32)
-    last = np.int64(-1)
+    last, before = np.int64(-1), np.int64(-1)
     for at in range(len(slots)):
         s = slots[at]
         for k in range(3):
@@ -101,9 +113,13 @@ def clone_slots(slots, position, face, side, offset, begun, mirrored, reach, low
         px = position[s, 0] + offset[0] * flip[0]
         py = position[s, 1] + offset[1] * flip[1]
         pz = position[s, 2] + offset[2] * flip[2]
-        found = _locate(px, py, pz, last, np.int64(-1), reach, position, face, side, low, cell, dims, start, slot, xyz)
+        guess = last
+        if side > 0 and last >= 0:
+            # Neighbours read from neighbours.
+            guess = _beside(np.int64(s), before, last, face, side)
+        found = _locate(px, py, pz, guess, last, reach, position, face, side, low, cell, dims, start, slot, xyz)
         out[at] = found if found >= 0 else s
-        last = found
+        last, before = found, np.int64(s)
 
 
 @kernel(numba.void(i32[::1], i32[::1], i64[::1], i32, u16[:, ::1]), late=True)
@@ -379,7 +395,7 @@ def smear_trace(slots, dabs, drags, flat, position, normal, face, side, low, cel
     """
     one, zero = np.float32(1), np.float32(0)
     across = side >> 8
-    last, last_origin = np.int64(-1), np.int64(-1)
+    last, before, last_origin = np.int64(-1), np.int64(-1), np.int64(-1)
     for at in range(len(slots)):
         s = np.int64(slots[at])
         if flat:
@@ -419,8 +435,9 @@ def smear_trace(slots, dabs, drags, flat, position, normal, face, side, low, cel
             if q >= 0 and face[q] < 0:
                 q = np.int64(-1)
         else:
-            q = _locate(px, py, pz, s, last, farthest, position, face, side, low, cell, dims, start, slot, xyz)
-            last = q
+            guess = _beside(s, before, last, face, side) if side > 0 and last >= 0 else s
+            q = _locate(px, py, pz, guess if guess >= 0 else s, last, farthest, position, face, side, low, cell, dims, start, slot, xyz)
+            last, before = q, s
             if q >= 0 and normal[q, 0] * normal[s, 0] + normal[q, 1] * normal[s, 1] + normal[q, 2] * normal[s, 2] <= 0:
                 q = np.int64(-1)
         if q < 0:

@@ -12,6 +12,8 @@ f32, i32, i64, u8, u16 = numba.float32, numba.int32, numba.int64, numba.uint8, n
 CHUNK = 65536
 FADE = np.float32(FACING_FADE_COS)
 FLOW, PAST, LEVEL = 0, 1, 2
+#: Samples weighed at once.
+STRETCH = 512
 
 
 @inline
@@ -53,24 +55,25 @@ def _grained(grain, depth, size, fixed, x, y, z, nx, ny, nz, along, across):
 
 
 @inline
-def _weigh(dabs, d, dx, dy, dz, nx, ny, nz, fade_width, tips):
-    """Weight of a dab at an offset from its centre, and the offset along the tip's two axes in radii: (weight, a, b)."""
+def _weigh(dx, dy, dz, nx, ny, nz, inv, along, across, up, roundness, hardness, limit, depth, tip, flip, bend, tips):
+    """Weight of a dab at an offset from its centre, and the offset along the tip's two axes in radii: (weight, a, b).
+
+    inv : one over the radius; along, across, up : the tip's axes and the dab's normal, three numbers each
+    """
     one, zero = np.float32(1), np.float32(0)
-    r = dabs[d, 3]
-    inv = one / r
-    a = (dx * dabs[d, 7] + dy * dabs[d, 8] + dz * dabs[d, 9]) * inv
-    b = (dx * dabs[d, 10] + dy * dabs[d, 11] + dz * dabs[d, 12]) * inv
-    h = (dx * dabs[d, 4] + dy * dabs[d, 5] + dz * dabs[d, 6]) * inv
-    cosine = nx * dabs[d, 4] + ny * dabs[d, 5] + nz * dabs[d, 6]
+    a = (dx * along[0] + dy * along[1] + dz * along[2]) * inv
+    b = (dx * across[0] + dy * across[1] + dz * across[2]) * inv
+    h = (dx * up[0] + dy * up[1] + dz * up[2]) * inv
+    cosine = nx * up[0] + ny * up[1] + nz * up[2]
     weight = one
-    if dabs[d, 17] > np.float32(-2):
+    if limit > np.float32(-2):
         # Close about the dab's own way there is no room for the usual fade.
-        weight = min(max((cosine - dabs[d, 17]) / min(FADE, np.float32(0.5) * (one - dabs[d, 17])), zero), one)
+        weight = min(max((cosine - limit) / min(FADE, np.float32(0.5) * (one - limit)), zero), one)
         if weight <= zero:
             return zero, a, b
-    if dabs[d, 18] > zero:
-        weight *= min(max((dabs[d, 18] - abs(h)) / (np.float32(0.25) * dabs[d, 18]), zero), one)
-    if dabs[d, 30] > zero:
+    if depth > zero:
+        weight *= min(max((depth - abs(h)) / (np.float32(0.25) * depth), zero), one)
+    if bend:
         # Lengths over a bent surface: chord to arc, as on a circle between the two normals.
         planar = np.sqrt(a * a + b * b)
         if planar > zero:
@@ -78,11 +81,10 @@ def _weigh(dabs, d, dx, dy, dz, nx, ny, nz, fade_width, tips):
             stretch = half / np.sin(half) if half > np.float32(1e-3) else one
             longer = np.sqrt(planar * planar + h * h) * stretch / planar
             a, b = a * longer, b * longer
-    b /= dabs[d, 13]
-    if dabs[d, 19] < zero:
-        bent = zero if dabs[d, 30] > zero else h
+    b /= roundness
+    if tip < 0:
+        bent = zero if bend else h
         distance = np.sqrt(a * a + b * b + bent * bent)
-        hardness = max(zero, min(dabs[d, 14], one - fade_width * inv))
         if distance >= one:
             return zero, a, b
         if distance > hardness:
@@ -92,39 +94,33 @@ def _weigh(dabs, d, dx, dy, dz, nx, ny, nz, fade_width, tips):
     if not (abs(a) < one and abs(b) < one):
         return zero, a, b
     # A picture stands on the surface; away from its plane it fades.
-    if not dabs[d, 30] > zero:
+    if not bend:
         weight *= min(max((one - abs(h)) * np.float32(4), zero), one)
-    picture = tips[np.int64(dabs[d, 19])]
+    picture = tips[tip]
     half = np.float32(0.5) * np.float32(picture.shape[0])
-    weight *= _bilinear(picture, (a * dabs[d, 20] + one) * half - np.float32(0.5), (one - b) * half - np.float32(0.5), False)
+    weight *= _bilinear(picture, (a * flip + one) * half - np.float32(0.5), (one - b) * half - np.float32(0.5), False)
     return weight, a, b
 
 
 @inline
-def _lay(dabs, d, weight, a, b, slot, build, coverage, marks):
-    """Raise coverage at a slot, and move what the stroke remembers of its dabs' colours towards this dab's. True where it rose."""
-    c, cap = coverage[slot], dabs[d, 16]
+def _raised(c, cap, flow, weight, build):
+    """Coverage after a dab."""
     if build == LEVEL:
-        now = max(c, cap * weight)
-    elif build == PAST:
-        now = c + (np.float32(1) - c) * (dabs[d, 15] * cap * weight)
-    else:
-        now = c + max(cap - c, np.float32(0)) * (dabs[d, 15] * weight)
-    if not now > c:
-        return False
-    coverage[slot] = now
-    if len(marks):
-        share = (now - c) / now
-        mix = dabs[d, 21]
-        if dabs[d, 25] * dabs[d, 25] + dabs[d, 26] * dabs[d, 26] + dabs[d, 27] * dabs[d, 27] > 0:
-            # Across the stroke: the tip's offset, turned to the way across it.
-            side = a * (dabs[d, 7] * dabs[d, 25] + dabs[d, 8] * dabs[d, 26] + dabs[d, 9] * dabs[d, 27])
-            side += b * dabs[d, 13] * (dabs[d, 10] * dabs[d, 25] + dabs[d, 11] * dabs[d, 26] + dabs[d, 12] * dabs[d, 27])
-            mix = min(max(np.float32(0.5) + np.float32(0.5) * side, np.float32(0)), np.float32(1))
-        marks[slot, 0] += (mix - marks[slot, 0]) * share
-        for k in range(3):
-            marks[slot, 1 + k] += (dabs[d, 22 + k] - marks[slot, 1 + k]) * share
-    return True
+        return max(c, cap * weight)
+    if build == PAST:
+        return c + (np.float32(1) - c) * (flow * cap * weight)
+    return c + max(cap - c, np.float32(0)) * (flow * weight)
+
+
+@inline
+def _remember(marks, slot, share, mix, across, side, hue, saturation, value):
+    """Move what the stroke remembers of its dabs' colours at a slot towards one dab's. side : the tip's offset across the stroke."""
+    if across:
+        mix = min(max(np.float32(0.5) + np.float32(0.5) * side, np.float32(0)), np.float32(1))
+    marks[slot, 0] += (mix - marks[slot, 0]) * share
+    marks[slot, 1] += (hue - marks[slot, 1]) * share
+    marks[slot, 2] += (saturation - marks[slot, 2]) * share
+    marks[slot, 3] += (value - marks[slot, 3]) * share
 
 
 _SETTINGS = (f32[:, :, ::1], f32[:, ::1], f32, f32, numba.boolean, f32, i32, f32[::1], f32[:, ::1], u8[:, ::1])
@@ -158,12 +154,30 @@ def rich_balls(
     dabs : (n, 31), see path.RICH_COLUMNS; tips : (k, side, side) weights; grain : (side, side), or (1, 1) with depth 0
     reach : radii a dab can reach; marks : (slots, 4) what the stroke remembers of colours, or (0, 4)
     """
-    zero, scale = np.float32(0), np.float32(1 / 127)
+    one, zero, scale = np.float32(1), np.float32(0), np.float32(1 / 127)
+    weights, at_a, at_b = np.empty(STRETCH, np.float32), np.empty(STRETCH, np.float32), np.empty(STRETCH, np.float32)
     for d in range(len(dabs)):
         cx, cy, cz, r = dabs[d, 0], dabs[d, 1], dabs[d, 2], dabs[d, 3]
         if not (r > 0 and np.isfinite(cx + cy + cz + r)):
             continue
-        dabs[d, 3] = r = max(r, np.float32(0.6) * spacing)
+        r = max(r, np.float32(0.6) * spacing)
+        # Held in registers: the compiler cannot know that coverage is not part of the dabs.
+        along, across = (dabs[d, 7], dabs[d, 8], dabs[d, 9]), (dabs[d, 10], dabs[d, 11], dabs[d, 12])
+        up, inv, roundness = (dabs[d, 4], dabs[d, 5], dabs[d, 6]), one / r, dabs[d, 13]
+        hardness = max(zero, min(dabs[d, 14], one - spacing * inv))
+        flow, cap, limit, depth, tip, flip = dabs[d, 15], dabs[d, 16], dabs[d, 17], dabs[d, 18], np.int64(dabs[d, 19]), dabs[d, 20]
+        mix, hue, saturation, value, travelled, bend = dabs[d, 21], dabs[d, 22], dabs[d, 23], dabs[d, 24], dabs[d, 28], dabs[d, 30] > zero
+        way = (dabs[d, 25], dabs[d, 26], dabs[d, 27])
+        by_side = way[0] * way[0] + way[1] * way[1] + way[2] * way[2] > zero
+        # Across the stroke: the tip's offset, turned to the way across it.
+        side_a = along[0] * way[0] + along[1] * way[1] + along[2] * way[2]
+        side_b = (across[0] * way[0] + across[1] * way[1] + across[2] * way[2]) * roundness
+        short, slope = inv / roundness, one / (one - hardness) if hardness < one else np.float32(1e6)
+        inv_fade = one / min(FADE, np.float32(0.5) * (one - limit)) if limit > np.float32(-2) and limit < one else one
+        # How far above and below its plane it reaches: a picture fades away from it, a ball ends by itself.
+        reach_h, inv_h = (one, np.float32(4)) if tip >= 0 else (np.float32(1e6), one)
+        if depth > zero and (tip < 0 or depth < reach_h):
+            reach_h, inv_h = depth, np.float32(4) / depth
         far = r * reach
         z0 = max(min(max(int(np.floor((cz - far - low[2]) / cell)), 0), dims[2] - 1), z_first)
         z1 = min(min(max(int(np.floor((cz + far - low[2]) / cell)), 0), dims[2] - 1), z_last)
@@ -180,23 +194,71 @@ def rich_balls(
                 x0 = min(max(int(np.floor((cx - half - low[0]) / cell)), 0), dims[0] - 1)
                 x1 = min(max(int(np.floor((cx + half - low[0]) / cell)), 0), dims[0] - 1)
                 row = (z * dims[1] + y) * dims[0]
-                for j in range(start[row + x0], start[row + x1 + 1]):
-                    dx, dy, dz = xyz[0, j] - cx, xyz[1, j] - cy, xyz[2, j] - cz
-                    if dx * dx + dy * dy + dz * dz >= far * far:
-                        continue
-                    s = slot[j]
-                    if len(allowed) and allowed[s] == 0:
-                        continue
-                    nx, ny, nz = np.float32(normal[0, j]) * scale, np.float32(normal[1, j]) * scale, np.float32(normal[2, j]) * scale
-                    weight, a, b = _weigh(dabs, d, dx, dy, dz, nx, ny, nz, spacing, tips)
-                    if weight <= zero:
-                        continue
+                end = start[row + x1 + 1]
+                for first in range(start[row + x0], end, STRETCH):
+                    n = min(STRETCH, end - first)
+                    base = np.uint64(first)
+                    if bend:
+                        for i in range(n):
+                            k = first + i
+                            nx, ny, nz = np.float32(normal[0, k]) * scale, np.float32(normal[1, k]) * scale, np.float32(normal[2, k]) * scale
+                            dx, dy, dz = xyz[0, k] - cx, xyz[1, k] - cy, xyz[2, k] - cz
+                            weights[i], at_a[i], at_b[i] = _weigh(
+                                dx, dy, dz, nx, ny, nz, inv, along, across, up, roundness, hardness, limit, depth, tip, flip, bend, tips
+                            )
+                    else:
+                        # Without a branch, so that this becomes vector instructions.
+                        for i in range(np.uint64(n)):
+                            m = base + i
+                            dx, dy, dz = xyz[0, m] - cx, xyz[1, m] - cy, xyz[2, m] - cz
+                            a = (dx * along[0] + dy * along[1] + dz * along[2]) * inv
+                            b = (dx * across[0] + dy * across[1] + dz * across[2]) * short
+                            h = (dx * up[0] + dy * up[1] + dz * up[2]) * inv
+                            cosine = (np.float32(normal[0, m]) * up[0] + np.float32(normal[1, m]) * up[1] + np.float32(normal[2, m]) * up[2]) * scale
+                            w = (cosine - limit) * inv_fade
+                            w = one if w > one else w
+                            w = zero if w < zero else w
+                            h = h if h > zero else -h
+                            q = (reach_h - h) * inv_h
+                            q = one if q > one else q
+                            q = zero if q < zero else q
+                            w = w * q
+                            if tip < 0:
+                                t = (np.sqrt(a * a + b * b + h * h) - hardness) * slope
+                                t = one if t > one else t
+                                t = zero if t < zero else t
+                                w = w * (one - t * t * (np.float32(3) - np.float32(2) * t))
+                            at_a[i], at_b[i], weights[i] = a, b, w
+                        if tip >= 0:
+                            picture = tips[tip]
+                            half = np.float32(0.5) * np.float32(picture.shape[0])
+                            for i in range(n):
+                                a, b = at_a[i], at_b[i]
+                                if weights[i] > zero and abs(a) < one and abs(b) < one:
+                                    u, v = (a * flip + one) * half - np.float32(0.5), (one - b) * half - np.float32(0.5)
+                                    weights[i] *= _bilinear(picture, u, v, False)
+                                else:
+                                    weights[i] = zero
                     if grain_depth > zero:
-                        along, across = dabs[d, 28] + a * r, b * r
-                        weight *= _grained(grain, grain_depth, grain_size, grain_fixed, xyz[0, j], xyz[1, j], xyz[2, j], nx, ny, nz, along, across)
-                    if _lay(dabs, d, weight, a, b, s, build, coverage, marks):
-                        local = s & 65535
-                        dirty[s >> 16, (((local >> 12) << 4) | ((local & 255) >> 4)) if square else local >> 8] = 1
+                        for i in range(n):
+                            if weights[i] > zero:
+                                k = first + i
+                                nx, ny, nz = np.float32(normal[0, k]) * scale, np.float32(normal[1, k]) * scale, np.float32(normal[2, k]) * scale
+                                u, v = travelled + at_a[i] * r, at_b[i] * roundness * r
+                                gx, gy, gz = xyz[0, k], xyz[1, k], xyz[2, k]
+                                weights[i] *= _grained(grain, grain_depth, grain_size, grain_fixed, gx, gy, gz, nx, ny, nz, u, v)
+                    for i in range(n):
+                        s = slot[first + i]
+                        if weights[i] <= zero or (len(allowed) and allowed[s] == 0):
+                            continue
+                        c = coverage[s]
+                        now = _raised(c, cap, flow, weights[i], build)
+                        if now > c:
+                            coverage[s] = now
+                            if len(marks):
+                                _remember(marks, s, (now - c) / now, mix, by_side, at_a[i] * side_a + at_b[i] * side_b, hue, saturation, value)
+                            local = s & 65535
+                            dirty[s >> 16, (((local >> 12) << 4) | ((local & 255) >> 4)) if square else local >> 8] = 1
 
 
 @kernel(numba.void(f32[:, ::1], i32, i32[::1], u8[::1], *_SETTINGS), late=True)
@@ -210,7 +272,18 @@ def rich_discs(
         cx, cy, r = dabs[d, 0], dabs[d, 1], dabs[d, 3]
         if not (r > 0 and np.isfinite(cx + cy + r)):
             continue
-        dabs[d, 3] = r = max(r, np.float32(0.75))
+        r = max(r, np.float32(0.75))
+        # Held in registers: the compiler cannot know that coverage is not part of the dabs.
+        along, across = (dabs[d, 7], dabs[d, 8], dabs[d, 9]), (dabs[d, 10], dabs[d, 11], dabs[d, 12])
+        up, inv, roundness = (dabs[d, 4], dabs[d, 5], dabs[d, 6]), one / r, dabs[d, 13]
+        hardness = max(zero, min(dabs[d, 14], one - inv))
+        flow, cap, limit, depth, tip, flip = dabs[d, 15], dabs[d, 16], dabs[d, 17], dabs[d, 18], np.int64(dabs[d, 19]), dabs[d, 20]
+        mix, hue, saturation, value, travelled, bend = dabs[d, 21], dabs[d, 22], dabs[d, 23], dabs[d, 24], dabs[d, 28], dabs[d, 30] > zero
+        way = (dabs[d, 25], dabs[d, 26], dabs[d, 27])
+        by_side = way[0] * way[0] + way[1] * way[1] + way[2] * way[2] > zero
+        # Across the stroke: the tip's offset, turned to the way across it.
+        side_a = along[0] * way[0] + along[1] * way[1] + along[2] * way[2]
+        side_b = (across[0] * way[0] + across[1] * way[1] + across[2] * way[2]) * roundness
         far = r * reach
         for y in range(max(int(np.floor(cy - far)), 0), min(int(np.floor(cy + far)), side - 1) + 1):
             for x in range(max(int(np.floor(cx - far)), 0), min(int(np.floor(cx + far)), side - 1) + 1):
@@ -218,35 +291,53 @@ def rich_discs(
                 s = ((y >> 8) * chunks + (x >> 8)) * CHUNK + ((y & 255) << 8) + (x & 255)
                 if dx * dx + dy * dy >= far * far or owner[s] < 0 or (len(allowed) and allowed[s] == 0):
                     continue
-                weight, a, b = _weigh(dabs, d, dx, dy, zero, zero, zero, one, one, tips)
+                weight, a, b = _weigh(dx, dy, zero, zero, zero, one, inv, along, across, up, roundness, hardness, limit, depth, tip, flip, bend, tips)
                 if weight <= zero:
                     continue
                 if grain_depth > zero:
-                    gx, gy = np.float32(x), np.float32(y)
-                    weight *= _grained(grain, grain_depth, grain_size, grain_fixed, gx, gy, zero, zero, zero, one, dabs[d, 28] + a * r, b * r)
-                if _lay(dabs, d, weight, a, b, s, build, coverage, marks):
+                    u, v = travelled + a * r, b * r
+                    weight *= _grained(grain, grain_depth, grain_size, grain_fixed, np.float32(x), np.float32(y), zero, zero, zero, one, u, v)
+                c = coverage[s]
+                now = _raised(c, cap, flow, weight, build)
+                if now > c:
+                    coverage[s] = now
+                    if len(marks):
+                        _remember(marks, s, (now - c) / now, mix, by_side, a * side_a + b * side_b, hue, saturation, value)
                     dirty[s >> 16, ((y & 255) >> 4) * 16 + ((x & 255) >> 4)] = 1
 
 
 @kernel(numba.void(i32[::1], i32[::1], i32, f32[:, ::1], u16[::1], u16[::1], numba.boolean, u16[:, ::1]), late=True)
-def mixed_codes(starts, counts, chunk, marks, first, second, colour, out):
-    """Codes that a stroke of many colours lays in a chunk: from `first` to `second` by the mark of mixing, colours then turned.
+def mixed_codes(starts, counts, chunk, marks, first, second, turns, out):
+    """Codes that a stroke of many colours lays in a chunk: from `first` to `second` by the mark of mixing.
+
+    turns : whether their hue, saturation and value differ, too; then there are three components
 
     marks : (slots, 4) mixing, hue (turns), saturation and value (shares); out : (components, 65536) uint16
     """
-    full, half = np.float32(65535), np.float32(0.5)
+    full, half, zero = np.float32(65535), np.float32(0.5), np.float32(0)
     comps = len(first)
-    values = np.empty(3, np.float32)
     for run in range(len(starts)):
-        for i in range(starts[run], starts[run] + counts[run]):
+        begin, end = starts[run], starts[run] + counts[run]
+        if not turns:
+            for k in range(comps):
+                low, span = np.float32(first[k]) + half, np.float32(second[k]) - np.float32(first[k])
+                for i in range(begin, end):
+                    out[k, i] = np.uint16(low + span * marks[chunk * CHUNK + i, 0])
+            continue
+        for i in range(begin, end):
             s = chunk * CHUNK + i
-            for k in range(comps):
-                values[k] = np.float32(first[k]) + (np.float32(second[k]) - np.float32(first[k])) * marks[s, 0]
-            if colour and comps == 3 and (marks[s, 1] != 0 or marks[s, 2] != 0 or marks[s, 3] != 0):
-                r, g, b = turn_hsv(values[0] / full, values[1] / full, values[2] / full, marks[s, 1], marks[s, 2], marks[s, 3])
-                values[0], values[1], values[2] = r * full, g * full, b * full
-            for k in range(comps):
-                out[k, i] = np.uint16(min(max(values[k], np.float32(0)), full) + half)
+            m = marks[s, 0]
+            r, g, b = turn_hsv(
+                (np.float32(first[0]) + (np.float32(second[0]) - np.float32(first[0])) * m) / full,
+                (np.float32(first[1]) + (np.float32(second[1]) - np.float32(first[1])) * m) / full,
+                (np.float32(first[2]) + (np.float32(second[2]) - np.float32(first[2])) * m) / full,
+                marks[s, 1],
+                marks[s, 2],
+                marks[s, 3],
+            )
+            out[0, i] = np.uint16(min(max(r, zero), np.float32(1)) * full + half)
+            out[1, i] = np.uint16(min(max(g, zero), np.float32(1)) * full + half)
+            out[2, i] = np.uint16(min(max(b, zero), np.float32(1)) * full + half)
 
 
 @kernel(numba.void(i32[::1], i32[::1], f32[::1], u16[::1], f32[::1]), late=True)

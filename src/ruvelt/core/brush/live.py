@@ -104,6 +104,7 @@ class LiveStroke:
         self._confined: dict[int, F32] = {}
         #: What the stroke remembers of its dabs' colours at each sample.
         self._marks = np.zeros((samples.slot_count if brush.colours_vary else 0, 4), np.float32)
+        self._mixed: dict[tuple[str, int], U16] = {}
         self._tips: F32 | None = None
         self._grain = load_grain(brush.grain.picture, evaluator.picture) if brush.grain.picture is not None else _NO_GRAIN
         self._home: int | None = None
@@ -183,8 +184,7 @@ class LiveStroke:
 
         def lay(slab: int) -> None:
             rich_balls(
-                # The kernel keeps a dab no thinner than the samples; each thread minds its own.
-                dabs.copy(), grid.low, grid.cell, grid.dims, grid.start, grid.slot, grid.xyz, grid.normal, self._allowed, samples.spacing,
+                dabs, grid.low, grid.cell, grid.dims, grid.start, grid.slot, grid.xyz, grid.normal, self._allowed, samples.spacing,
                 samples.square, edges[slab], edges[slab + 1] - 1, *settings, self._coverage, self._marks, dirty,
             )  # fmt: skip
 
@@ -398,8 +398,12 @@ class LiveStroke:
     def _mix(self, cell: Cell, chunk: int, runs: Runs) -> U16:
         """Codes that a stroke of many colours lays in a chunk."""
         channel = self.evaluator.channel(cell.channel) if cell.channel is not None else None
-        out = np.empty((cell.components - 1, CHUNK), np.uint16)
-        mixed_codes(runs[0], runs[1], chunk, self._marks, cell.codes, cell.second, channel is not None and channel.kind == "colour", out)
+        brush = self._brush
+        turns = channel is not None and channel.kind == "colour" and brush.jitter_hue + brush.jitter_saturation + brush.jitter_value > 0
+        if (cell.plane, chunk) not in self._mixed:
+            self._mixed[cell.plane, chunk] = np.empty((cell.components - 1, CHUNK), np.uint16)
+        out = self._mixed[cell.plane, chunk]
+        mixed_codes(runs[0], runs[1], chunk, self._marks, cell.codes, cell.second, turns, out)
         return out
 
     def settle(self) -> Touched:

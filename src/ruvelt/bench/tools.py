@@ -1,0 +1,192 @@
+"""Hand tools: each tool's batch against the plain brush's and against SciPy, larger sheets, vertices, and many strokes in a row."""
+
+from __future__ import annotations
+
+import resource
+import time
+from collections.abc import Callable
+
+import numpy as np
+from numpy.typing import NDArray
+from scipy.spatial import cKDTree
+
+from ruvelt.bench.fixtures import BenchScene, sphere
+from ruvelt.bench.strokes import BRUSH, CAMERA, DABS, RED, batches, painted_scene, stroke_rows
+from ruvelt.bench.timing import Row, at_most, faster, median
+from ruvelt.core.brush.confine import Confine
+from ruvelt.core.brush.live import LiveStroke
+from ruvelt.core.brush.path import Point, ViewPath
+from ruvelt.core.brush.settings import Brush, Grain, Mixing
+from ruvelt.core.brush.target import CloneFrom, Paint, Target, Tone, resolve_target
+from ruvelt.core.mesh.model import Material, Model
+from ruvelt.core.mesh.rays import RayCaster
+from ruvelt.core.planes.cache import BoundedCache
+from ruvelt.core.planes.plane import MemoryChunks
+from ruvelt.core.samples.surface import SurfaceSamples
+from ruvelt.core.samples.vertices import VertexSamples
+from ruvelt.core.stack.document import Document, PaintLayer, Sheet
+from ruvelt.core.stack.evaluate import SheetEvaluator
+from ruvelt.core.stack.faces import FaceIndex
+from ruvelt.core.stack.lookup import StoredPlanes
+from ruvelt.core.workers import Workers
+
+TWO = RED.model_copy(update={"second": {"base_color": (0.1, 0.3, 0.8)}})
+#: A short way over the sphere: its source lies off it by little, as on a prop.
+CLONE = Paint(tool="clone", clone=CloneFrom(anchor=(0, 0, 1), source=(0.06, 0.05, 0.995)))
+SOFTEN, SMEAR = Paint(tool="soften"), Paint(tool="smear", reads="layer")
+
+
+def tools(side: int) -> list[Row]:
+    """Each tool's batch with 20 layers against the plain brush's, turn about."""
+    scene = painted_scene(side, 20, 10)
+    kinds: dict[str, tuple[Paint, Brush, float]] = {
+        "erase": (Paint(erase=True), BRUSH, 1.5),
+        "clone": (Paint(tool="clone", clone=CloneFrom(anchor=(0, 0, 1), source=(0.06, 0.05, 0.995))), BRUSH, 1.5),
+        "tone": (Paint(tool="tone", tone=Tone(change="darken")), BRUSH, 1.5),
+        "tone of the layer alone": (Paint(tool="tone", reads="layer", tone=Tone(change="hue")), BRUSH, 1.5),
+        "a picture tip with grain": (RED, BRUSH.model_copy(update={"tips": ("chalk",), "grain": Grain(picture="grit")}), 2.5),
+        "two colours mixed": (TWO, BRUSH.model_copy(update={"mix": Mixing(way="across")}), 1.5),
+        "confined to ridges": (RED.model_copy(update={"confine": Confine(relief=0.2)}), BRUSH, 1.5),
+        "a blend mode": (RED.model_copy(update={"blend": "multiply"}), BRUSH, 1.5),
+        "soften": (Paint(tool="soften"), BRUSH, 2.5),
+        "soften of the layer alone": (Paint(tool="soften", reads="layer"), BRUSH, 2.5),
+        "smear": (Paint(tool="smear", reads="layer"), BRUSH, 2.5),
+    }
+    batches(scene, "l10")
+    rows = []
+    for name, (paint, brush, most) in kinds.items():
+        batches(scene, "l10", paint=paint, brush=brush)
+        rounds = [(float(np.median(batches(scene, "l10", paint=paint, brush=brush))), float(np.median(batches(scene, "l10")))) for _ in range(3)]
+        ours, plain = (min(times) for times in zip(*rounds, strict=True))
+        rows.append(at_most(f"batch of {name}, 20 layers", ours * 1e3, plain * 1e3, "the plain brush", most))
+    scene.workers.close()
+    return rows
+
+
+def tools_against_scipy(side: int) -> list[Row]:
+    """Soften, clone and smear of one batch against the same with SciPy's k-d tree and NumPy: only finding and mixing, no display."""
+    scene = painted_scene(side, 2, 1)
+    samples = scene.samples
+    slots = samples.grid.slot
+    positions = samples.positions[slots].astype(np.float64)
+    tree = cKDTree(positions)
+    colour = np.random.default_rng(4).random((len(slots), 3))
+    caster = RayCaster(scene.model)
+    load = stroke_rows(1)[0][2]
+    ends = np.array(load.view)
+    share = np.linspace(0, 1, DABS)[:, None]
+    radius = BRUSH.size / 2 * samples.model.width
+
+    def centres() -> NDArray[np.float64]:
+        found: NDArray[np.float64] = caster.cast(*CAMERA.rays(ends[0] * (1 - share) + ends[-1] * share)).position
+        return found
+
+    def reached() -> list[NDArray[np.int64]]:
+        return [np.asarray(tree.query_ball_point(c, radius), np.int64) for c in centres()]
+
+    def clone() -> None:
+        near = np.unique(np.concatenate(reached()))
+        _, source = tree.query(positions[near] + np.array([0.06, 0.05, -0.005]), workers=2)
+        colour[source].copy()
+
+    def soften() -> None:
+        near = np.unique(np.concatenate(reached()))
+        around = tree.query_ball_point(positions[near], radius * 0.35, workers=2)
+        for at, them in zip(near, around, strict=True):
+            w = 1 - ((positions[them] - positions[at]) ** 2).sum(axis=1) / (radius * 0.35) ** 2
+            (colour[them] * w[:, None]).sum(axis=0) / w.sum()
+
+    def smear() -> None:
+        before = None
+        for c, near in zip(centres(), reached(), strict=True):
+            if before is not None:
+                d = np.linalg.norm(positions[near] - c, axis=1) / radius
+                t = np.clip((d - 0.5) / 0.5, 0, 1)
+                w = 1 - t * t * (3 - 2 * t)
+                _, source = tree.query(positions[near] - w[:, None] * (c - before), workers=2)
+                colour[near] = colour[source]
+            before = c
+
+    rows = []
+    works: tuple[tuple[str, Paint, Callable[[], None], int], ...] = (
+        ("clone", CLONE, clone, 3),
+        ("soften", SOFTEN, soften, 1),
+        ("smear", SMEAR, smear, 3),
+    )
+    for name, paint, theirs, goes in works:
+        ours = min(float(np.median(batches(scene, "l1", 2, paint))) for _ in range(3))
+        rows.append(faster(f"batch of {name}, {side}²", ours * 1e3, median(theirs, goes) * 1e3, "cKDTree and NumPy", 10))
+    scene.workers.close()
+    return rows
+
+
+def larger_sheet(side: int) -> list[Row]:
+    """The same batch with four times the texels."""
+    small, large = painted_scene(side, 20, 10), painted_scene(2 * side, 20, 10)
+    for scene in (small, large):
+        batches(scene, "l10")
+    rounds = [(float(np.median(batches(large, "l10"))), float(np.median(batches(small, "l10")))) for _ in range(3)]
+    ours, theirs = (min(t) for t in zip(*rounds, strict=True))
+    small.workers.close()
+    large.workers.close()
+    return [at_most(f"batch at {2 * side}², 20 layers", ours * 1e3, theirs * 1e3, f"{side}²", 4.5)]
+
+
+def _globe(count: int) -> Model:
+    """A sphere of about `count` vertices without UVs."""
+    rings = int(np.sqrt(count / 2))
+    model = sphere(2 * rings, rings)
+    return Model(
+        "Globe", model.positions, model.face_starts, model.corner_vertex, ("Globe",), model.face_part, (Material("Paint"),), model.face_material
+    )
+
+
+def vertices(side: int) -> list[Row]:
+    """Vertices against a sheet of as many samples: dabs to composites, on one layer."""
+    workers = Workers(2)
+    # Over 0.63 of its width and height a sheet of 2048² holds 1.6 million texels.
+    scene = BenchScene(side, (PaintLayer(id="l0", name="l0"),), sphere(spread=0.63))
+    globe = VertexSamples(_globe(scene.samples.covered_count))
+    document = Document(sheets=(Sheet(id="s", name="S", plan=0, resolution=side, layers=(PaintLayer(id="l0", name="l0"),)),))
+    caster = RayCaster(scene.model)
+
+    def strokes(samples: SurfaceSamples, evaluator: SheetEvaluator) -> list[float]:
+        aim = resolve_target(document, Target(sheet="s", layer="l0", channels=("base_color",)), RED)
+        live = LiveStroke(aim, evaluator, StoredPlanes({}, MemoryChunks()), paint=RED, workers=workers)
+        times = []
+        for row in stroke_rows(4):
+            path = ViewPath(BRUSH, CAMERA, caster, samples)
+            for load in row:
+                dabs = path.extend([Point(v) for v in load.view])
+                start = time.perf_counter()
+                live.dabs(dabs)
+                times.append(time.perf_counter() - start)
+        return times
+
+    cache = BoundedCache(1 << 30)
+    on_vertices = SheetEvaluator(
+        document, document.sheets[0], globe, FaceIndex(globe.model), StoredPlanes({}, MemoryChunks()), cache, workers=workers
+    )
+    on_texels = scene.evaluator()
+    for samples, evaluator in ((globe, on_vertices), (scene.samples, on_texels)):
+        strokes(samples, evaluator)
+    rounds = [(float(np.median(strokes(globe, on_vertices))), float(np.median(strokes(scene.samples, on_texels)))) for _ in range(4)]
+    ours, theirs = (min(t) for t in zip(*rounds, strict=True))
+    workers.close()
+    return [at_most(f"batch on {globe.covered_count / 1e6:.1f} M vertices", ours * 1e3, theirs * 1e3, "texels of a sheet, as many", 1.2)]
+
+
+def many_strokes(side: int, count: int = 200) -> list[Row]:
+    """Strokes in a row: the last twenty against the first, and what memory grew by."""
+    scene = painted_scene(side, 4, 2)
+    batches(scene, "l1", 1)
+    held = []
+    times = []
+    for _ in range(count):
+        times.append(float(np.median(batches(scene, "l1", 1))))
+        held.append(resource.getrusage(resource.RUSAGE_SELF).ru_maxrss / 1024)
+    scene.workers.close()
+    return [
+        at_most(f"the last 20 of {count} strokes", float(np.median(times[-20:])) * 1e3, float(np.median(times[:20])) * 1e3, "the first 20", 1.2),
+        at_most(f"memory after {count} strokes", held[-1], held[count // 10], "after a tenth of them", 1.05, "MiB"),
+    ]
