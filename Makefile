@@ -50,7 +50,7 @@ demo: setup
 
 test: setup $(STAMPS)/chromium
 	@cd frontend && npm run --silent test -- --reporter=dot
-	@$(BIN)/python -m pytest
+	@$(BIN)/python -m pytest -n 2 --dist loadfile
 
 check: setup
 	@$(BIN)/ruff check src tests tools

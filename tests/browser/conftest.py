@@ -14,13 +14,15 @@ from collections.abc import Iterator
 from pathlib import Path
 
 import pytest
-from playwright.sync_api import Browser, Page, sync_playwright
+from playwright.sync_api import Browser, Page, expect, sync_playwright
 
 from ruvelt.studio.session import Limits
 from ruvelt.studio.studio import Studio
 from tests.meshes import CUBE_MTL, cube_obj
 
 ROOT = Path(__file__).parents[2]
+# A busy machine is no failure.
+expect.set_options(timeout=60_000)
 FLAGS = ["--no-sandbox", "--use-gl=angle", "--use-angle=swiftshader", "--enable-unsafe-swiftshader", "--ignore-gpu-blocklist",
          "--disable-background-networking", "--disable-component-update", "--disable-sync", "--no-first-run"]  # fmt: skip
 
