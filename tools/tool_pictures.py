@@ -1,7 +1,8 @@
-"""Draw the pictures of docs/artists/tools: each tool at work on the buoy's float, by a script. Usage: tool_pictures.py"""
+"""Draw the pictures of docs/artists/tools, each tool at work on the buoy by a script, and keep the scripts. Usage: tool_pictures.py"""
 
 from __future__ import annotations
 
+import json
 import tempfile
 from pathlib import Path
 from typing import Any
@@ -20,6 +21,7 @@ from ruvelt.studio.session import Session
 from ruvelt.studio.studio import Studio
 
 OUT = Path(__file__).parent.parent / "docs" / "artists" / "tools"
+SCRIPTS = Path(__file__).parent.parent / "docs" / "developers" / "scripts"
 VIEW = Camera(eye=(0.9, 1.25, 3.0), target=(0.0, 0.72, 0.0), fov_deg=26, width=560, height=360)
 Steps = list[dict[str, Any]]
 
@@ -139,10 +141,17 @@ TOOLS: dict[str, Steps] = {
 }  # fmt: skip
 
 
-def picture(session: Session, steps: Steps) -> np.ndarray:
+def script(name: str, steps: Steps) -> dict[str, Any]:
+    begin = [
+        {"do": "add-layer", "kind": "paint", "name": name.capitalize(), "sheet": "Hull"},
+        aim(name.capitalize(), "base_color", "height", "metallic"),
+    ]
+    return {"format": "ruvelt-strokes", "version": 1, "steps": [*begin, *steps]}
+
+
+def picture(session: Session, played: dict[str, Any]) -> np.ndarray:
     head = session.store.head
-    begin = [{"do": "add-layer", "kind": "paint", "name": "Tool", "sheet": "Hull"}, aim("Tool", "base_color", "height", "metallic")]
-    replay(session, parse_script({"format": "ruvelt-strokes", "version": 1, "steps": [*begin, *steps]}))
+    replay(session, parse_script(played))
     shown = render(session.model, [session.display("hull")], session.caster(), VIEW)
     while session.store.head > head:
         session.undo()
@@ -161,7 +170,9 @@ def main() -> None:
             ),
         )
         for name, steps in TOOLS.items():
-            cv2.imwrite(str(OUT / f"{name}.png"), cv2.cvtColor(picture(session, steps), cv2.COLOR_RGB2BGR), [cv2.IMWRITE_PNG_COMPRESSION, 9])
+            played = script(name, steps)
+            (SCRIPTS / f"{name}.json").write_text(json.dumps(played, indent=1) + "\n")
+            cv2.imwrite(str(OUT / f"{name}.png"), cv2.cvtColor(picture(session, played), cv2.COLOR_RGB2BGR), [cv2.IMWRITE_PNG_COMPRESSION, 9])
             print(name)
         here.close()
 

@@ -2,6 +2,9 @@
 
 from __future__ import annotations
 
+import json
+from pathlib import Path
+
 import numpy as np
 import pytest
 
@@ -14,6 +17,7 @@ from ruvelt.core.mesh.sheets import plan_sheets
 from ruvelt.demo import buoy
 from ruvelt.demo.build import build_buoy
 from ruvelt.demo.paint_buoy import PARTS, buoy_script
+from ruvelt.studio.replay import replay
 from ruvelt.studio.studio import Studio
 
 
@@ -67,3 +71,17 @@ def test_it_builds_whole_with_rivets_in_height(studio: Studio) -> None:
     assert np.nanmax(bins) > 0.15
     spectrum = np.abs(np.fft.rfft(np.nan_to_num(bins) - np.nanmean(bins)))
     assert int(spectrum.argmax()) == 72
+
+
+def test_the_script_of_each_hand_tool_plays_on_the_buoy(studio: Studio) -> None:
+    scripts = sorted((Path(__file__).parents[2] / "docs" / "developers" / "scripts").glob("*.json"))
+    assert len(scripts) == 12
+    uid = studio.create(buoy.obj(), "buoy.obj", resolution=256, companions={"mooring_buoy.mtl": buoy.MTL.encode()})
+    session = studio.session(uid)
+    for script in scripts:
+        head = session.store.head
+        played = replay(session, parse_script(json.loads(script.read_text())))
+        assert (script.stem, played.missed) == (script.stem, 0)
+        assert session.store.head > head + 1
+        while session.store.head > head:
+            session.undo()

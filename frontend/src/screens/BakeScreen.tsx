@@ -6,6 +6,8 @@ import { SourceCard } from "../bake/SourceCard";
 import { SuspectsCard } from "../bake/SuspectsCard";
 import { TouchUpCard } from "../bake/TouchUpCard";
 import { BrushCard } from "../paint/BrushCard";
+import { ConfineCard } from "../paint/ConfineCard";
+import { TipCard } from "../paint/TipCard";
 import { TargetRibbon } from "../paint/TargetRibbon";
 import { ToolRail } from "../paint/ToolRail";
 import { bakery, enterBake, leaveBake } from "../state/bake";
@@ -72,6 +74,8 @@ export function BakeScreen() {
           <>
             <TouchUpCard />
             <BrushCard />
+            {tool !== "smear" && tool !== "pick" && <TipCard />}
+            <ConfineCard />
           </>
         )}
       </aside>

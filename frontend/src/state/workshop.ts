@@ -465,7 +465,7 @@ export function currentPaint(erase: boolean, otherHeld = false): Paint {
   return {
     values: laid(pick), second: laid(pick ? 0 : 1), mask_value: s.maskValues[pick], second_mask: s.maskValues[pick ? 0 : 1], erase,
     tool: reads ? s.tool : "paint", reach: s.softenReach, reads: s.target?.mesh_map ? "all" : reads ? s.reads : "all", tone: s.tone,
-    blend: reads || erase ? "normal" : s.blend, confine: s.confined ? s.confine : START.confine,
+    blend: reads || erase || s.target?.mesh_map || s.target?.mask ? "normal" : s.blend, confine: s.confined ? s.confine : START.confine,
     clone: reads && s.tool === "clone" ? s.clone : null,
   } as Paint;
 }

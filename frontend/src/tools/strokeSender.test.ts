@@ -1,6 +1,6 @@
 import { beforeEach, describe, expect, it, vi } from "vitest";
 import { api, ApiError } from "../api/client";
-import type { PointerSample, StrokeBegin, StrokeHeader, StrokeMessage } from "../api/types";
+import type { PointerSample, Shape, StrokeBegin, StrokeHeader, StrokeMessage } from "../api/types";
 import { StrokeSender } from "./strokeSender";
 
 const sample = (x: number): PointerSample => ({ x, y: 0, pressure: 1, time: 0 });
@@ -97,5 +97,44 @@ describe("StrokeSender", () => {
     sender.extend([sample(1)]);
     sender.end();
     expect(server.sent).toHaveLength(1);
+  });
+
+  it("sends of several states of a shape only the last, and ends with a message of its own", async () => {
+    const shape = (n: number): Shape => ({ kind: "line", surface: [[n, 0, 0]] }) as unknown as Shape;
+    sender.shape(begin, shape(1), events);
+    expect(sender.shaping).toBe(true);
+    sender.shape(begin, shape(2), events);
+    sender.shape({ ...begin, revision: 2 }, shape(3), events);
+    await server.answer();
+    sender.end();
+    await server.answer();
+    await server.answer();
+    expect(server.sent.map((m) => m.shape?.surface[0]?.[0])).toEqual([1, 3, undefined]);
+    expect(server.sent.map((m) => m.begin?.revision)).toEqual([1, 2, undefined]);
+    expect(server.sent.map((m) => m.end)).toEqual([false, false, true]);
+    expect(events.ended).toHaveBeenCalledWith(false);
+    expect(sender.running).toBe(false);
+  });
+
+  it("tells what is in flight until it is answered", async () => {
+    const told: number[] = [];
+    sender.onPending.add(() => told.push(sender.pending.length));
+    sender.begin({ ...begin, camera: {} } as StrokeBegin, sample(0), events);
+    sender.extend([sample(1), sample(2)]);
+    expect(sender.view).toBe("solid");
+    expect(sender.pending.map((p) => p.x)).toEqual([0, 1, 2]);
+    await server.answer();
+    expect(sender.pending.map((p) => p.x)).toEqual([1, 2]);
+    await server.answer();
+    expect(sender.pending).toEqual([]);
+    expect(told.at(-1)).toBe(0);
+  });
+
+  it("says of a dropped stroke that it was dropped", async () => {
+    sender.begin(begin, sample(0), events);
+    sender.cancel();
+    await server.answer();
+    await server.answer();
+    expect(events.ended).toHaveBeenCalledWith(true);
   });
 });

@@ -168,12 +168,26 @@ function drawRing(group: SVGGElement | null, x: number | null, y: number, painta
       }
     }
   }
+  const tip = round && tool !== "smear" ? tipPicture() : null;
+  if (tip && x !== null) lines.push(tipImage(tip, x, y, radius / stage.pixelSize(hit.position)));
   const source = tool === "clone" ? workshop.getState().clone?.source : null;
   if (source) {
     const [at] = stage.project([new THREE.Vector3(...source)]);
     if (at) lines.push(cross(at[0], at[1]));
   }
   group.innerHTML = lines.join("");
+}
+
+/** The picture that dabs take their shape from; of a set the first. */
+function tipPicture(): string | null {
+  const { brush, registries } = workshop.getState();
+  return registries?.tips.find((t) => t.id === brush.tips[0])?.picture ?? null;
+}
+
+/** The tip under the pointer, as large as it lays. */
+function tipImage(href: string, x: number, y: number, r: number): string {
+  const { angle } = workshop.getState().brush;
+  return `<image href="${href}" x="${x - r}" y="${y - r}" width="${2 * r}" height="${2 * r}" opacity="0.3" style="mix-blend-mode:screen" transform="rotate(${-angle} ${x} ${y})"/>`;
 }
 
 /** Where clone reads. */
