@@ -149,6 +149,12 @@ def script(name: str, steps: Steps) -> dict[str, Any]:
     return {"format": "ruvelt-strokes", "version": 1, "steps": [*begin, *steps]}
 
 
+def _lines(played: dict[str, Any]) -> str:
+    """A step a line."""
+    steps = ",\n  ".join(json.dumps(step) for step in played["steps"])
+    return f'{{"format": "{played["format"]}", "version": {played["version"]}, "steps": [\n  {steps}\n]}}\n'
+
+
 def picture(session: Session, played: dict[str, Any]) -> np.ndarray:
     head = session.store.head
     replay(session, parse_script(played))
@@ -171,7 +177,7 @@ def main() -> None:
         )
         for name, steps in TOOLS.items():
             played = script(name, steps)
-            (SCRIPTS / f"{name}.json").write_text(json.dumps(played, indent=1) + "\n")
+            (SCRIPTS / f"{name}.json").write_text(_lines(played))
             cv2.imwrite(str(OUT / f"{name}.png"), cv2.cvtColor(picture(session, played), cv2.COLOR_RGB2BGR), [cv2.IMWRITE_PNG_COMPRESSION, 9])
             print(name)
         here.close()

@@ -8,6 +8,7 @@ import { bakery, bringPicture, choose, showMap, switchTouchUp } from "../state/b
 import { useDocument, useWorkshop } from "../state/hooks";
 import { take } from "../state/workshop";
 import { Icon } from "../theme/icons";
+import { FileInput } from "../theme/FileInput";
 
 /** Mesh maps by sheets: a cell shows what is baked there; press it to look at it and touch it up. */
 export function MapGrid() {
@@ -136,18 +137,7 @@ function MapBar() {
           </Tooltip>
         </div>
       )}
-      <input
-        ref={input}
-        type="file"
-        hidden
-        accept="image/png,image/tiff,image/jpeg"
-        aria-label={`Picture for ${name}`}
-        onChange={(e) => {
-          const file = e.target.files?.[0];
-          e.target.value = "";
-          if (file) void bringPicture(sheet.id, map, file, way);
-        }}
-      />
+      <FileInput input={input} accept="image/png,image/tiff,image/jpeg" label={`Picture for ${name}`} onFile={(file) => void bringPicture(sheet.id, map, file, way)} />
     </div>
   );
 }

@@ -8,6 +8,7 @@ import { Icon } from "../theme/icons";
 import { hint } from "../tools/commands";
 import { addLayer, groupLayer, moveLayer, pictureLayer, removeLayer } from "./actions";
 import { LayerRow } from "./LayerRow";
+import { FileInput } from "../theme/FileInput";
 
 /** The heart: rows are layers, columns are mask and channels; the target's cells are verdigris. */
 export function LayerGrid() {
@@ -75,18 +76,7 @@ export function LayerGrid() {
             </span>
           </MenuItem>
         </Menu>
-        <input
-          ref={picture}
-          type="file"
-          hidden
-          accept="image/png,image/tiff,image/jpeg"
-          aria-label="Picture for a layer"
-          onChange={(e) => {
-            const file = e.target.files?.[0];
-            e.target.value = "";
-            if (file) void pictureLayer(file);
-          }}
-        />
+        <FileInput input={picture} accept="image/png,image/tiff,image/jpeg" label="Picture for a layer" onFile={(file) => void pictureLayer(file)} />
         <GridButton icon="group" name="Group" text="Put the target layer into a group" off={!target} run={() => target && void groupLayer(target.layer)} />
         <GridButton icon="copy" name="Duplicate" text={hint("Copy the target layer with its paint", "duplicate")} off={!target} run={() => target && void duplicateLayer(target.layer)} />
         <GridButton icon="bin" name="Delete" text={hint("Delete the target layer", "delete")} off={!target} run={() => target && void removeLayer(target.layer)} />

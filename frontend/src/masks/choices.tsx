@@ -10,6 +10,7 @@ import { rows } from "../state/layers";
 import { masks } from "../state/masks";
 import { refresh, say, theStage, workshop } from "../state/workshop";
 import type { ControlProps } from "./controls";
+import { FileInput } from "../theme/FileInput";
 
 const AXES: [string, [number, number, number]][] = [
   ["+X", [1, 0, 0]], ["−X", [-1, 0, 0]], ["+Y", [0, 1, 0]], ["−Y", [0, -1, 0]], ["+Z", [0, 0, 1]], ["−Z", [0, 0, -1]],
@@ -246,18 +247,7 @@ export function ImageChoice({ control, values, onTake }: Pick<ControlProps, "con
           From a file
         </button>
       </Tooltip>
-      <input
-        ref={file}
-        type="file"
-        hidden
-        accept="image/png,image/tiff,image/jpeg"
-        aria-label="Picture file"
-        onChange={(e) => {
-          const chosen = e.target.files?.[0];
-          e.target.value = "";
-          if (chosen) void bring(chosen);
-        }}
-      />
+      <FileInput input={file} accept="image/png,image/tiff,image/jpeg" label="Picture file" onFile={(chosen) => void bring(chosen)} />
     </div>
   );
 }

@@ -6,6 +6,7 @@ import { useDocument, useWorkshop } from "../state/hooks";
 import { refresh, say, setBrush, useBrush as takeBrush, workshop } from "../state/workshop";
 import { Icon } from "../theme/icons";
 import { NamedSlider } from "./sliders";
+import { FileInput } from "../theme/FileInput";
 
 const FLIPS: [Brush["flip"], string, string][] = [["none", "Never", "The tip stays as it is"], ["alternate", "In turn", "Every other dab is mirrored"], ["random", "Random", "Dabs are mirrored at random"]];
 const BUILDS: [Brush["build"], string, string][] = [
@@ -176,18 +177,7 @@ function ImportTip({ onDone }: { onDone: (key: string) => void }) {
           <Icon name="plus" />
         </button>
       </Tooltip>
-      <input
-        ref={input}
-        type="file"
-        hidden
-        accept="image/*"
-        aria-label="Tip picture"
-        onChange={(e) => {
-          const file = e.target.files?.[0];
-          e.target.value = "";
-          if (file) void bring(file);
-        }}
-      />
+      <FileInput input={input} accept="image/*" label="Tip picture" onFile={(file) => void bring(file)} />
     </>
   );
 }

@@ -6,6 +6,7 @@ import { refresh, runJob, say, swapColours, workshop, type Tool } from "../state
 import { Icon, type IconName } from "../theme/icons";
 import { hint } from "../tools/commands";
 import { toHex } from "./colour";
+import { FileInput } from "../theme/FileInput";
 
 const TOOLS: [Tool, string, string][] = [
   ["brush", "Brush", "Paint with the brush"],
@@ -104,18 +105,7 @@ function Recorder() {
           <span>Replay</span>
         </button>
       </Tooltip>
-      <input
-        ref={input}
-        type="file"
-        hidden
-        accept="application/json,.json"
-        aria-label="Stroke script"
-        onChange={(e) => {
-          const file = e.target.files?.[0];
-          e.target.value = "";
-          if (file) void play(file);
-        }}
-      />
+      <FileInput input={input} accept="application/json,.json" label="Stroke script" onFile={(file) => void play(file)} />
     </>
   );
 }

@@ -11,6 +11,7 @@ import { Icon } from "../theme/icons";
 import { hint } from "../tools/commands";
 import { FlatView } from "../viewport/FlatView";
 import { SolidView } from "../viewport/SolidView";
+import { FileInput } from "../theme/FileInput";
 
 /** What was brought in: parts, sheets, and what is wrong before painting starts. */
 export function ModelScreen() {
@@ -351,18 +352,7 @@ function SheetEntry({ sheet }: { sheet: Sheet }) {
         ) : (
           <Button onClick={() => input.current?.click()}>Bring a normal map in</Button>
         )}
-        <input
-          ref={input}
-          type="file"
-          hidden
-          accept="image/png,image/tiff,image/jpeg"
-          aria-label={`Normal map for ${sheet.name}`}
-          onChange={(e) => {
-            const file = e.target.files?.[0];
-            e.target.value = "";
-            if (file) void bring(file);
-          }}
-        />
+        <FileInput input={input} accept="image/png,image/tiff,image/jpeg" label={`Normal map for ${sheet.name}`} onFile={(file) => void bring(file)} />
       </div>
     </div>
   );
