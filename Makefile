@@ -50,7 +50,7 @@ demo: setup
 
 test: setup $(STAMPS)/chromium
 	@cd frontend && npm run --silent test -- --reporter=dot
-	@$(BIN)/python -m pytest -n 2 --dist loadfile
+	@$(BIN)/python -m pytest -n 2 --dist worksteal
 
 check: setup
 	@$(BIN)/ruff check src tests tools
