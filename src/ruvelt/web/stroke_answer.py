@@ -14,10 +14,10 @@ def stamp_text(stamp: int) -> str:
 def stroke_answer(answer: StrokeAnswer, revision: int) -> tuple[s.StrokeHeader, list[bytes]]:
     entries, blocks, at = [], [], 0
     for patch in answer.patches:
-        height, width = patch.pixels.shape[:2]
-        entries.append(s.PatchEntry(texture=patch.texture, x=patch.x, y=patch.y, width=width, height=height, offset=at, length=patch.pixels.nbytes))
-        blocks.append(patch.pixels.tobytes())
-        at += patch.pixels.nbytes
+        length = len(patch.data)
+        entries.append(s.PatchEntry(texture=patch.texture, x=patch.x, y=patch.y, width=patch.width, height=patch.height, offset=at, length=length))
+        blocks.append(patch.data)
+        at += length
     header = s.StrokeHeader(
         patches=entries,
         dabs=answer.dabs,

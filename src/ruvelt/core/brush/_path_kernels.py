@@ -78,3 +78,48 @@ def pack_balls(centre, normal, across, radius, turn, flow, cap, roundness, hardn
             out[i, 7 + k], out[i, 10 + k] = across[i, k] * cos + other * sin, other * cos - across[i, k] * sin
         out[i, 3], out[i, 13], out[i, 14] = radius[i], roundness, hardness
         out[i, 15], out[i, 16], out[i, 17] = flow[i], cap[i], facing
+
+
+@kernel(i32(f64[:, ::1], f64[::1], f64, f64, f64, f64, f64, f64[::1], i32, f64[:, ::1]))
+def lay_stops(points, pressures, leash, step, low, gamma, least, state, most, out):
+    """Walk a polyline and stop every so often; returns how many stops there are, in out (n, 4): place and pressure, at most `most` a point.
+
+    leash : how far the tip trails the hand; the step at pressure p is max(step · (low + (1 − low) · p^gamma), least)
+    state : (10,) kept between calls: begun, tip 1–3, last stop's point 4–6 and pressure 7, way left to the next stop 8
+    """
+    n = 0
+    for i in range(len(points)):
+        # Room is left for the stops of the points to come.
+        room = len(out) - (len(points) - i)
+        x, y, z, pressure = points[i, 0], points[i, 1], points[i, 2], pressures[i]
+        if state[0] != 0:
+            dx, dy, dz = x - state[1], y - state[2], z - state[3]
+            far = np.sqrt(dx * dx + dy * dy + dz * dz)
+            if leash > 0 and far > leash:
+                share = leash / far
+                x, y, z = x - dx * share, y - dy * share, z - dz * share
+            elif leash > 0:
+                x, y, z = state[1], state[2], state[3]
+        state[1], state[2], state[3] = x, y, z
+        if state[0] == 0:
+            state[0] = 1
+            out[n, 0], out[n, 1], out[n, 2], out[n, 3] = x, y, z, pressure
+            n += 1
+            state[8] = max(step * (low + (1 - low) * pressure**gamma), least)
+            state[4], state[5], state[6], state[7] = x, y, z, pressure
+            continue
+        dx, dy, dz = x - state[4], y - state[5], z - state[6]
+        whole, done, begun = np.sqrt(dx * dx + dy * dy + dz * dz), 0.0, n
+        while whole - done >= state[8] and n - begun < most and n < room:
+            done += state[8]
+            share = done / whole
+            p = state[7] + (pressure - state[7]) * share
+            out[n, 0], out[n, 1], out[n, 2], out[n, 3] = state[4] + dx * share, state[5] + dy * share, state[6] + dz * share, p
+            n += 1
+            state[8] = max(step * (low + (1 - low) * p**gamma), least)
+        if n - begun < most and n < room:
+            state[8] = max(state[8] - (whole - done), 0.0)
+        else:
+            state[8] = max(step * (low + (1 - low) * pressure**gamma), least)
+        state[4], state[5], state[6], state[7] = x, y, z, pressure
+    return n

@@ -18,6 +18,7 @@ from ruvelt.core.brush.settings import Brush, Mirror
 from ruvelt.core.brush.smear import Smear
 from ruvelt.core.brush.target import Cell, Paint, ResolvedTarget
 from ruvelt.core.brush.tips import load_grain, load_tips
+from ruvelt.core.planes.addresses import Addresses
 from ruvelt.core.planes.plane import U16, empty_chunk
 from ruvelt.core.samples.chunks import CHUNK, CHUNK_SIDE, TILE_SIDE, TILES
 from ruvelt.core.samples.sheet import SheetSamples
@@ -102,6 +103,7 @@ class LiveStroke:
         self._coverage = np.zeros(samples.slot_count, np.float32)
         self._confinement = Confinement(paint.confine, evaluator, evaluator.cache, workers) if paint.confine.by_sample else None
         self._confined: dict[int, F32] = {}
+        self._addresses = Addresses()
         #: What the stroke remembers of its dabs' colours at each sample.
         self._marks = np.zeros((samples.slot_count if brush.colours_vary else 0, 4), np.float32)
         self._mixed: dict[tuple[str, int], U16] = {}
@@ -358,7 +360,7 @@ class LiveStroke:
             coverage = self._confine(chunk, runs, coverage)
         for cell in self.target.cells:
             base, out = self._working(cell.plane, cell.components, chunk)
-            address = 0 if base is None else base.ctypes.data
+            address = 0 if base is None else self._addresses.of((cell.plane, chunk), base)
             values = 0
             if self._reader is not None:
                 read = self._reader.values(cell, chunk, tiles, runs)
@@ -385,7 +387,8 @@ class LiveStroke:
                     steps.fold.fill(runs_of(missing.astype(np.uint8), self.samples.square))
                     steps.fold.tiles |= missing
                 self._unsettled[channel, chunk] |= tiles.astype(bool)
-            execute(steps.quick, runs, state=steps.under, out=self.composites[channel, chunk])
+            out = self.composites[channel, chunk]
+            execute(steps.quick, runs, state=steps.under, out=out, address=self._addresses.of((channel, chunk, "out"), out))
 
     def _confine(self, chunk: int, runs: Runs, coverage: F32) -> F32:
         """Coverage of a chunk as far as the confinement lets it through."""

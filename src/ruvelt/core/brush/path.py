@@ -3,14 +3,13 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Callable
 from dataclasses import dataclass
 from typing import Protocol
 
 import numpy as np
 from numpy.typing import NDArray
 
-from ruvelt.core.brush._path_kernels import axes_across, pack_balls
+from ruvelt.core.brush._path_kernels import axes_across, lay_stops, pack_balls
 from ruvelt.core.brush.camera import Camera
 from ruvelt.core.brush.settings import Brush, PressureCurve
 from ruvelt.core.mesh.rays import RayCaster
@@ -50,65 +49,33 @@ class Path(Protocol):
         ...
 
 
-Place = tuple[float, ...]
+class _Walk:
+    """Where pointer samples lay dabs: the tip trails the hand on a leash and stops every so often along its way."""
 
+    def __init__(self, brush: Brush, leash: float) -> None:
+        curve = brush.pressure_size
+        self._low, self._gamma = (curve.low, curve.gamma) if curve.on else (1.0, 1.0)
+        self._leash, self._state = leash, np.zeros(10)
 
-def _between(a: Place, b: Place, share: float) -> Place:
-    return tuple(x + (y - x) * share for x, y in zip(a, b, strict=True))
+    @property
+    def begun(self) -> bool:
+        return bool(self._state[0])
 
-
-class _Spacer:
-    """Walks a polyline and stops every `step` of arc length. `step` is asked anew at every stop, with the pressure there."""
-
-    def __init__(self) -> None:
-        self.last: Place | None = None
-        self.pressure = 1.0
-        self.left = 0.0
-
-    def walk(self, target: Place, pressure: float, step_at: Callable[[float], float]) -> list[tuple[Place, float]]:
-        if self.last is None:
-            self.last, self.pressure = target, pressure
-            self.left = step_at(pressure)
-            return [(target, pressure)]
-        stops: list[tuple[Place, float]] = []
-        whole = math.dist(target, self.last)
-        done = 0.0
-        while whole - done >= self.left and len(stops) < MAX_DABS:
-            done += self.left
-            share = done / whole
-            p = self.pressure + (pressure - self.pressure) * share
-            stops.append((_between(self.last, target, share), p))
-            self.left = step_at(p)
-        self.left = max(self.left - (whole - done), 0.0) if len(stops) < MAX_DABS else step_at(pressure)
-        self.last, self.pressure = target, pressure
-        return stops
-
-
-class _Leash:
-    """The steadied tip: it stays until the hand is a leash's length away, then trails it."""
-
-    def __init__(self, reach: float) -> None:
-        self.reach = reach
-        self.tip: Place | None = None
-
-    def pull(self, hand: Place) -> Place:
-        if self.tip is None or self.reach <= 0:
-            self.tip = hand
-            return hand
-        distance = math.dist(hand, self.tip)
-        if distance > self.reach:
-            self.tip = _between(hand, self.tip, self.reach / distance)
-        return self.tip
-
-
-def _stops(points: list[Point], leash: _Leash, spacer: _Spacer, step_at: Callable[[float], float]) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
-    """(n, 2 or 3) places where pointer samples lay dabs and (n,) pressures there, at most MAX_DABS of them."""
-    stops: list[tuple[Place, float]] = []
-    for point in points:
-        stops += spacer.walk(leash.pull(point.at), point.pressure, step_at)
-        if len(stops) > MAX_DABS:
-            stops = stops[:: len(stops) // MAX_DABS + 1]
-    return np.array([s[0] for s in stops], np.float64), np.array([s[1] for s in stops], np.float64)
+    def stops(self, points: list[Point], step: float, least: float) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
+        """(n, 2 or 3) places and (n,) pressures there, at most MAX_DABS. step : between stops at full pressure, `least` at any."""
+        given = np.array([p.at for p in points], np.float64)
+        if not len(given):
+            return np.zeros((0, 2)), np.zeros(0)
+        across = given.shape[1]
+        spatial = given
+        if across == 2:
+            spatial = np.zeros((len(given), 3))
+            spatial[:, :2] = given
+        out = np.empty((2 * MAX_DABS + len(points), 4))
+        pressures = np.array([p.pressure for p in points], np.float64)
+        n = lay_stops(spatial, pressures, self._leash, step, self._low, self._gamma, least, self._state, MAX_DABS, out)
+        laid = out[:n] if n <= MAX_DABS else out[: n : n // MAX_DABS + 1]
+        return np.ascontiguousarray(laid[:, :across]), laid[:, 3].copy()
 
 
 _SPREAD, _SHIFT = np.array([2.0, 2.0, 1.0, 2.0, 1.0]), np.array([1.0, 1.0, 0.0, 1.0, 0.0])
@@ -278,21 +245,24 @@ class ViewPath:
 
     def __init__(self, brush: Brush, camera: Camera, caster: RayCaster, samples: SurfaceSamples) -> None:
         self.brush, self.camera, self.caster, self.samples = brush, camera, caster, samples
-        self._leash, self._spacer, self._chance = _Leash(brush.steadying * LEASH_PX), _Spacer(), Chance(brush)
+        self._walk, self._chance = _Walk(brush, brush.steadying * LEASH_PX), Chance(brush)
         self._line, self._character = _Line(brush), Character(brush)
         self._pixel = samples.model.width / NOMINAL_VIEW_PX
         #: Where the path last met the surface, object space.
         self.last_hit: NDArray[np.float64] | None = None
 
+    @property
+    def _size_px(self) -> float:
+        return self.brush.size if self.brush.size_unit == "view" else self.brush.size * self.samples.model.width / self._pixel
+
     def _diameter_px(self, pressure: float) -> float:
-        size = self.brush.size if self.brush.size_unit == "view" else self.brush.size * self.samples.model.width / self._pixel
-        return max(size * self.brush.pressure_size.at(pressure), 0.5)
+        return max(self._size_px * self.brush.pressure_size.at(pressure), 0.5)
 
     def extend(self, points: list[Point]) -> NDArray[np.float32]:
-        if points and self._spacer.last is None and self.brush.size_unit == "object":
+        if points and not self._walk.begun and self.brush.size_unit == "object":
             self._cast(np.array([points[0].at], np.float64))
-        view, pressure = _stops(points, self._leash, self._spacer, lambda p: max(self.brush.spacing * self._diameter_px(p), 0.25))
-        return self._lay(self._line.take(view, pressure))
+        spacing, size = self.brush.spacing, self._size_px
+        return self._lay(self._line.take(*self._walk.stops(points, spacing * size, max(0.25, 0.5 * spacing))))
 
     def finish(self) -> NDArray[np.float32]:
         return self._lay(self._line.take(np.zeros((0, 2)), np.zeros(0), True))
@@ -335,16 +305,15 @@ class SurfacePath:
 
     def __init__(self, brush: Brush, samples: SurfaceSamples) -> None:
         self.brush, self.samples = brush, samples
-        self._spacer, self._chance = _Spacer(), Chance(brush)
+        self._chance = Chance(brush)
         width = samples.model.width
         self._diameter = brush.size * (width / NOMINAL_VIEW_PX if brush.size_unit == "view" else width)
-        self._leash = _Leash(brush.steadying * LEASH_PX * width / NOMINAL_VIEW_PX)
+        self._walk = _Walk(brush, brush.steadying * LEASH_PX * width / NOMINAL_VIEW_PX)
         self._line, self._character = _Line(brush), Character(brush)
 
     def extend(self, points: list[Point]) -> NDArray[np.float32]:
         step, least = self.brush.spacing * self._diameter, self._diameter * 1e-3
-        centre, pressure = _stops(points, self._leash, self._spacer, lambda p: max(step * self.brush.pressure_size.at(p), least))
-        return self._lay(self._line.take(centre, pressure))
+        return self._lay(self._line.take(*self._walk.stops(points, step, least)))
 
     def finish(self) -> NDArray[np.float32]:
         return self._lay(self._line.take(np.zeros((0, 3)), np.zeros(0), True))
@@ -384,15 +353,13 @@ class SheetPath:
 
     def __init__(self, brush: Brush, texels_per_pixel: float, spacing: float, width: float) -> None:
         self.brush = brush
-        self._spacer, self._chance = _Spacer(), Chance(brush)
-        self._leash = _Leash(brush.steadying * LEASH_PX * texels_per_pixel)
+        self._walk, self._chance = _Walk(brush, brush.steadying * LEASH_PX * texels_per_pixel), Chance(brush)
         self._line, self._character = _Line(brush), Character(brush)
         self._diameter = brush.size * texels_per_pixel if brush.size_unit == "view" else brush.size * width / spacing
 
     def extend(self, points: list[Point]) -> NDArray[np.float32]:
         step = self.brush.spacing * self._diameter
-        centre, pressure = _stops(points, self._leash, self._spacer, lambda p: max(step * self.brush.pressure_size.at(p), 0.25))
-        return self._lay(self._line.take(centre, pressure))
+        return self._lay(self._line.take(*self._walk.stops(points, step, 0.25)))
 
     def finish(self) -> NDArray[np.float32]:
         return self._lay(self._line.take(np.zeros((0, 2)), np.zeros(0), True))

@@ -10,6 +10,7 @@ from numpy.typing import NDArray
 from ruvelt.core.brush.live import LiveStroke, Touched, runs_of
 from ruvelt.core.output._pixel_kernels import gutter_runs, pack_runs
 from ruvelt.core.output.normal import NormalField
+from ruvelt.core.planes.addresses import Addresses
 from ruvelt.core.planes.cache import BoundedCache
 from ruvelt.core.planes.plane import U16
 from ruvelt.core.planes.stamps import stamp_of
@@ -34,12 +35,19 @@ TEXTURES: dict[str, tuple[tuple[str, int] | None, ...]] = {
 
 @dataclass(frozen=True, eq=False)
 class Patch:
-    """A rectangle of a texture, texels from the sheet's top left; `pixels`: (height, width, 4) uint8."""
+    """A rectangle of a texture, texels from the sheet's top left; `data`: its pixels row by row, four bytes each."""
 
     texture: str
     x: int
     y: int
-    pixels: U8
+    width: int
+    height: int
+    data: bytes
+
+    @property
+    def pixels(self) -> U8:
+        """(height, width, 4) uint8."""
+        return np.frombuffer(self.data, np.uint8).reshape(self.height, self.width, 4)
 
 
 class SheetDisplay:
@@ -126,8 +134,13 @@ class SheetDisplay:
         return found
 
     def pack(self, texture: str, sources: dict[str, U16], runs: Runs, out: U8) -> None:
-        addresses = [0 if part is None else sources[part[0]][part[1]].ctypes.data for part in self.layout(texture)]
-        pack_runs(runs[0], runs[1], *addresses, out.view(np.uint32).reshape(-1))
+        found = {channel: codes.ctypes.data for channel, codes in sources.items()}
+        self.pack_at(texture, found, runs, out.view(np.uint32).reshape(-1))
+
+    def pack_at(self, texture: str, sources: dict[str, int], runs: Runs, out: NDArray[np.uint32]) -> None:
+        """The same from addresses of (components, 65536) uint16 into (65536,) uint32 words."""
+        addresses = [0 if part is None else sources[part[0]] + part[1] * 2 * CHUNK for part in self.layout(texture)]
+        pack_runs(runs[0], runs[1], *addresses, out)
 
     def tile(self, texture: str, chunk: int) -> U8:
         """(65536, 4) uint8: a chunk of a texture with its gutter filled."""
@@ -161,6 +174,10 @@ class LiveDisplay:
         channels = {t: display._channels(t) for t in textures}
         self._channels = {t: c for t, c in channels.items() if changing & set(c)}
         self._tiles: dict[tuple[str, int], U8] = {}
+        #: Addresses of the tiles of a texture, 0 where there is none yet, and the tiles as words.
+        self._at: dict[str, NDArray[np.int64]] = {t: np.zeros(display.samples.chunk_count, np.int64) for t in self._channels}
+        self._words: dict[tuple[str, int], NDArray[np.uint32]] = {}
+        self._addresses = Addresses()
         self._normals: dict[int, U16] = {}
         #: Composites that the stroke leaves alone: asking the evaluator for them costs more than packing a batch.
         self._still: dict[tuple[str, int], U16] = {}
@@ -185,40 +202,46 @@ class LiveDisplay:
         return patches
 
     def _tile(self, texture: str, chunk: int) -> U8:
-        if (texture, chunk) not in self._tiles:
-            self._tiles[texture, chunk] = self.display.tile(texture, chunk)
-        return self._tiles[texture, chunk]
+        tile = self._tiles.get((texture, chunk))
+        if tile is None:
+            tile = self._tiles[texture, chunk] = self.display.tile(texture, chunk)
+            self._words[texture, chunk] = tile.view(np.uint32).reshape(-1)
+            self._at[texture][chunk] = tile.ctypes.data
+        return tile
 
     def _repack(self, texture: str, chunk: int, runs: Runs) -> None:
         composites = self.stroke.composites
-        sources: dict[str, U16] = {}
+        sources: dict[str, int] = {}
         for channel in self._channels[texture]:
             if channel == "normal":
                 heights = {c: composites["height", c] for c in self.display.field.neighbours(chunk) if ("height", c) in composites}
                 if chunk not in self._normals:
                     self._normals[chunk] = self.display.normals(chunk)
-                sources[channel] = self.display.normals(chunk, runs, heights, self._normals[chunk])
+                made = self.display.normals(chunk, runs, heights, self._normals[chunk])
+                sources[channel] = self._addresses.of((channel, chunk), made)
             else:
                 live = composites.get((channel, chunk), self._still.get((channel, chunk)))
                 if live is None:
                     live = self._still[channel, chunk] = self.display.evaluator.composite(channel, chunk)
-                sources[channel] = live
-        self.display.pack(texture, sources, runs, self._tile(texture, chunk))
+                sources[channel] = self._addresses.of((channel, chunk), live)
+        self._tile(texture, chunk)
+        self.display.pack_at(texture, sources, runs, self._words[texture, chunk])
 
     def _with_gutter(self, texture: str, tiles: dict[int, NDArray[np.uint8]], box: NDArray[np.int32]) -> list[Patch]:
         samples, gutter = self.display.samples, self.display.samples.screen_gutter
-        textures = np.zeros(samples.chunk_count, np.int64)
+        textures = self._at[texture]
         for chunk in tiles:
-            for c in (chunk, *gutter.targets_of.get(chunk, ())):
-                textures[c] = self._tile(texture, c).ctypes.data
+            for c in gutter.targets_of.get(chunk, ()):
+                if not textures[c]:
+                    self._tile(texture, c)
         for chunk, marks in tiles.items():
             gutter_runs(gutter.dst, gutter.src, int(gutter.start[chunk]), int(gutter.start[chunk + 1]), marks, textures, box)
         patches = []
-        for chunk in (int(c) for c in np.flatnonzero(box[:, 2] > box[:, 0])):
-            left, top, right, bottom = (int(v) for v in box[chunk])
-            square = self._tile(texture, chunk).reshape(CHUNK_SIDE, CHUNK_SIDE, 4)
+        for chunk in np.flatnonzero(box[:, 2] > box[:, 0]).tolist():
+            left, top, right, bottom = box[chunk].tolist()
+            square = self._words[texture, chunk].reshape(CHUNK_SIDE, CHUNK_SIDE)
             x, y = chunk % samples.chunks_across * CHUNK_SIDE, chunk // samples.chunks_across * CHUNK_SIDE
-            patches.append(Patch(texture, x + left, y + top, square[top:bottom, left:right].copy()))
+            patches.append(Patch(texture, x + left, y + top, right - left, bottom - top, square[top:bottom, left:right].tobytes()))
         return patches
 
 

@@ -86,8 +86,15 @@ class Resolved:
     keep: list[NDArray[Any]]
 
 
-def execute(steps: Resolved, runs: Runs, *, state: State | None = None, out: U16 | None = None, save: State | None = None) -> None:
-    """Run resolved steps over runs of their chunk, from `state` when given, into codes `out` or into the state `save`."""
+def execute(
+    steps: Resolved, runs: Runs, *, state: State | None = None, out: U16 | None = None, save: State | None = None, address: int | None = None
+) -> None:
+    """Run resolved steps over runs of their chunk, from `state` when given, into codes `out` or into the state `save`.
+
+    address : of `out`, where the caller knows it
+    """
+    if address is None:
+        address = out.ctypes.data if out is not None else 0
     program = steps.program
     evaluate_runs(
         steps.kinds,
@@ -106,7 +113,7 @@ def execute(steps: Resolved, runs: Runs, *, state: State | None = None, out: U16
         state.values if state is not None else _NO_STATE,
         save is not None,
         save.values if save is not None else _NO_STATE,
-        out.ctypes.data if out is not None else 0,
+        address,
     )
 
 
