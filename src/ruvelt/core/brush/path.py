@@ -56,6 +56,7 @@ class _Walk:
         curve = brush.pressure_size
         self._low, self._gamma = (curve.low, curve.gamma) if curve.on else (1.0, 1.0)
         self._leash, self._state = leash, np.zeros(10)
+        self._room = np.empty((0, 4))
 
     @property
     def begun(self) -> bool:
@@ -71,7 +72,9 @@ class _Walk:
         if across == 2:
             spatial = np.zeros((len(given), 3))
             spatial[:, :2] = given
-        out = np.empty((2 * MAX_DABS + len(points), 4))
+        if len(self._room) < 2 * MAX_DABS + len(points):
+            self._room = np.empty((2 * MAX_DABS + len(points) + 500, 4))
+        out = self._room
         pressures = np.array([p.pressure for p in points], np.float64)
         n = lay_stops(spatial, pressures, self._leash, step, self._low, self._gamma, least, self._state, MAX_DABS, out)
         laid = out[:n] if n <= MAX_DABS else out[: n : n // MAX_DABS + 1]
