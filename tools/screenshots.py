@@ -37,6 +37,7 @@ def shot(page: Page, name: str) -> None:
 def take(page: Page, url: str, uid: str) -> None:
     page.goto(url)
     page.get_by_role("img").first.wait_for()
+    page.wait_for_function("() => [...document.images].every(i => i.complete && i.naturalWidth > 0)", timeout=60_000)
     shot(page, "projects")
 
     page.goto(f"{url}/#/{uid}/paint")
@@ -100,6 +101,51 @@ def take(page: Page, url: str, uid: str) -> None:
     page.goto(f"{url}/#/{uid}/export")
     page.get_by_role("img", name="Opacity of Fittings").wait_for(timeout=120_000)
     shot(page, "export")
+
+
+def hand(page: Page, url: str, uid: str) -> None:
+    """The buoy: a row of rivets that is being shaped, then faces picked by a lasso; both dropped again."""
+    page.goto(f"{url}/#/{uid}/paint")
+    page.get_by_label("Flat sheet", exact=True).wait_for()
+    settled(page)
+    solid = page.get_by_test_id("solid").bounding_box()
+    assert solid is not None
+
+    def press(*way: tuple[float, float]) -> None:
+        for i, (u, v) in enumerate(way):
+            page.mouse.move(solid["x"] + u * solid["width"], solid["y"] + v * solid["height"], steps=4 if i else 1)
+            if not i:
+                page.mouse.down()
+        page.mouse.up()
+        settled(page)
+
+    page.get_by_role("button", name="Rivets, Height").click()
+    page.keyboard.press("l")
+    page.get_by_role("button", name="Curved").click()
+    page.get_by_role("button", name="Row of stamps").click()
+    size = page.get_by_role("textbox", name="Size value")
+    size.fill("17")
+    size.press("Enter")
+    height = page.get_by_role("textbox", name="Height value")
+    height.fill("0.9")
+    height.press("Enter")
+    page.get_by_label("Tip settings").get_by_role("button", name="Change").click()
+    page.get_by_role("button", name="Bolt head", exact=True).click()
+    page.evaluate("document.querySelector('aside.side').scrollTop = 0")
+    press((0.37, 0.60), (0.45, 0.66))
+    press((0.52, 0.61), (0.52, 0.62))
+    press((0.60, 0.66), (0.60, 0.65))
+    page.mouse.move(640, 20)
+    shot(page, "lines")
+    page.keyboard.press("Escape")
+    settled(page)
+    page.keyboard.press("f")
+    page.get_by_role("button", name="Lasso", exact=True).click()
+    press((0.36, 0.52), (0.62, 0.52), (0.64, 0.7), (0.5, 0.74), (0.35, 0.7))
+    page.mouse.move(640, 20)
+    shot(page, "picks")
+    page.get_by_role("button", name="Let go").click()
+    page.keyboard.press("b")
 
 
 def fill(page: Page) -> None:
@@ -212,10 +258,11 @@ def touch_up(page: Page) -> None:
 if __name__ == "__main__":
     where = sys.argv[1].rstrip("/")
     with urllib.request.urlopen(f"{where}/api/projects") as answer:
-        project = next(p["uid"] for p in json.load(answer)["projects"] if p["name"] == "Storm lantern")
+        projects = {p["name"]: p["uid"] for p in json.load(answer)["projects"]}
     OUT.mkdir(parents=True, exist_ok=True)
     with sync_playwright() as playwright:
         browser = playwright.chromium.launch(executable_path=shutil.which("chromium") or ".cache/chromium/run", args=FLAGS)
-        take(browser.new_page(viewport={"width": 1280, "height": 800}), where, project)
-        steps(browser.new_page(viewport={"width": 1280, "height": 800}), where, project)
+        take(browser.new_page(viewport={"width": 1280, "height": 800}), where, projects["Storm lantern"])
+        hand(browser.new_page(viewport={"width": 1280, "height": 800}), where, projects["Mooring buoy"])
+        steps(browser.new_page(viewport={"width": 1280, "height": 800}), where, projects["Storm lantern"])
         browser.close()

@@ -53,7 +53,7 @@ def test_a_line_stays_editable_until_it_is_kept(page: Page, server: Server, crat
     page.keyboard.press("Enter")
     settled(page)
     expect(page.get_by_role("button", name="Point 1 of the line")).to_have_count(0)
-    page.wait_for_function("document.querySelector('[aria-label=Undo]') && !document.querySelector('[aria-label=Undo]').disabled")
+    page.wait_for_function("() => document.querySelector('[aria-label=Undo]') && !document.querySelector('[aria-label=Undo]').disabled")
     assert server.get(f"/projects/{crate}")["head"] == 1
     # Dropped with Escape, a line leaves nothing.
     drag(page, "solid", (0.46, 0.4), (0.56, 0.4))

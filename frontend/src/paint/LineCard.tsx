@@ -56,24 +56,12 @@ export function LineCard() {
           </button>
         </Tooltip>
         <Tooltip title="Points near an edge of the model move onto it, and a line between two of them follows it">
-          <button className="tog" aria-pressed={s.snap} onClick={() => setShaping({ snap: !s.snap })}>
-            Snaps to edges
+          <button className="tog" aria-label="Snaps to edges" aria-pressed={s.snap} onClick={() => setShaping({ snap: !s.snap })}>
+            Snaps
           </button>
         </Tooltip>
       </div>
-      <div className="prow">
-        <span className="label">Lays</span>
-        <Tooltip title="A stroke of the brush">
-          <button className="tog" aria-pressed={!s.rows} onClick={() => setShaping({ rows: false })}>
-            Stroke
-          </button>
-        </Tooltip>
-        <Tooltip title="Single stamps of the tip: rivets, stitches, bolts">
-          <button className="tog" aria-pressed={s.rows} onClick={() => setShaping({ rows: true })}>
-            Row of stamps
-          </button>
-        </Tooltip>
-      </div>
+      <Choice label="Lays" options={[["stroke", "Stroke", "A stroke of the brush"], ["row", "Row of stamps", "Single stamps of the tip: rivets, stitches, bolts"]]} value={s.rows ? "row" : "stroke"} onChange={(lays) => setShaping({ rows: lays === "row" })} />
       {s.rows && <RowSettings />}
       {s.rows && bends}
       <div className="prow">
@@ -105,7 +93,7 @@ function RowSettings() {
         <NamedSlider label="Count" title="Stamps along the line" value={row.count} low={2} high={200} step={1} unit="count" log onChange={(count) => set({ count: Math.round(count) })} />
       )}
       <Choice label="Turned" options={[["along", "Along", "Each stamp turns with the line"], ["fixed", "As it is", "Each stamp keeps the brush's own angle"]]} value={row.align} onChange={(align) => set({ align })} />
-      <Choice label="Every other" options={[["none", "Same", "All stamps alike"], ["flip", "Mirrored", "Every other stamp is mirrored"], ["turn", "Turned", "Every other stamp is turned half round"]]} value={row.alternate} onChange={(alternate) => set({ alternate })} />
+      <Choice label="Every other" options={[["none", "Same", "All stamps alike"], ["flip", "Mirror", "Every other stamp is mirrored"], ["turn", "Turn", "Every other stamp is turned half round"]]} value={row.alternate} onChange={(alternate) => set({ alternate })} />
     </>
   );
 }

@@ -77,7 +77,7 @@ function ChannelChoice() {
   const baked = new Set(document?.sheets.flatMap((s) => s.mesh_maps.map((m) => m.id)));
   const maps = kinds?.filter((m) => baked.has(m.id) || channel === `map:${m.id}`);
   return (
-    <select className="vbtn" aria-label="Channel shown" value={channel} onChange={(e) => workshop.setState({ channel: e.target.value })} style={{ background: "var(--panel)" }}>
+    <select className="vbtn" aria-label="Channel shown" value={channel} onChange={(e) => workshop.setState({ channel: e.target.value })} style={{ background: "var(--panel)", maxWidth: 136 }}>
       {[...(document?.channels ?? []), { id: "normal", name: "Normal" }].map((c) => (
         <option key={c.id} value={c.id}>
           {c.name}
