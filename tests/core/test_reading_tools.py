@@ -7,6 +7,7 @@ import pytest
 from numpy.testing import assert_allclose, assert_array_equal
 from pydantic import ValidationError
 
+from ruvelt.core.brush._near_kernels import clone_tiles
 from ruvelt.core.brush.path import SurfacePath
 from ruvelt.core.brush.settings import Mirror
 from ruvelt.core.brush.target import CloneFrom, Paint, Target
@@ -16,7 +17,7 @@ from ruvelt.core.stack.document import MeshMap, base_plane_id, plane_id
 from ruvelt.core.stack.mesh_maps import compile_mesh_map, map_channel
 from tests.core.scene import Scene, paint_layer, target
 from tests.core.test_strokes import dab, lay
-from tests.meshes import split_square, square
+from tests.meshes import globe, split_square, square
 
 SOFTEN = Paint(tool="soften")
 TOUCH = Target(sheet="s", mesh_map="occlusion")
@@ -218,3 +219,24 @@ def test_baked_occlusion_and_normals_reach_the_channels_with_their_touch_up() ->
     lay(scene, Paint(values={"map:normal": (0.5, 0.5, 1.0)}), *dab(0.3, hardness=0.8), Target(sheet="s", mesh_map="normal"))
     assert scene.display.stamp("normal", 0) != stamp
     assert_allclose(scene.display.normals(0)[:, scene.at(0, 0, 0) & 65535] / 32767.5 - 1, [0, 0, 1], atol=1e-3)
+
+
+def test_clone_on_a_curved_surface_reads_beside_the_nearest_sample() -> None:
+    """Between the texels that are searched, what is read lies no further from the place than the nearest sample and a texel."""
+    scene = Scene(globe(96, 48), (paint_layer(),), side=512)
+    samples, grid = scene.samples, scene.samples.grid
+    offset, begun, flips = np.array([0.06, 0.05, -0.01], np.float32), np.array([0, 0, 1], np.float32), np.zeros(3, np.float32)
+    space = (grid.low, grid.cell, grid.dims, grid.start, grid.slot, grid.xyz)
+    tiles = np.ones(256, np.uint8)
+    for chunk in range(samples.chunk_count):
+        found = np.empty(CHUNK, np.int32)
+        clone_tiles(tiles, chunk, samples.side, samples.positions, samples.face, offset, begun, flips, 0.2, *space, found)
+        slots = np.flatnonzero(samples.covered[chunk * CHUNK : (chunk + 1) * CHUNK]) + chunk * CHUNK
+        assert (found[slots & 65535] >= 0).all()
+        wanted = samples.positions[slots] + offset
+        nearest = grid.nearest(wanted.astype(np.float64), 0.2)
+        least = np.linalg.norm(samples.positions[nearest] - wanted, axis=1)
+        got = np.linalg.norm(samples.positions[found[slots & 65535]] - wanted, axis=1)
+        # Texels are up to 1.7 spacings wide here.
+        assert np.percentile(got - least, 99.5) < samples.spacing
+        assert (got - least).max() < 3 * samples.spacing

@@ -122,6 +122,98 @@ def clone_slots(slots, position, face, side, offset, begun, mirrored, reach, low
         last, before = found, np.int64(s)
 
 
+@inline
+def _exact(px, py, pz, s, position, face, side):
+    """Texel coordinates (x, y) of a point beside texel `s`, with what lies between texels."""
+    across = side >> 8
+    chunk = s >> 16
+    x, y = (chunk % across) * 256 + (s & 255), (chunk // across) * 256 + ((s & 65535) >> 8)
+    r, sign_x = (_slot(x + 1, y, across), np.float32(1)) if x + 1 < side else (_slot(x - 1, y, across), np.float32(-1))
+    if face[r] < 0 and x > 0:
+        r, sign_x = _slot(x - 1, y, across), np.float32(-1)
+    d, sign_y = (_slot(x, y + 1, across), np.float32(1)) if y + 1 < side else (_slot(x, y - 1, across), np.float32(-1))
+    if face[d] < 0 and y > 0:
+        d, sign_y = _slot(x, y - 1, across), np.float32(-1)
+    u, v = np.float32(0), np.float32(0)
+    if face[r] >= 0 and face[d] >= 0:
+        ax, ay, az = position[r, 0] - position[s, 0], position[r, 1] - position[s, 1], position[r, 2] - position[s, 2]
+        bx, by, bz = position[d, 0] - position[s, 0], position[d, 1] - position[s, 1], position[d, 2] - position[s, 2]
+        wx, wy, wz = px - position[s, 0], py - position[s, 1], pz - position[s, 2]
+        aa, bb, ab = ax * ax + ay * ay + az * az, bx * bx + by * by + bz * bz, ax * bx + ay * by + az * bz
+        aw, bw = ax * wx + ay * wy + az * wz, bx * wx + by * wy + bz * wz
+        det = aa * bb - ab * ab
+        if det > np.float32(1e-3) * aa * bb:
+            u, v = sign_x * (aw * bb - bw * ab) / det, sign_y * (bw * aa - aw * ab) / det
+    return np.float32(x) + u, np.float32(y) + v
+
+
+@kernel(numba.void(u8[::1], i32, i32, f32[:, ::1], i32[::1], f32[::1], f32[::1], f32[::1], f32, *_GRID, i32[::1]), late=True)
+def clone_tiles(tiles, chunk, side, position, face, offset, begun, mirrored, reach, low, cell, dims, start, slot, xyz, out):
+    """The same over marked tiles of a sheet's chunk: searched at every fourth texel each way, and between them where the layouts run alike.
+
+    out : (65536,) slots that the samples of the chunk read, −1 where there is no sample
+    """
+    across = side >> 8
+    left, top = (chunk % across) * 256, (chunk // across) * 256
+    nx, ny = np.zeros((5, 5), np.float32), np.zeros((5, 5), np.float32)
+    known = np.zeros((5, 5), np.int64)
+    flip = np.empty(3, np.float32)
+    last = np.int64(-1)
+    for tile in range(256):
+        if tiles[tile] == 0:
+            continue
+        bx, by = left + (tile & 15) * 16, top + (tile >> 4) * 16
+        for j in range(5):
+            for i in range(5):
+                x, y = bx + 4 * i, by + 4 * j
+                s = np.int64(_slot(x, y, across)) if x < side and y < side else np.int64(-1)
+                known[j, i] = -1
+                if s < 0 or face[s] < 0:
+                    continue
+                side_bits = 0
+                for k in range(3):
+                    home = begun[k] if begun[k] != 0 else np.float32(1)
+                    flip[k] = np.float32(-1) if mirrored[k] > 0 and position[s, k] * home < 0 else np.float32(1)
+                    side_bits = side_bits * 2 + (1 if flip[k] < 0 else 0)
+                px, py, pz = position[s, 0] + offset[0] * flip[0], position[s, 1] + offset[1] * flip[1], position[s, 2] + offset[2] * flip[2]
+                q = _locate(px, py, pz, last, np.int64(-1), reach, position, face, side, low, cell, dims, start, slot, xyz)
+                if q >= 0:
+                    last = q
+                    nx[j, i], ny[j, i] = _exact(px, py, pz, q, position, face, side)
+                    known[j, i] = side_bits
+        for v in range(16):
+            for u in range(16):
+                s = np.int64(_slot(bx + u, by + v, across))
+                local = s & 65535
+                out[local] = -1
+                if face[s] < 0:
+                    continue
+                i, j = u >> 2, v >> 2
+                bits = known[j, i]
+                found = np.int64(-1)
+                if bits >= 0 and bits == known[j, i + 1] and bits == known[j + 1, i] and bits == known[j + 1, i + 1]:
+                    # Where the four corners of a square read from a parallelogram, so does what lies between them.
+                    ex = nx[j, i] + nx[j + 1, i + 1] - nx[j, i + 1] - nx[j + 1, i]
+                    ey = ny[j, i] + ny[j + 1, i + 1] - ny[j, i + 1] - ny[j + 1, i]
+                    far = abs(nx[j, i + 1] - nx[j, i]) + abs(ny[j, i + 1] - ny[j, i]) + abs(nx[j + 1, i] - nx[j, i]) + abs(ny[j + 1, i] - ny[j, i])
+                    if abs(ex) + abs(ey) < np.float32(0.25) and far < np.float32(64):
+                        fx, fy = np.float32(u & 3) * np.float32(0.25), np.float32(v & 3) * np.float32(0.25)
+                        x = nx[j, i] + (nx[j, i + 1] - nx[j, i]) * fx + (nx[j + 1, i] - nx[j, i]) * fy + ex * fx * fy
+                        y = ny[j, i] + (ny[j, i + 1] - ny[j, i]) * fx + (ny[j + 1, i] - ny[j, i]) * fy + ey * fx * fy
+                        tx, ty = np.int64(np.floor(x + np.float32(0.5))), np.int64(np.floor(y + np.float32(0.5)))
+                        if 0 <= tx < side and 0 <= ty < side:
+                            t = np.int64(_slot(tx, ty, across))
+                            if face[t] >= 0:
+                                found = t
+                if found < 0:
+                    for k in range(3):
+                        home = begun[k] if begun[k] != 0 else np.float32(1)
+                        flip[k] = np.float32(-1) if mirrored[k] > 0 and position[s, k] * home < 0 else np.float32(1)
+                    px, py, pz = position[s, 0] + offset[0] * flip[0], position[s, 1] + offset[1] * flip[1], position[s, 2] + offset[2] * flip[2]
+                    found = _locate(px, py, pz, last, np.int64(-1), reach, position, face, side, low, cell, dims, start, slot, xyz)
+                out[local] = found if found >= 0 else s
+
+
 @kernel(numba.void(i32[::1], i32[::1], i64[::1], i32, u16[:, ::1]), late=True)
 def fetch_codes(slots, sources, pictures, comps, out):
     """Codes of other samples for samples of one chunk. pictures : (chunks,) addresses of (comps, 65536) uint16."""
@@ -129,6 +221,29 @@ def fetch_codes(slots, sources, pictures, comps, out):
         codes = u16_at(pictures[sources[at] >> 16], CHUNK * comps)
         for k in range(comps):
             out[k, slots[at] & 65535] = codes[k * CHUNK + (sources[at] & 65535)]
+
+
+@kernel(numba.void(i64, i32, u16[:, ::1]), late=True)
+def multiply_alpha(plane, comps, out):
+    """Colours times coverage of a whole chunk. plane : address of (comps + 1, 65536) uint16, alpha last; out : the same, alpha as it was."""
+    codes = u16_at(plane, CHUNK * (comps + 1))
+    top = np.uint64(comps * CHUNK)
+    for i in range(np.uint64(CHUNK)):
+        out[comps, i] = codes[top + i]
+    for k in range(comps):
+        row = np.uint64(k * CHUNK)
+        for i in range(np.uint64(CHUNK)):
+            out[k, i] = np.uint16(np.float32(codes[row + i]) * (np.float32(codes[top + i]) * np.float32(1 / 65535)) + np.float32(0.5))
+
+
+@kernel(numba.void(i32[::1], i32, u16[:, ::1]), late=True)
+def divide_alpha(slots, comps, out):
+    """Take alpha, the last of (comps + 1, 65536), out of the colours of samples."""
+    for at in range(len(slots)):
+        i = slots[at] & 65535
+        gain = np.float32(65535) / np.float32(max(out[comps, i], 1))
+        for k in range(comps):
+            out[k, i] = np.uint16(min(np.float32(out[k, i]) * gain, np.float32(65535)) + np.float32(0.5))
 
 
 # -- soften ---------------------------------------------------------------------------------------------------------------------
@@ -391,7 +506,7 @@ def smear_trace(slots, dabs, drags, flat, position, normal, face, side, low, cel
     """Where the picture at samples comes from after a batch: traced back through its dabs, the last one first, then on by earlier batches.
 
     drags : (n, 3) of each dab from the one before, object space (texels); shift : (slots, 3) from each sample to its source so far,
-    source : (slots,) the sample there, −1 for none; moved : (n, 3) and found : (n,) the same after the batch
+    source : (slots,) the sample there plus one, 0 for none; moved : (n, 3) and found : (n,) the same after the batch
     """
     one, zero = np.float32(1), np.float32(0)
     across = side >> 8
@@ -443,7 +558,7 @@ def smear_trace(slots, dabs, drags, flat, position, normal, face, side, low, cel
         if q < 0:
             continue
         mx, my, mz = px - ox + shift[q, 0], py - oy + shift[q, 1], pz - oz + shift[q, 2]
-        origin = np.int64(source[q]) if source[q] >= 0 else q
+        origin = np.int64(source[q]) - 1 if source[q] > 0 else q
         if flat:
             x, y = int(np.floor(ox + mx)), int(np.floor(oy + my))
             t_slot = np.int64(_slot(x, y, across)) if 0 <= x < side and 0 <= y < side else np.int64(-1)
@@ -458,7 +573,7 @@ def smear_trace(slots, dabs, drags, flat, position, normal, face, side, low, cel
             origin = closer if closer >= 0 else origin
             last_origin = origin
         moved[at, 0], moved[at, 1], moved[at, 2] = mx, my, mz
-        found[at] = origin
+        found[at] = origin + 1
 
 
 @kernel(numba.void(i32[::1], f32[:, ::1], i32[::1], f32, numba.boolean, f32[:, ::1], i32[::1], f32[::1], u8[:, ::1]), late=True)
@@ -468,7 +583,7 @@ def smear_take(slots, moved, found, step, square, shift, source, coverage, dirty
         s = slots[at]
         x, y, z = moved[at, 0], moved[at, 1], moved[at, 2]
         shift[s, 0], shift[s, 1], shift[s, 2], source[s] = x, y, z, found[at]
-        if found[at] >= 0:
+        if found[at] > 0:
             coverage[s] = max(coverage[s], min(np.sqrt(x * x + y * y + z * z) / step, np.float32(1)))
             local = s & 65535
             dirty[s >> 16, (((local >> 12) << 4) | ((local & 255) >> 4)) if square else local >> 8] = 1
@@ -488,10 +603,10 @@ def smear_codes(starts, counts, fresh, chunk, flat, position, face, side, shift,
     for run in range(len(starts)):
         for local in range(starts[run], starts[run] + counts[run]):
             s = np.int64(chunk * CHUNK + local)
-            if fresh[s] == 0 or source[s] < 0:
+            if fresh[s] == 0 or source[s] == 0:
                 continue
             fresh[s] = 0
-            q = np.int64(source[s])
+            q = np.int64(source[s]) - 1
             codes = u16_at(pictures[q >> 16], CHUNK * comps)
             fx, fy = zero, zero
             r, d, e = np.int64(-1), np.int64(-1), np.int64(-1)

@@ -6,7 +6,17 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ruvelt.core.brush import _tool_kernels as _tools
-from ruvelt.core.brush._near_kernels import clone_slots, fetch_codes, fill_clumps, smear_codes, soften_codes, soften_tiles
+from ruvelt.core.brush._near_kernels import (
+    clone_slots,
+    clone_tiles,
+    divide_alpha,
+    fetch_codes,
+    fill_clumps,
+    multiply_alpha,
+    smear_codes,
+    soften_codes,
+    soften_tiles,
+)
 from ruvelt.core.brush._tool_kernels import chunks_near, few_slots, new_slots
 from ruvelt.core.brush.clumps import Clumps, clumps_of
 from ruvelt.core.brush.settings import Mirror
@@ -54,7 +64,8 @@ class Reader:
         self._radius = 0.0
         self._mirrored = np.zeros(3, np.float32)
         self._clumps: Clumps | None = None
-        self._means: dict[str, tuple[NDArray[np.uint8], F32]] = {}
+        #: By plane: cells whose chunks were read, cells whose clumps have values, and those.
+        self._means: dict[str, tuple[NDArray[np.uint8], NDArray[np.uint8], F32]] = {}
 
     @property
     def slow(self) -> bool:
@@ -89,14 +100,15 @@ class Reader:
                 continue
             if cell.plane not in self._means:
                 cells_of_grid = int(np.prod(samples.grid.dims.astype(np.int64)))
-                self._means[cell.plane] = (np.zeros(cells_of_grid, np.uint8), np.zeros((4, len(clumps.mass)), np.float32))
-            done, values = self._means[cell.plane]
+                fresh = np.zeros(cells_of_grid, np.uint8), np.zeros(cells_of_grid, np.uint8)
+                self._means[cell.plane] = (*fresh, np.zeros((4, len(clumps.mass)), np.float32))
+            seen, done, values = self._means[cell.plane]
             grid = samples.grid
             comps = cell.components if self.own(cell) else cell.components - 1
             # One sample in eight by eight finds every cell that the others reach.
             reach = self._soft_radius + grid.cell + 12 * samples.spacing
             marks = np.zeros(samples.chunk_count, np.uint8)
-            chunks_near(mine, samples.positions, reach, grid.low, grid.cell, grid.dims, grid.start, grid.slot, done.copy(), marks)
+            chunks_near(mine, samples.positions, reach, grid.low, grid.cell, grid.dims, grid.start, grid.slot, seen, marks)
             fill_clumps(
                 mine, samples.positions, reach, grid.low, grid.cell, grid.dims, grid.slot,
                 clumps.start, clumps.first, samples.grid_areas, self._pictures(cell, np.flatnonzero(marks)), comps, done, values,
@@ -119,7 +131,7 @@ class Reader:
                     case "smear":
                         self._smeared(cell, chunk, runs, out)
                     case "clone":
-                        self._clone(cell, slots, out)
+                        self._clone(cell, chunk, new, slots, out)
                     case "tone":
                         self._tone(cell, slots, out)
                     case "paint":
@@ -146,19 +158,19 @@ class Reader:
         plane = self._planes.values(cell.plane, chunk) if held else empty_chunk(cell.components)
         if cell.source is None and self._paint.tool not in ("soften", "smear"):
             return plane
-        alpha = plane[-1] / np.float32(65535)
         if cell.source is not None:
+            alpha = plane[-1] / np.float32(65535)
             shown: U16 = np.rint(cell.base + (plane[:1].astype(np.float32) - cell.base) * alpha).astype(np.uint16)
             return shown
         # Means of colours that cover differently are means of colour times coverage.
-        return np.ascontiguousarray(np.concatenate([np.rint(plane[:-1] * alpha).astype(np.uint16), plane[-1:]]))
+        multiplied = np.empty_like(plane)
+        multiply_alpha(plane.ctypes.data, cell.components - 1, multiplied)
+        return multiplied
 
     def _divide(self, cell: Cell, slots: I32, out: U16) -> None:
         """Take alpha out of the colours again."""
         if self.own(cell):
-            at = slots & 65535
-            alpha = np.maximum(out[-1, at].astype(np.float32), 1) / np.float32(65535)
-            out[:-1, at] = np.minimum(np.rint(out[:-1, at] / alpha), 65535).astype(np.uint16)
+            divide_alpha(slots, len(out) - 1, out)
 
     def _pictures(self, cell: Cell, chunks: NDArray[np.int64]) -> NDArray[np.int64]:
         """(chunks,) addresses of what a cell reads in some chunks, 0 for the others."""
@@ -214,7 +226,7 @@ class Reader:
 
     def _soften(self, cell: Cell, chunk: int, tiles: NDArray[np.uint8], slots: I32, out: U16) -> None:
         grid, samples, clumps = self._samples.grid, self._samples, self._ready_clumps()
-        _, values = self._means[cell.plane]
+        _, _, values = self._means[cell.plane]
         pictures = self._pictures(cell, np.array([chunk]))
         around = (
             self._soft_radius, grid.low, grid.cell, grid.dims, clumps.start, clumps.middle, clumps.facing, clumps.mass,
@@ -234,17 +246,21 @@ class Reader:
     def _side(self) -> int:
         return self._samples.side if isinstance(self._samples, SheetSamples) else 0
 
-    def _clone(self, cell: Cell, slots: I32, out: U16) -> None:
+    def _clone(self, cell: Cell, chunk: int, tiles: NDArray[np.uint8], slots: I32, out: U16) -> None:
         clone, start, samples, grid = self._paint.clone, self._start, self._samples, self._samples.grid
         assert clone is not None
         assert start is not None
         offset = np.asarray(clone.source, np.float64) - np.asarray(clone.anchor if clone.anchor is not None else start, np.float64)
-        found = np.empty(len(slots), np.int32)
         reach = max(self._radius, 8 * samples.spacing)
-        clone_slots(
-            slots, samples.positions, samples.face, self._side, offset.astype(np.float32), start.astype(np.float32), self._mirrored, reach,
-            grid.low, grid.cell, grid.dims, grid.start, grid.slot, grid.xyz, found,
-        )  # fmt: skip
+        place = (offset.astype(np.float32), start.astype(np.float32), self._mirrored, reach)
+        space = (grid.low, grid.cell, grid.dims, grid.start, grid.slot, grid.xyz)
+        if self._side:
+            whole = np.empty(CHUNK, np.int32)
+            clone_tiles(np.ascontiguousarray(tiles), chunk, self._side, samples.positions, samples.face, *place, *space, whole)
+            found = whole[slots & 65535]
+        else:
+            found = np.empty(len(slots), np.int32)
+            clone_slots(slots, samples.positions, samples.face, 0, *place, *space, found)
         fetch_codes(slots, found, self._pictures(cell, _chunks_of(found, samples.chunk_count)), len(out), out)
 
     def _smeared(self, cell: Cell, chunk: int, runs: Runs, out: U16) -> None:
@@ -253,7 +269,7 @@ class Reader:
         mine = self._covered(chunk, np.ones(TILES, np.uint8), runs)
         fresh = mine[smear.fresh[mine] > 0]
         sources = smear.source[fresh]
-        chunks = _chunks_of(sources[sources >= 0], samples.chunk_count)
+        chunks = _chunks_of(sources[sources > 0] - 1, samples.chunk_count)
         if isinstance(samples, SheetSamples):
             chunks = _and_beside(chunks, samples.chunks_across)
         pictures = self._pictures(cell, chunks)

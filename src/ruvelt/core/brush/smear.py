@@ -21,20 +21,20 @@ class Smear:
     """What one stroke has dragged so far.
 
     shift : (slots, 3) float32 from each sample to its source, object space (on the flat sheet texels)
-    source : (slots,) int32 the sample there, −1 where nothing was dragged; fresh : (slots,) uint8 what changed since it was last read
+    source : (slots,) int32 the sample there plus one, 0 where nothing was dragged; fresh : (slots,) uint8 what changed since it was last read
     """
 
     def __init__(self, samples: SurfaceSamples, workers: Workers) -> None:
         self._samples, self._workers = samples, workers
         self.flat = False
         self.shift = np.zeros((samples.slot_count, 3), np.float32)
-        self.source = np.full(samples.slot_count, -1, np.int32)
+        self.source = np.zeros(samples.slot_count, np.int32)
         self.fresh = np.zeros(samples.slot_count, np.uint8)
         self._before: F32 | None = None
         self._list = np.empty(samples.slot_count, np.int32)
 
     def restart(self) -> None:
-        self.shift[:], self.source[:], self.fresh[:] = 0, -1, 0
+        self.shift[:], self.source[:], self.fresh[:] = 0, 0, 0
         self._before = None
 
     def drag(self, dabs: F32, copies: int, flat: bool, allowed: NDArray[np.uint8], coverage: F32, dirty: NDArray[np.uint8]) -> None:
