@@ -214,6 +214,23 @@ def test_a_shape_off_the_model_or_without_length_lays_nothing_or_one_dab() -> No
     assert len(lay_shape(shaped_brush(brush, stamp), stamp, scene.samples, caster).dabs) == 0
 
 
+def test_an_endless_line_and_one_behind_the_eye_do_no_harm() -> None:
+    scene = plane(256)
+    brush, _ = dab(0.1)
+    caster = RayCaster(scene.model)
+    for shape in (
+        Shape(kind="line", sheet=((0, 0), (1e9, 1e9))),
+        Shape(kind="curve", sheet=((-1e9, 0), (1e9, 5), (0, 1e9)), closed=True, filled=True),
+        Shape(kind="line", surface=((0, 0, 0), (1e9, 0, 0))),
+        Shape(kind="line", surface=((0, 0, 0), (0, 0, 12)), camera=VIEW),
+        Shape(kind="curve", surface=((0, 0, 0), (0, 0, 12), (0, 1, 0)), camera=VIEW, closed=True, filled=True),
+    ):
+        laid = lay_shape(brush, shape, scene.samples, caster)
+        assert np.isfinite(laid.dabs).all()
+        assert len(laid.dabs) <= 4100
+    assert len(straight(np.array([[0.0, 0.0], [1e9, 0.0]]), False, 0.5)) <= 40_100
+
+
 # -- snapping -------------------------------------------------------------------------------------------------------------------
 
 

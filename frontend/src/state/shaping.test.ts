@@ -71,6 +71,16 @@ describe("a line", () => {
     expect(sent.at(-1)?.end).toBe(true);
   });
 
+  it("follows the surface once its points come from two views", async () => {
+    beginShape("solid", [0, 0, 0], camera);
+    addPoint([1, 0, 0], camera);
+    await settle();
+    expect(sent.at(-1)?.shape?.camera).toEqual(camera);
+    movePoint(1, [1, 1, 0], { ...camera, eye: [5, 0, 0] } as Camera);
+    await settle();
+    expect(sent.at(-1)?.shape?.camera).toBeNull();
+  });
+
   it("loses its points one by one, and then is dropped", async () => {
     beginShape("solid", [0, 0, 0], camera);
     addPoint([1, 0, 0], camera);

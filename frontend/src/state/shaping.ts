@@ -20,10 +20,12 @@ export interface ShapingState {
   view: "solid" | "flat";
   points: Point[];
   camera: Camera | null;
+  /** Whether its points were set from more than one view: then no view makes it straight, and it follows the surface. */
+  turned: boolean;
   seed: number;
 }
 
-const NONE: Pick<ShapingState, "points" | "camera"> = { points: [], camera: null };
+const NONE: Pick<ShapingState, "points" | "camera" | "turned"> = { points: [], camera: null, turned: false };
 
 export const shaping = createStore<ShapingState>(() => ({
   kind: "line", closed: false, filled: false, snap: false, rows: false, bend: true, view: "solid", seed: 1,
@@ -53,19 +55,25 @@ export function beginShape(view: "solid" | "flat", point: Point, camera: Camera 
     return false;
   }
   if (strokeSender()?.running) return false;
-  set({ view, points: [point], camera, seed: Math.floor(Math.random() * 2 ** 31) });
+  set({ view, points: [point], camera, turned: false, seed: Math.floor(Math.random() * 2 ** 31) });
   return true;
+}
+
+/** The view a point was set in, beside those of the points before. */
+function seenWith(camera: Camera | null): Pick<ShapingState, "camera" | "turned"> {
+  const { camera: before, turned } = get();
+  return { camera, turned: turned || (before !== null && camera !== null && JSON.stringify(before) !== JSON.stringify(camera)) };
 }
 
 export function movePoint(index: number, point: Point, camera: Camera | null): void {
   const points = [...get().points];
   points[index] = point;
-  set({ points, camera });
+  set({ points, ...seenWith(camera) });
   show();
 }
 
 export function addPoint(point: Point, camera: Camera | null): void {
-  set({ points: [...get().points, point], camera });
+  set({ points: [...get().points, point], ...seenWith(camera) });
   show();
 }
 
@@ -82,10 +90,11 @@ function described(): Shape | null {
   if (s.points.length < 2) return null;
   const stamp = tool === "stamp";
   const closed = !stamp && s.closed && s.points.length > 2;
+  const filled = closed && s.filled && !s.rows;
   return {
     kind: stamp ? "stamp" : s.kind, surface: s.view === "solid" ? s.points : [], sheet: s.view === "flat" ? s.points : [],
-    camera: s.view === "solid" ? s.camera : null, texels_per_pixel: s.view === "flat" ? texelsPerPixel() : 1,
-    closed, filled: closed && s.filled && !s.rows, snap: !stamp && s.view === "solid" && s.snap, bend: s.bend, row: !stamp && s.rows ? s.row : null,
+    camera: s.view === "solid" && (filled || !s.turned) ? s.camera : null, texels_per_pixel: s.view === "flat" ? texelsPerPixel() : 1,
+    closed, filled, snap: !stamp && s.view === "solid" && s.snap, bend: s.bend, row: !stamp && s.rows ? s.row : null,
   } as Shape;
 }
 

@@ -42,6 +42,8 @@ Pair = tuple[Coordinate, Coordinate]
 MAX_CORNERS = 200
 #: Pixels of the view between rays along a line; pixels that snapping reaches.
 RAY_PX, SNAP_PX = 1.5, 14.0
+#: A line is told by no more points than this, however long it is said to be.
+MAX_LINE = 40_000
 #: A line breaks where neighbouring rays meet the surface this many times further apart than usual.
 BREAK = 12.0
 
@@ -127,6 +129,7 @@ def smooth(points: F64, closed: bool, step: float) -> F64:
     n = len(points)
     if n < 3:
         return straight(points, closed, step)
+    step = _no_finer(points, closed, step)
     first, last = (points[-1], points[0]) if closed else (2 * points[0] - points[1], 2 * points[-1] - points[-2])
     padded = np.concatenate([[first], points, [last], [points[1] if closed else last]])
     out = []
@@ -145,8 +148,15 @@ def smooth(points: F64, closed: bool, step: float) -> F64:
     return np.concatenate(out)
 
 
+def _no_finer(points: F64, closed: bool, step: float) -> float:
+    """A step that keeps a line through points to MAX_LINE."""
+    around = np.concatenate([points, points[:1]]) if closed else points
+    return max(step, float(np.linalg.norm(np.diff(around, axis=0), axis=1).sum()) / MAX_LINE)
+
+
 def straight(points: F64, closed: bool, step: float) -> F64:
     """(m, k) points at most `step` apart along straight lines between (n, k) ones."""
+    step = _no_finer(points, closed, step)
     around = np.concatenate([points, points[:1]]) if closed and len(points) > 2 else points
     out = [around[:1]]
     for a, b in pairwise(around):
@@ -197,7 +207,8 @@ def _runs(shape: Shape, points: F64, follows: list[F64 | None], samples: Surface
     if any(f is not None for f in follows):
         places = _through(points, follows, samples.spacing)
         return _clung(places, samples, nominal if shape.camera is None else shape.camera.pixel_size(places))
-    if shape.camera is None:
+    if shape.camera is None or not (((points - np.asarray(shape.camera.eye)) @ shape.camera.axes[2]) > 1e-9).all():
+        # What lies behind the eye has no place in its view.
         places = line(points, shape.closed, samples.spacing)
         return _clung(places, samples, nominal)
     view = line(shape.camera.project(points), shape.closed, RAY_PX)
@@ -355,10 +366,17 @@ _FINE = 2
 
 def outline_weights(outline: F64, places: F64) -> F32:
     """(n,) float32 share of a pixel around each place, (n, 2), that a closed outline, (m, 2), covers."""
-    low = np.floor(outline.min(axis=0)) - 2
-    width, height = (np.minimum(np.ceil(outline.max(axis=0)) + 2 - low, 6000) * _FINE).astype(int)
+    if not len(places):
+        return np.zeros(0, np.float32)
+    # Only where both are is drawn: an outline may reach far beyond the view.
+    low = np.floor(np.maximum(outline.min(axis=0), places.min(axis=0))) - 2
+    high = np.ceil(np.minimum(outline.max(axis=0), places.max(axis=0))) + 2
+    if not (high > low).all():
+        return np.zeros(len(places), np.float32)
+    width, height = (np.minimum(high - low, 9000) * _FINE).astype(int)
     picture = np.zeros((height, width), np.uint8)
-    cv2.fillPoly(picture, [np.rint((outline - low) * _FINE * 16).astype(np.int32)], 255, cv2.LINE_AA, 4)
+    corners = np.clip(np.rint((outline - low) * _FINE * 16), -(2**29), 2**29).astype(np.int32)
+    cv2.fillPoly(picture, [corners], 255, cv2.LINE_AA, 4)
     at = ((places - low) * _FINE).astype(np.float32)
     found = cv2.remap(picture, at[:, :1].copy(), at[:, 1:].copy(), cv2.INTER_LINEAR, borderMode=cv2.BORDER_CONSTANT, borderValue=0)
     weights: F32 = found[:, 0].astype(np.float32) / np.float32(255)
@@ -388,6 +406,8 @@ def seen_inside(outline: F64, camera: Camera, samples: SurfaceSamples, caster: R
 
 def _inside(shape: Shape, points: F64, samples: SurfaceSamples, caster: RayCaster) -> tuple[I32, F32]:
     assert shape.camera is not None
+    if not (((points - np.asarray(shape.camera.eye)) @ shape.camera.axes[2]) > 1e-9).all():
+        return np.zeros(0, np.int32), np.zeros(0, np.float32)
     outline = (smooth if shape.kind == "curve" else straight)(shape.camera.project(points), True, RAY_PX)
     return seen_inside(outline, shape.camera, samples, caster)
 
