@@ -78,7 +78,8 @@ class _Walk:
         pressures = np.array([p.pressure for p in points], np.float64)
         n = lay_stops(spatial, pressures, self._leash, step, self._low, self._gamma, least, self._state, MAX_DABS, out)
         laid = out[:n] if n <= MAX_DABS else out[: n : n // MAX_DABS + 1]
-        return np.ascontiguousarray(laid[:, :across]), laid[:, 3].copy()
+        # Copies always: the room is used again, and a first stop may be held back till the next call.
+        return laid[:, :across].copy(), laid[:, 3].copy()
 
 
 _SPREAD, _SHIFT = np.array([2.0, 2.0, 1.0, 2.0, 1.0]), np.array([1.0, 1.0, 0.0, 1.0, 0.0])
