@@ -280,7 +280,11 @@ def paint_runs(starts, counts, base, coverage, codes, values, erase, comps, out)
     every sample, 0 for none; out : (comps + 1, 65536) uint16
     """
     full, half, one, zero = np.float32(65535), np.float32(0.5), np.float32(1), np.float32(0)
-    under, inverse = np.empty(CHUNK, np.float32), np.empty(CHUNK, np.float32)
+    # No longer than a run: larger ones would be given back and asked for anew with every call.
+    longest = 1
+    for r in range(len(counts)):
+        longest = max(longest, counts[r])
+    under, inverse = np.empty(longest, np.float32), np.empty(longest, np.float32)
     before = u16_at(base, CHUNK * (comps + 1))
     top = np.uint64(comps * CHUNK)
     # Unsigned places need no look for a negative index, so that these loops become vector instructions without slices.
@@ -288,29 +292,29 @@ def paint_runs(starts, counts, base, coverage, codes, values, erase, comps, out)
         first, end = np.uint64(starts[r]), np.uint64(starts[r] + counts[r])
         if base != 0:
             for i in range(first, end):
-                under[i] = np.float32(before[top + i]) * (one / full) * (one - coverage[i])
+                under[i - first] = np.float32(before[top + i]) * (one / full) * (one - coverage[i])
         else:
             for i in range(first, end):
-                under[i] = zero
+                under[i - first] = zero
         if erase:
             for i in range(first, end):
-                out[comps, i] = np.uint16(np.int32(under[i] * full + half))
+                out[comps, i] = np.uint16(np.int32(under[i - first] * full + half))
             continue
         for i in range(first, end):
-            total = coverage[i] + under[i]
+            total = coverage[i] + under[i - first]
             out[comps, i] = np.uint16(np.int32(total * full + half))
-            inverse[i] = one / (total if total > zero else one)
+            inverse[i - first] = one / (total if total > zero else one)
         for k in range(comps):
             code, row = np.float32(codes[k]), np.uint64(k * CHUNK)
             if values != 0:
                 own = u16_at(values, CHUNK * comps)
                 for i in range(first, end):
                     below = np.float32(before[row + i]) if base != 0 else np.float32(0)
-                    value = (coverage[i] * np.float32(own[row + i]) + under[i] * below) * inverse[i] + half
+                    value = (coverage[i] * np.float32(own[row + i]) + under[i - first] * below) * inverse[i - first] + half
                     out[k, i] = np.uint16(np.int32(value)) if coverage[i] > zero else out[k, i]
             elif base != 0:
                 for i in range(first, end):
-                    value = (coverage[i] * code + under[i] * np.float32(before[row + i])) * inverse[i] + half
+                    value = (coverage[i] * code + under[i - first] * np.float32(before[row + i])) * inverse[i - first] + half
                     out[k, i] = np.uint16(np.int32(value)) if coverage[i] > zero else out[k, i]
             else:
                 for i in range(first, end):
