@@ -1,5 +1,5 @@
 /** Handles on the model: the ends of a gradient line, the middle and the edge of a picture. */
-import { useEffect, useRef, useState } from "react";
+import { useRef, useState } from "react";
 import * as THREE from "three";
 import { useStore } from "zustand";
 import type { Edit, Layer, MaskStep, Projection, Sheet } from "../api/types";
@@ -8,6 +8,7 @@ import { useSheet, useWorkshop } from "../state/hooks";
 import { findLayer, partIn } from "../state/layers";
 import { changeMask, forgetTrial, masks, openLayer, tryEdit, tryMask } from "../state/masks";
 import { theStage } from "../state/workshop";
+import { useDrawn } from "../viewport/useDrawn";
 import { edgeOf, withEdge, type Place } from "./projection";
 
 interface Handle<T> {
@@ -83,16 +84,8 @@ function FillHandles({ sheet, layer, channel }: { sheet: Sheet; layer: Layer; ch
 
 function Handles<T>({ value, of, onTry, onTake }: { value: T; of: (value: T) => Handle<T>[]; onTry: (value: T) => void; onTake: (value: T) => Promise<void> }) {
   const [draft, setDraft] = useState<T | null>(null);
-  const [, drawn] = useState(0);
   const svg = useRef<SVGSVGElement>(null);
-  useEffect(() => {
-    const stage = theStage();
-    const follow = (): void => drawn((n) => n + 1);
-    stage?.onDrawn.add(follow);
-    return () => {
-      stage?.onDrawn.delete(follow);
-    };
-  }, []);
+  useDrawn();
   const stage = theStage();
   if (!stage) return null;
   const list = of(draft ?? value);

@@ -3,7 +3,7 @@ import { useRef, useState } from "react";
 import { api } from "../api/client";
 import type { Brush, Tip } from "../api/types";
 import { useDocument, useWorkshop } from "../state/hooks";
-import { refresh, say, setBrush, useBrush as takeBrush, workshop } from "../state/workshop";
+import { refresh, say, setBrush, takeBrush, workshop } from "../state/workshop";
 import { Icon } from "../theme/icons";
 import { NamedSlider } from "./sliders";
 import { FileInput } from "../theme/FileInput";

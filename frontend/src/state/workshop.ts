@@ -441,7 +441,7 @@ export function setBrush(change: Partial<Brush>): void {
 }
 
 /** Take another brush; the one before is a key away. */
-export function useBrush(change: Partial<Brush>): void {
+export function takeBrush(change: Partial<Brush>): void {
   set({ lastBrush: get().brush, brush: { ...get().brush, ...change } });
 }
 

@@ -1,26 +1,14 @@
 /** What lies over the views while lines are shaped, faces are drawn around and gradients are laid. */
-import { useEffect, useRef, useState } from "react";
+import { useRef } from "react";
 import * as THREE from "three";
 import { useStore } from "zustand";
 import { useWorkshop } from "../state/hooks";
 import { outline } from "../state/picking";
+import { useDrawn } from "./useDrawn";
 import { holdPoint, movePoint, shaping, type Point } from "../state/shaping";
 import { theStage, workshop } from "../state/workshop";
 
 type Kind = "solid" | "flat";
-
-/** Draw again whenever the views did. */
-function useDrawn(): void {
-  const [, drawn] = useState(0);
-  useEffect(() => {
-    const stage = theStage();
-    const follow = (): void => drawn((n) => n + 1);
-    stage?.onDrawn.add(follow);
-    return () => {
-      stage?.onDrawn.delete(follow);
-    };
-  }, []);
-}
 
 function onScreen(kind: Kind, points: Point[], side: number): [number, number][] {
   const stage = theStage();
