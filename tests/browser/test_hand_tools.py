@@ -186,7 +186,7 @@ def test_keys_size_borrow_and_bring_back(page: Page, server: Server, crate: str)
     expect(page.get_by_role("button", name="Brush", exact=True)).to_have_attribute("aria-pressed", "true")
     page.keyboard.down("e")
     expect(page.get_by_role("button", name="Erase", exact=True)).to_have_attribute("aria-pressed", "true")
-    page.evaluate("new Promise(done => setTimeout(done, 400))")
+    drag(page, "solid", (0.48, 0.5), (0.52, 0.5))
     page.keyboard.up("e")
     expect(page.get_by_role("button", name="Brush", exact=True)).to_have_attribute("aria-pressed", "true")
     # Another tip, and back to the brush before.

@@ -2,7 +2,7 @@ import { Snackbar } from "@mui/material";
 import { useEffect, useRef, useState } from "react";
 import { useRoute, useWorkshop } from "../state/hooks";
 import { closeProject, openProject, openStage, workshop } from "../state/workshop";
-import { handleKey, releaseKey } from "../tools/commands";
+import { handleKey, pressUnderKey, releaseKey } from "../tools/commands";
 import { BakeScreen } from "./BakeScreen";
 import { ExportScreen } from "./ExportScreen";
 import { JobBar } from "./JobBar";
@@ -24,9 +24,13 @@ export function App({ onMode }: { onMode: () => void }) {
     };
     window.addEventListener("keydown", listen);
     window.addEventListener("keyup", releaseKey);
+    window.addEventListener("pointerdown", pressUnderKey, true);
+    window.addEventListener("pointerup", pressUnderKey, true);
     return () => {
       window.removeEventListener("keydown", listen);
       window.removeEventListener("keyup", releaseKey);
+      window.removeEventListener("pointerdown", pressUnderKey, true);
+      window.removeEventListener("pointerup", pressUnderKey, true);
     };
   }, [uid]);
   return (

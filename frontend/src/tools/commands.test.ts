@@ -1,6 +1,6 @@
 import { afterEach, describe, expect, it, vi } from "vitest";
 import { workshop } from "../state/workshop";
-import { COMMANDS, handleKey, hint, keyOf, keyText, pressed, rebind, resetKeys } from "./commands";
+import { COMMANDS, handleKey, hint, keyOf, keyText, pressed, pressUnderKey, rebind, releaseKey, resetKeys } from "./commands";
 
 const press = (key: string, more: Partial<KeyboardEvent> = {}): KeyboardEvent =>
   ({ key, ctrlKey: false, shiftKey: false, metaKey: false, target: { closest: () => null }, preventDefault: vi.fn(), ...more }) as unknown as KeyboardEvent;
@@ -21,6 +21,26 @@ describe("commands", () => {
     expect(handleKey(press("B".toLowerCase()))).toBe(true);
     expect(workshop.getState().tool).toBe("brush");
     expect(handleKey(press("u"))).toBe(false);
+  });
+
+  it("of tools are only borrowed while they are held for a press", () => {
+    const tool = (): string => workshop.getState().tool;
+    const hold = (key: string, ms: number, ...does: string[]): string => {
+      handleKey(press("b", { timeStamp: 0 }));
+      releaseKey({ key: "b", timeStamp: 1 });
+      handleKey(press(key, { timeStamp: 1000 }));
+      for (const type of does) pressUnderKey({ type });
+      releaseKey({ key, timeStamp: 1000 + ms });
+      return tool();
+    };
+    expect(hold("e", 40)).toBe("erase");
+    expect(hold("e", 4000)).toBe("erase");
+    expect(hold("e", 40, "pointerdown", "pointerup")).toBe("brush");
+    expect(hold("e", 900, "pointerdown")).toBe("brush");
+    // The next stroke began before the finger left the key.
+    expect(hold("e", 120, "pointerdown")).toBe("erase");
+    // The end of a stroke that began before the key.
+    expect(hold("e", 900, "pointerup")).toBe("erase");
   });
 
   it("leave typing alone", () => {

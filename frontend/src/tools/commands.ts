@@ -168,19 +168,24 @@ export function handleKey(event: KeyboardEvent): boolean {
   if (!command || (command.when && !command.when())) return false;
   event.preventDefault();
   if (event.repeat && command.group === "Tools") return true;
-  if (command.group === "Tools") borrowed = { key: event.key.toLowerCase(), tool: get().tool, since: event.timeStamp };
+  if (command.group === "Tools") borrowed = { key: event.key.toLowerCase(), tool: get().tool, since: event.timeStamp, press: "none" };
   command.run();
   return true;
 }
 
-/** The tool that a held key stands in for. */
-let borrowed: { key: string; tool: Tool; since: number } | null = null;
-/** Milliseconds from which a key counts as held. */
+/** The tool that a key which is down stands in for, and what the pointer did under it. */
+let borrowed: { key: string; tool: Tool; since: number; press: "none" | "begun" | "ended" } | null = null;
+/** Milliseconds from which a key that is let go amid a press was held for it. */
 const HELD = 350;
 
-/** A tool's key that was held gives the tool before back when it is let go. */
-export function releaseKey(event: KeyboardEvent): void {
+/** What the pointer does while a tool's key is down is done with that tool. */
+export function pressUnderKey(event: Pick<Event, "type">): void {
+  if (borrowed) borrowed.press = event.type === "pointerdown" ? "begun" : borrowed.press === "begun" ? "ended" : borrowed.press;
+}
+
+/** A tool's key that was held for a press gives the tool before back when it is let go; without one, however slow, it chose the tool. */
+export function releaseKey(event: Pick<KeyboardEvent, "key" | "timeStamp">): void {
   if (!borrowed || event.key.toLowerCase() !== borrowed.key) return;
-  if (event.timeStamp - borrowed.since > HELD) workshop.setState({ tool: borrowed.tool });
+  if (borrowed.press === "ended" || (borrowed.press === "begun" && event.timeStamp - borrowed.since > HELD)) workshop.setState({ tool: borrowed.tool });
   borrowed = null;
 }
