@@ -14,7 +14,7 @@ from ruvelt.core.mesh.readers import read_mesh
 from ruvelt.core.mesh.sheets import plan_sheets
 from ruvelt.core.samples.sheet import SheetSamples
 from ruvelt.core.samples.surface import SurfaceSamples
-from ruvelt.core.samples.vertices import VertexSamples
+from ruvelt.core.samples.vertices import VertexSamples, along_curve
 from ruvelt.core.workers import Workers
 from ruvelt.demo.lantern import low_obj
 from tests.meshes import globe, model_of, split_square, square
@@ -208,3 +208,33 @@ def test_sample_areas_add_up_to_the_surface() -> None:
     assert_allclose(areas.sum(), 4.0, rtol=0.03)
     vertices = VertexSamples(globe())
     assert_allclose(vertices.grid_areas.sum(), vertices.area(), rtol=1e-5)
+
+
+def test_vertices_lie_along_a_curve_that_keeps_neighbours_together() -> None:
+    samples = VertexSamples(globe(60, 30))
+    count = samples.model.vertex_count
+    assert_array_equal(samples.positions[samples.slot_of_vertex], samples.model.positions)
+    assert_array_equal(samples.vertex[samples.slot_of_vertex], np.arange(count))
+    assert (samples.vertex[count:] == -1).all()
+    # Interleaved bits, written out: the corners of a cube, and of one of its eighths, come in this order.
+    corners = np.array([[x, y, z] for z in (0, 1) for y in (0, 1) for x in (0, 1)], np.float32)
+    shuffled = np.random.default_rng(5).permutation(8)
+    assert_array_equal(corners[shuffled][along_curve(corners[shuffled])], corners)
+    near = np.concatenate([corners * 0.1, corners])
+    assert_array_equal(along_curve(near)[:9], [0, 8, 1, 2, 3, 4, 5, 6, 7])
+    # What a dab covers is fewer tiles than in file order.
+    fine = VertexSamples(globe(240, 120))
+    tiles = [
+        sum(len(np.unique(np.flatnonzero(np.linalg.norm(places - c, axis=1) < 0.1) // 256)) for c in np.eye(3))
+        for places in (fine.positions, fine.model.positions)
+    ]
+    assert tiles[0] < tiles[1]
+
+
+def test_a_part_of_the_faces_is_found_wherever_its_vertices_lie() -> None:
+    samples = VertexSamples(globe(60, 30))
+    model = samples.model
+    faces = np.arange(model.face_count) < model.face_count // 3
+    marked = samples.slots_of_faces(faces)
+    wanted = {int(v) for f in np.flatnonzero(faces) for v in model.corner_vertex[model.face_starts[f] : model.face_starts[f + 1]]}
+    assert set(samples.vertex[marked].tolist()) == wanted

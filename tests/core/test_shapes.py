@@ -13,9 +13,11 @@ from ruvelt.core.brush.path import Point, SheetPath, SurfacePath
 from ruvelt.core.brush.settings import Brush, Mirror
 from ruvelt.core.brush.shapes import Row, Shape, lay_shape, shaped_brush, smooth, straight
 from ruvelt.core.brush.snapping import EdgeGraph, sharp_edges
-from ruvelt.core.brush.target import Paint
+from ruvelt.core.brush.target import Paint, resolve_target
 from ruvelt.core.mesh.rays import RayCaster
 from ruvelt.core.samples.vertices import VertexSamples
+from ruvelt.core.stack.document import plane_id
+from ruvelt.core.stack.evaluate import SheetEvaluator
 from tests.core.scene import Scene, paint_layer, target
 from tests.core.test_reading_tools import by_place, painted, roughness
 from tests.core.test_rich_brush import plane, red
@@ -331,3 +333,69 @@ def test_smear_on_the_flat_sheet_and_mirrored() -> None:
     live.dabs(SheetPath(one, 1.0, flat.samples.spacing, 2.0).extend([Point((110.0, 128.0)), Point((140.0, 128.0))]))
     flat.keep(live)
     assert np.argmax(roughness(flat)[128] > 0.5) == pytest.approx(158, abs=2)
+
+
+def test_smear_drags_every_channel_of_the_target() -> None:
+    """Two channels in one stroke move alike, in one batch and in many."""
+    wanted = None
+    for batches in (1, 6):
+        scene = painted(by_place_of(lambda p: (p[:, 0] > 0).astype(float)))
+        codes = scene.planes[plane_id("s", "p", "roughness")]
+        scene.put_plane(plane_id("s", "p", "metallic"), np.concatenate([scene.store.get(k) for _, k in sorted(codes.chunks.items())], axis=1))
+        brush, _ = dab(0.5, hardness=0.9, spacing=0.02)
+        live = scene.live(target("roughness", "metallic"), SMEAR, brush=brush)
+        path = SurfacePath(brush, scene.samples)
+        for x in np.linspace(-0.1, 0.2, batches + 1):
+            live.dabs(path.extend([Point((float(x), 0, 0))]))
+        scene.keep(live)
+        moved = [np.concatenate([scene.evaluator.composite(c, n)[0] for n in range(scene.samples.chunk_count)]) for c in ("roughness", "metallic")]
+        assert_array_equal(moved[0], moved[1])
+        row = moved[0].reshape(256, 256)[128] / 65535
+        assert (np.argmax(row > 0.5) + 0.5) / 128 - 1 == pytest.approx(0.3, abs=0.02)
+        wanted = row if wanted is None else wanted
+        assert np.abs(row - wanted).max() < 0.51
+
+
+def test_smear_there_and_back_leaves_little_behind() -> None:
+    """A ramp dragged right and left again by a wide brush lies where it lay: what is read is where it came from, not a blur of blurs."""
+    ramp = by_place_of(lambda p: 0.5 + 0.25 * p[:, 0])
+    scene = painted(ramp)
+    before = roughness(scene).copy()
+    brush, _ = dab(0.6, hardness=0.0, spacing=0.02)
+    lay(scene, SMEAR, brush, [Point((0, 0, 0)), Point((0.15, 0, 0)), Point((0, 0, 0))], target("roughness"))
+    middle = np.abs(roughness(scene) - before)[120:136, 120:136]
+    assert middle.max() < 0.25 * 0.06
+
+
+def test_smear_with_a_picture_tip_drags_only_where_the_picture_is() -> None:
+    round_brush, _ = dab(0.5, hardness=0.9, spacing=0.02)
+    tipped = round_brush.model_copy(update={"tips": ("hatch",)})
+    changed = {}
+    for name, brush in (("round", round_brush), ("hatch", tipped)):
+        scene = painted(by_place_of(lambda p: (p[:, 0] > 0).astype(float)))
+        before = roughness(scene).copy()
+        lay(scene, SMEAR, brush, [Point((-0.1, 0, 0)), Point((0.2, 0, 0))], target("roughness"))
+        changed[name] = np.abs(roughness(scene) - before) > 0.5
+    assert 0 < changed["hatch"].sum() < 0.8 * changed["round"].sum()
+
+
+@pytest.mark.parametrize("there", [0.3, -0.3])
+def test_smear_on_vertices(there: float) -> None:
+    ball = globe(200, 100)
+    scene = Scene(ball, (paint_layer(),))
+    samples = VertexSamples(ball)
+    name = plane_id("s", "p", "roughness")
+    codes = np.where(samples.positions[:, 0] > 0, 65535, 0).astype(np.uint16)
+    scene.put_plane(name, np.stack([codes, np.full_like(codes, 65535)]))
+    evaluator = SheetEvaluator(scene.document, scene.document.sheets[0], samples, scene.faces, scene.lookup, scene.cache)
+    live = LiveStroke(resolve_target(scene.document, target("roughness"), SMEAR), evaluator, scene.lookup, paint=SMEAR)
+    brush = Brush(size=0.8, size_unit="object", hardness=0.8, spacing=0.02)
+    live.dabs(SurfacePath(brush, samples).extend([Point((0.0, 0.0, 1.0)), Point((there, 0.0, float(np.sqrt(1 - there**2))))]))
+    front = samples.covered & (np.abs(samples.positions[:, 1]) < 0.05) & (samples.positions[:, 2] > 0.5)
+    now = live.changes[name][0][0]
+    # The step went along: what lies between where it was and where it is has changed sides.
+    between = front & (samples.positions[:, 0] / there > 0.05) & (samples.positions[:, 0] / there < 0.85)
+    assert between.sum() > 20
+    assert (now[between] == (0 if there > 0 else 65535)).mean() > 0.97
+    beyond = front & (samples.positions[:, 0] / there > 1.6)
+    assert_array_equal(now[beyond], codes[beyond])

@@ -8,12 +8,13 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from numpy.testing import assert_allclose, assert_array_equal
 
-from ruvelt.core.brush.live import LiveStroke, runs_of
+from ruvelt.core.brush.live import LiveStroke
 from ruvelt.core.brush.path import Point, SheetPath, SurfacePath
 from ruvelt.core.brush.settings import Brush, Mirror
 from ruvelt.core.brush.target import Paint, Target, resolve_target
 from ruvelt.core.errors import Conflict, InputError, NotFound
 from ruvelt.core.samples.chunks import CHUNK, TILES
+from ruvelt.core.samples.tiles import runs_of
 from ruvelt.core.samples.vertices import VertexSamples
 from ruvelt.core.stack.basics import FacePick
 from ruvelt.core.stack.document import FillLayer, GroupLayer, mask_plane_id, plane_id

@@ -56,7 +56,7 @@ def tools(side: int) -> list[Row]:
     rows = []
     for name, (paint, brush, most) in kinds.items():
         batches(scene, "l10", paint=paint, brush=brush)
-        rounds = [(float(np.median(batches(scene, "l10", paint=paint, brush=brush))), float(np.median(batches(scene, "l10")))) for _ in range(3)]
+        rounds = [(float(np.median(batches(scene, "l10", paint=paint, brush=brush))), float(np.median(batches(scene, "l10")))) for _ in range(8)]
         ours, plain = (min(times) for times in zip(*rounds, strict=True))
         rows.append(at_most(f"batch of {name}, 20 layers", ours * 1e3, plain * 1e3, "the plain brush", most))
     scene.workers.close()
@@ -114,7 +114,7 @@ def tools_against_scipy(side: int) -> list[Row]:
         ("smear", SMEAR, smear, 3),
     )
     for name, paint, theirs, goes in works:
-        ours = min(float(np.median(batches(scene, "l1", 2, paint))) for _ in range(3))
+        ours = min(float(np.median(batches(scene, "l1", 2, paint))) for _ in range(8))
         rows.append(faster(f"batch of {name}, {side}²", ours * 1e3, median(theirs, goes) * 1e3, "cKDTree and NumPy", 10))
     scene.workers.close()
     return rows

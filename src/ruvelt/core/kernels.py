@@ -56,7 +56,7 @@ def kernel(*signatures: Any, late: bool = False, **options: Any) -> Callable[[Fu
 
 
 def inline(function: Function) -> Function:
-    """A helper that only other kernels of the same file call."""
+    """A small helper that becomes part of each kernel that calls it."""
     jitted: Function = numba.njit(inline="always", error_model="numpy")(function)
     return jitted
 

@@ -70,7 +70,7 @@ class PointMaker:
         slots = chunk * CHUNK + np.flatnonzero(samples.covered[chunk * CHUNK : (chunk + 1) * CHUNK])
         normal = np.ascontiguousarray(samples.normals[slots])
         cage = np.zeros((samples.slot_count, 3), np.float32)
-        cage[samples.model.corner_vertex] = self._cages
+        cage[samples.slot_of_vertex[samples.model.corner_vertex]] = self._cages
         position = np.ascontiguousarray(samples.positions[slots])
         local = (slots - chunk * CHUNK).astype(np.int32)
         return Points(local, samples.face[slots], position, normal, np.ascontiguousarray(cage[slots]), normal, None)

@@ -233,45 +233,6 @@ def disc_dabs(dabs, side, owner, allowed, coverage, dirty):
                 dirty[s >> 16, _tile(s, True)] = 1
 
 
-@kernel(i64(u8[::1], numba.boolean, i32[::1], i32[::1]))
-def tile_runs(tiles, square, starts, counts):
-    """Marked tiles of a chunk as runs of neighbouring samples, none longer than a block of 1024; returns how many."""
-    n = 0
-    if not square:
-        t = 0
-        while t < 256:
-            if tiles[t]:
-                first = t
-                while t < 256 and tiles[t] and t - first < 4:
-                    t += 1
-                starts[n], counts[n] = first * 256, (t - first) * 256
-                n += 1
-            else:
-                t += 1
-        return n
-    for row in range(16):
-        full = True
-        for t in range(16):
-            full = full and tiles[row * 16 + t] != 0
-        if full:
-            for quarter in range(4):
-                starts[n], counts[n] = row * 4096 + quarter * 1024, 1024
-                n += 1
-            continue
-        for y in range(16):
-            t = 0
-            while t < 16:
-                if tiles[row * 16 + t]:
-                    first = t
-                    while t < 16 and tiles[row * 16 + t]:
-                        t += 1
-                    starts[n], counts[n] = row * 4096 + y * 256 + first * 16, (t - first) * 16
-                    n += 1
-                else:
-                    t += 1
-    return n
-
-
 @kernel(numba.void(i32[::1], i32[::1], i64, f32[::1], numba.uint16[::1], i64, numba.boolean, i32, numba.uint16[:, ::1]))
 def paint_runs(starts, counts, base, coverage, codes, values, erase, comps, out):
     """Lay a colour over the plane as it was before the stroke (address `base`, 0 when the chunk did not exist), with coverage as alpha.

@@ -55,7 +55,7 @@ def _grained(grain, depth, size, fixed, x, y, z, nx, ny, nz, along, across):
 
 
 @inline
-def _weigh(dx, dy, dz, nx, ny, nz, inv, along, across, up, roundness, hardness, limit, depth, tip, flip, bend, tips):
+def weigh(dx, dy, dz, nx, ny, nz, inv, along, across, up, roundness, hardness, limit, depth, tip, flip, bend, tips):
     """Weight of a dab at an offset from its centre, and the offset along the tip's two axes in radii: (weight, a, b).
 
     inv : one over the radius; along, across, up : the tip's axes and the dab's normal, three numbers each
@@ -118,6 +118,8 @@ def _remember(marks, slot, share, mix, across, side, hue, saturation, value):
     if across:
         mix = min(max(np.float32(0.5) + np.float32(0.5) * side, np.float32(0)), np.float32(1))
     marks[slot, 0] += (mix - marks[slot, 0]) * share
+    if marks.shape[1] < 4:
+        return
     marks[slot, 1] += (hue - marks[slot, 1]) * share
     marks[slot, 2] += (saturation - marks[slot, 2]) * share
     marks[slot, 3] += (value - marks[slot, 3]) * share
@@ -152,7 +154,7 @@ def rich_balls(
     """Raise coverage of samples that dabs reach, in the grid's layers z_first … z_last, dab after dab.
 
     dabs : (n, 31), see path.RICH_COLUMNS; tips : (k, side, side) weights; grain : (side, side), or (1, 1) with depth 0
-    reach : radii a dab can reach; marks : (slots, 4) what the stroke remembers of colours, or (0, 4)
+    reach : radii a dab can reach; marks : what the stroke remembers of colours, (slots, 4), (slots, 1) of mixing alone, or none
     """
     one, zero, scale = np.float32(1), np.float32(0), np.float32(1 / 127)
     weights, at_a, at_b = np.empty(STRETCH, np.float32), np.empty(STRETCH, np.float32), np.empty(STRETCH, np.float32)
@@ -203,7 +205,7 @@ def rich_balls(
                             k = first + i
                             nx, ny, nz = np.float32(normal[0, k]) * scale, np.float32(normal[1, k]) * scale, np.float32(normal[2, k]) * scale
                             dx, dy, dz = xyz[0, k] - cx, xyz[1, k] - cy, xyz[2, k] - cz
-                            weights[i], at_a[i], at_b[i] = _weigh(
+                            weights[i], at_a[i], at_b[i] = weigh(
                                 dx, dy, dz, nx, ny, nz, inv, along, across, up, roundness, hardness, limit, depth, tip, flip, bend, tips
                             )
                     else:
@@ -291,7 +293,7 @@ def rich_discs(
                 s = ((y >> 8) * chunks + (x >> 8)) * CHUNK + ((y & 255) << 8) + (x & 255)
                 if dx * dx + dy * dy >= far * far or owner[s] < 0 or (len(allowed) and allowed[s] == 0):
                     continue
-                weight, a, b = _weigh(dx, dy, zero, zero, zero, one, inv, along, across, up, roundness, hardness, limit, depth, tip, flip, bend, tips)
+                weight, a, b = weigh(dx, dy, zero, zero, zero, one, inv, along, across, up, roundness, hardness, limit, depth, tip, flip, bend, tips)
                 if weight <= zero:
                     continue
                 if grain_depth > zero:
@@ -312,17 +314,24 @@ def mixed_codes(starts, counts, chunk, marks, first, second, turns, out):
 
     turns : whether their hue, saturation and value differ, too; then there are three components
 
-    marks : (slots, 4) mixing, hue (turns), saturation and value (shares); out : (components, 65536) uint16
+    marks : (slots, 4) mixing, hue (turns), saturation and value (shares), or (slots, 1) mixing alone; out : (components, 65536) uint16
     """
     full, half, zero = np.float32(65535), np.float32(0.5), np.float32(0)
     comps = len(first)
+    shares = marks.reshape(-1)
     for run in range(len(starts)):
         begin, end = starts[run], starts[run] + counts[run]
         if not turns:
+            # Indices without a sign, so that this becomes vector instructions.
+            home = np.uint64(chunk * CHUNK)
             for k in range(comps):
                 low, span = np.float32(first[k]) + half, np.float32(second[k]) - np.float32(first[k])
-                for i in range(begin, end):
-                    out[k, i] = np.uint16(low + span * marks[chunk * CHUNK + i, 0])
+                if marks.shape[1] == 1:
+                    for i in range(np.uint64(begin), np.uint64(end)):
+                        out[k, i] = np.uint16(low + span * shares[home + i])
+                else:
+                    for i in range(begin, end):
+                        out[k, i] = np.uint16(low + span * marks[chunk * CHUNK + i, 0])
             continue
         for i in range(begin, end):
             s = chunk * CHUNK + i

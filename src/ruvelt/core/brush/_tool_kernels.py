@@ -1,4 +1,4 @@
-"""Loops of tools that read the surface: which samples are new, which chunks lie near, and how tone changes a colour."""
+"""Loops of tools that read the surface: how tone changes a colour, and colours times coverage."""
 
 # mypy: disable-error-code="no-untyped-def"
 import numba
@@ -9,59 +9,6 @@ from ruvelt.core.kernels import kernel, u16_at
 
 f32, i32, i64, u8, u16 = numba.float32, numba.int32, numba.int64, numba.uint8, numba.uint16
 CHUNK = 65536
-
-
-@kernel(numba.void(i32[::1], f32[:, ::1], f32, f32[::1], numba.float64, i32[::1], i32[::1], i32[::1], u8[::1], u8[::1]), late=True)
-def chunks_near(slots, position, reach, low, cell, dims, start, slot, seen, marks):
-    """Mark the chunks of samples in cells within `reach` of given ones. seen : (cells,) cells that need no look, or have had one."""
-    lo, hi = np.empty(3, np.int64), np.empty(3, np.int64)
-    for at in range(len(slots)):
-        for k in range(3):
-            p = position[slots[at], k] - low[k]
-            lo[k] = min(max(int(np.floor((p - reach) / cell)), 0), dims[k] - 1)
-            hi[k] = min(max(int(np.floor((p + reach) / cell)), 0), dims[k] - 1)
-        for z in range(lo[2], hi[2] + 1):
-            for y in range(lo[1], hi[1] + 1):
-                row = (z * dims[1] + y) * dims[0]
-                for c in range(row + lo[0], row + hi[0] + 1):
-                    if seen[c] == 0:
-                        seen[c] = 1
-                        for j in range(start[c], start[c + 1]):
-                            marks[slot[j] >> 16] = 1
-
-
-@kernel(i64(i32[::1], i32[::1], u8[::1], i32[::1], numba.boolean, i32, i32[::1]), late=True)
-def new_slots(starts, counts, tiles, face, square, chunk, out):
-    """Covered samples of a chunk's runs that lie in marked tiles, as slots; returns how many."""
-    n = 0
-    for run in range(len(starts)):
-        for local in range(starts[run], starts[run] + counts[run]):
-            tile = ((local >> 12) << 4) | ((local & 255) >> 4) if square else local >> 8
-            if tiles[tile] and face[chunk * CHUNK + local] >= 0:
-                out[n] = chunk * CHUNK + local
-                n += 1
-    return n
-
-
-@kernel(i64(u8[::1], i32[::1], numba.boolean, i32, i32[::1]), late=True)
-def few_slots(tiles, face, square, chunk, out):
-    """One covered sample for each eight by eight texels (64 in a row) of a chunk's marked tiles; returns how many."""
-    n = 0
-    for tile in range(256):
-        if tiles[tile] == 0:
-            continue
-        for block in range(4):
-            found = False
-            for i in range(64):
-                local = tile * 256 + block * 64 + i
-                if square:
-                    y = (tile >> 4) * 16 + (block >> 1) * 8 + (i >> 3)
-                    local = y * 256 + (tile & 15) * 16 + (block & 1) * 8 + (i & 7)
-                if not found and face[chunk * CHUNK + local] >= 0:
-                    out[n] = chunk * CHUNK + local
-                    n += 1
-                    found = True
-    return n
 
 
 LIGHTEN, DARKEN, CONTRAST, SATURATE, DESATURATE, HUE, TINT = 0, 1, 2, 3, 4, 5, 6
@@ -106,3 +53,16 @@ def tone_values(slots, look, comps, change, span, amount, turns, colour, out):
         if comps == 3:
             out[1, i] = np.uint16(min(max(g, zero), one) * full + half)
             out[2, i] = np.uint16(min(max(b, zero), one) * full + half)
+
+
+@kernel(numba.void(i64, i32, u16[:, ::1]), late=True)
+def multiply_alpha(plane, comps, out):
+    """Colours times coverage of a whole chunk. plane : address of (comps + 1, 65536) uint16, alpha last; out : the same, alpha as it was."""
+    codes = u16_at(plane, CHUNK * (comps + 1))
+    top = np.uint64(comps * CHUNK)
+    for i in range(np.uint64(CHUNK)):
+        out[comps, i] = codes[top + i]
+    for k in range(comps):
+        row = np.uint64(k * CHUNK)
+        for i in range(np.uint64(CHUNK)):
+            out[k, i] = np.uint16(np.float32(codes[row + i]) * (np.float32(codes[top + i]) * np.float32(1 / 65535)) + np.float32(0.5))

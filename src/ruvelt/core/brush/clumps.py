@@ -9,7 +9,7 @@ from weakref import WeakKeyDictionary
 import numpy as np
 from numpy.typing import NDArray
 
-from ruvelt.core.brush._near_kernels import gather_clumps
+from ruvelt.core.brush._clump_kernels import gather_clumps
 from ruvelt.core.samples.surface import SurfaceSamples
 
 #: Clumps aimed at inside a radius: their means are then right to a code or so, and it costs no more however wide it is.

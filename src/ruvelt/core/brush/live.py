@@ -8,32 +8,32 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from ruvelt.core.brush._dab_kernels import ball_dabs, disc_dabs, flood_coverage, paint_runs, tile_runs, toward_runs
+from ruvelt.core.brush._dab_kernels import ball_dabs, disc_dabs, flood_coverage, paint_runs, toward_runs
 from ruvelt.core.brush._rich_kernels import FLOW, LEVEL, PAST, confined, mixed_codes, rich_balls, rich_discs
 from ruvelt.core.brush.confine import Confinement
 from ruvelt.core.brush.gradient import Gradient, gradient_share
 from ruvelt.core.brush.path import BALL_COLUMNS, RICH_COLUMNS, flat_balls
 from ruvelt.core.brush.reading import Reader
 from ruvelt.core.brush.settings import Brush, Mirror
-from ruvelt.core.brush.smear import Smear
+from ruvelt.core.brush.smear import smear_of
 from ruvelt.core.brush.target import Cell, Paint, ResolvedTarget
 from ruvelt.core.brush.tips import load_grain, load_tips
 from ruvelt.core.planes.addresses import Addresses
 from ruvelt.core.planes.plane import U16, empty_chunk
-from ruvelt.core.samples.chunks import CHUNK, CHUNK_SIDE, TILE_SIDE, TILES
+from ruvelt.core.samples.chunks import CHUNK, CHUNK_SIDE, TILES
 from ruvelt.core.samples.sheet import SheetSamples
+from ruvelt.core.samples.tiles import Runs, runs_of, tiles_of
 from ruvelt.core.stack.basics import FacePick
 from ruvelt.core.stack.evaluate import MASK_PREFIX, Fold, Overlay, Resolved, SheetEvaluator, State, execute
 from ruvelt.core.stack.faces import FaceIndex
 from ruvelt.core.stack.lookup import PlaneLookup
-from ruvelt.core.stack.mask_evaluate import Runs
 from ruvelt.core.stack.references import stroke_is_local
 from ruvelt.core.workers import SERIAL, Workers
 
 #: Samples met by a batch's dabs from which threads share the work.
 SLABS_FROM = 300_000
 #: The same for dabs that are weighed sample by sample.
-RICH_SLABS_FROM = 20_000
+RICH_SLABS_FROM = 150_000
 _BUILDS = {"flow": FLOW, "past": PAST, "level": LEVEL}
 _NO_GRAIN = np.ones((1, 1), np.float32)
 F32 = NDArray[np.float32]
@@ -45,21 +45,6 @@ class Touched:
 
     tiles: dict[int, NDArray[np.uint8]]
     runs: dict[int, Runs]
-
-
-def runs_of(tiles: NDArray[np.uint8], square: bool) -> Runs:
-    """Marked tiles of a chunk as (starts, counts) of neighbouring samples."""
-    starts, counts = np.empty(16 * 256, np.int32), np.empty(16 * 256, np.int32)
-    n = int(tile_runs(tiles, square, starts, counts))
-    return starts[:n].copy(), counts[:n].copy()
-
-
-def _tiles_of(marks: NDArray[np.bool_], square: bool) -> NDArray[np.uint8]:
-    """(256,) tiles of a chunk that hold any marked sample."""
-    if square:
-        n = CHUNK_SIDE // TILE_SIDE
-        return np.asarray(marks.reshape(n, TILE_SIDE, n, TILE_SIDE).any(axis=(1, 3)), np.uint8).reshape(-1)
-    return np.asarray(marks.reshape(TILES, -1).any(axis=1), np.uint8)
 
 
 @dataclass(eq=False)
@@ -98,14 +83,14 @@ class LiveStroke:
         self.target, self.evaluator, self.samples = target, evaluator, samples
         self._planes, self._erase, self._workers = planes, paint.erase, workers
         self._paint, self._brush = paint, brush
-        self._smear = Smear(samples, workers) if paint.tool == "smear" and not paint.erase else None
-        self._reader = Reader(evaluator, planes, paint, self._smear) if paint.looks else None
+        self._smear = smear_of(samples, workers) if paint.tool == "smear" and not paint.erase else None
+        self._reader = Reader(evaluator, planes, paint, self._smear, workers) if paint.looks else None
         self._coverage = np.zeros(samples.slot_count, np.float32)
         self._confinement = Confinement(paint.confine, evaluator, evaluator.cache, workers) if paint.confine.by_sample else None
         self._confined: dict[int, F32] = {}
         self._addresses = Addresses()
         #: What the stroke remembers of its dabs' colours at each sample.
-        self._marks = np.zeros((samples.slot_count if brush.colours_vary else 0, 4), np.float32)
+        self._marks = np.zeros((samples.slot_count if brush.colours_vary else 0, 4 if brush.colours_turn else 1), np.float32)
         self._mixed: dict[tuple[str, int], U16] = {}
         self._tips: F32 | None = None
         self._grain = load_grain(brush.grain.picture, evaluator.picture) if brush.grain.picture is not None else _NO_GRAIN
@@ -144,10 +129,9 @@ class LiveStroke:
             if flat and mirror is not None:
                 dabs = self._mirrored_discs(dabs, mirror)
             if self._smear is not None:
-                balls = flat_balls(dabs) if dabs.shape[1] not in (BALL_COLUMNS, RICH_COLUMNS) else dabs[:, :BALL_COLUMNS].copy()
-                if dabs.shape[1] == RICH_COLUMNS:
-                    balls[:, 17] = self._brush.facing
-                self._smear.drag(balls, 1 if flat else copies, flat, self._allowed, self._coverage, dirty)
+                tips = self._ready_tips(dabs[0], flat) if dabs.shape[1] == RICH_COLUMNS else None
+                balls = dabs if dabs.shape[1] in (BALL_COLUMNS, RICH_COLUMNS) else flat_balls(dabs)
+                self._smear.drag(balls, 1 if flat else copies, flat, tips, self._allowed, self._coverage, dirty)
             elif dabs.shape[1] == BALL_COLUMNS:
                 self._ball(np.ascontiguousarray(dabs, np.float32), dirty)
             elif dabs.shape[1] == RICH_COLUMNS:
@@ -168,16 +152,22 @@ class LiveStroke:
         mine = self.samples.slots_of_faces(model.face_part == self._home).astype(np.uint8)
         self._allowed = mine if not len(self._allowed) else self._allowed & mine
 
-    def _rich(self, dabs: F32, flat: bool, dirty: NDArray[np.uint8]) -> None:
-        samples, brush, grid = self.samples, self._brush, self.samples.grid
+    def _ready_tips(self, dab: F32, flat: bool) -> F32:
+        """(k, side, side) pictures of the brush's tips."""
         if self._tips is None:
             # As fine as the first dab needs them, so that batches make no difference.
-            across = 2 * float(dabs[0, 3]) / (1.0 if flat else samples.spacing)
-            self._tips = load_tips(brush.tips, across, self.evaluator.picture) if brush.tips else np.ones((1, 1, 1), np.float32)
+            across = 2 * float(dab[3]) / (1.0 if flat else self.samples.spacing)
+            tips = self._brush.tips
+            self._tips = load_tips(tips, across, self.evaluator.picture) if tips else np.ones((1, 1, 1), np.float32)
+        return self._tips
+
+    def _rich(self, dabs: F32, flat: bool, dirty: NDArray[np.uint8]) -> None:
+        samples, brush, grid = self.samples, self._brush, self.samples.grid
+        pictures = self._ready_tips(dabs[0], flat)
         depth = brush.grain.depth if brush.grain.picture is not None else 0.0
         size = brush.grain.size * samples.model.diagonal / (samples.spacing if flat else 1.0)
         # Along the stroke a grain lies still on the sheet or model by its distance, in texels or object units.
-        settings = (self._tips, self._grain, depth, size, brush.grain.fixed == "surface", brush.reach, _BUILDS[brush.build])
+        settings = (pictures, self._grain, depth, size, brush.grain.fixed == "surface", brush.reach, _BUILDS[brush.build])
         if flat:
             assert isinstance(samples, SheetSamples)
             rich_discs(dabs, samples.side, samples.owner, self._allowed, *settings, self._coverage, self._marks, dirty)
@@ -197,7 +187,7 @@ class LiveStroke:
         dirty = np.zeros((self.samples.chunk_count, TILES), np.uint8)
         for chunk in {chunk for chunks in self.changes.values() for chunk in chunks}:
             part = slice(chunk * CHUNK, (chunk + 1) * CHUNK)
-            dirty[chunk] = _tiles_of(self._coverage[part] > 0, self.samples.square)
+            dirty[chunk] = tiles_of(self._coverage[part] > 0, self.samples.square)
             self._coverage[part] = 0
             if len(self._marks):
                 self._marks[part] = 0
@@ -336,7 +326,7 @@ class LiveStroke:
 
         self._workers.map(cover, range(samples.chunk_count))
         if gradient is not None:
-            self._marks = np.zeros((samples.slot_count, 4), np.float32)
+            self._marks = np.zeros((samples.slot_count, 1), np.float32)
             self._marks[:, 0] = gradient_share(gradient, samples.positions)
         return self._update(dirty)
 
@@ -347,8 +337,7 @@ class LiveStroke:
         # Waking threads for less than this costs more than they save.
         work = int(np.count_nonzero(dirty)) * len(self.target.cells)
         runs = {c: runs_of(dirty[c], self.samples.square) for c in chunks}
-        slow = self._reader is not None and self._reader.slow
-        workers = self._workers if work > (100 if slow else 400) else SERIAL
+        workers = self._workers if work > 400 else SERIAL
         if self._reader is not None:
             self._reader.prepare(self.target.cells, {c: dirty[c] for c in chunks})
         workers.map(lambda c: self._update_chunk(c, dirty[c], runs[c]), chunks)
@@ -363,7 +352,7 @@ class LiveStroke:
             address = 0 if base is None else self._addresses.of((cell.plane, chunk), base)
             values = 0
             if self._reader is not None:
-                read = self._reader.values(cell, chunk, tiles, runs)
+                read = self._reader.values(cell, chunk)
                 if self._reader.own(cell):
                     toward_runs(runs[0], runs[1], address, coverage, read, cell.components - 1, out)
                     continue
@@ -401,8 +390,7 @@ class LiveStroke:
     def _mix(self, cell: Cell, chunk: int, runs: Runs) -> U16:
         """Codes that a stroke of many colours lays in a chunk."""
         channel = self.evaluator.channel(cell.channel) if cell.channel is not None else None
-        brush = self._brush
-        turns = channel is not None and channel.kind == "colour" and brush.jitter_hue + brush.jitter_saturation + brush.jitter_value > 0
+        turns = channel is not None and channel.kind == "colour" and self._marks.shape[1] == 4
         if (cell.plane, chunk) not in self._mixed:
             self._mixed[cell.plane, chunk] = np.empty((cell.components - 1, CHUNK), np.uint16)
         out = self._mixed[cell.plane, chunk]
@@ -418,7 +406,7 @@ class LiveStroke:
             assert steps is not None
             before = values.copy()
             execute(steps.rest, runs_of(self._unsettled[where].astype(np.uint8), self.samples.square), state=steps.under, out=values)
-            np.maximum(dirty[where[1]], _tiles_of((before != values).any(axis=0), self.samples.square), out=dirty[where[1]])
+            np.maximum(dirty[where[1]], tiles_of((before != values).any(axis=0), self.samples.square), out=dirty[where[1]])
 
         self._workers.map(exactly, [w for w, tiles in self._unsettled.items() if tiles.any()])
         self._unsettled = {w: np.zeros(TILES, bool) for w in self._unsettled}

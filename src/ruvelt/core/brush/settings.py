@@ -128,7 +128,12 @@ class Brush(Frozen):
     @property
     def colours_vary(self) -> bool:
         """Whether dabs of one stroke differ in colour."""
-        return self.mix.way != "none" or self.jitter_hue + self.jitter_saturation + self.jitter_value > 0
+        return self.mix.way != "none" or self.colours_turn
+
+    @property
+    def colours_turn(self) -> bool:
+        """Whether they differ by more than mixing."""
+        return self.jitter_hue + self.jitter_saturation + self.jitter_value > 0
 
     @property
     def rich(self) -> bool:

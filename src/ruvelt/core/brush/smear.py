@@ -2,65 +2,145 @@
 
 from __future__ import annotations
 
-from itertools import pairwise
+from abc import ABC, abstractmethod
+from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
 
-from ruvelt.core.brush._near_kernels import smear_reach, smear_take, smear_trace
+from ruvelt.core.brush import _smear_kernels as kernels
+from ruvelt.core.brush._clone_kernels import fetch_codes
+from ruvelt.core.planes.plane import U16
+from ruvelt.core.samples.chunks import TILES
 from ruvelt.core.samples.sheet import SheetSamples
 from ruvelt.core.samples.surface import SurfaceSamples
+from ruvelt.core.samples.tiles import slots_of
 from ruvelt.core.workers import Workers
 
 F32 = NDArray[np.float32]
-#: Samples that are worth a thread.
-SHARE = 2500
+I32 = NDArray[np.int32]
+#: Tiles that are worth a thread.
+SHARE = 60
+#: Radius in texels from which a dab bends slowly enough to be traced between nodes.
+COARSE_FROM = 20.0
 
 
-class Smear:
-    """What one stroke has dragged so far.
+class Smear(ABC):
+    """What one stroke has dragged so far. `between`: whether codes are means of several samples'."""
 
-    shift : (slots, 3) float32 from each sample to its source, object space (on the flat sheet texels)
-    source : (slots,) int32 the sample there plus one, 0 where nothing was dragged; fresh : (slots,) uint8 what changed since it was last read
-    """
+    between: bool
 
     def __init__(self, samples: SurfaceSamples, workers: Workers) -> None:
-        self._samples, self._workers = samples, workers
-        self.flat = False
-        self.shift = np.zeros((samples.slot_count, 3), np.float32)
-        self.source = np.zeros(samples.slot_count, np.int32)
-        self.fresh = np.zeros(samples.slot_count, np.uint8)
+        grid = samples.grid
+        self.samples, self._workers = samples, workers
+        self._space = (grid.low, grid.cell, grid.dims, grid.start, grid.slot, grid.xyz)
         self._before: F32 | None = None
-        self._list = np.empty(samples.slot_count, np.int32)
+        #: By cell of the grid the batch that met it last.
+        self._seen = np.zeros(len(grid.start) - 1, np.int32)
+        self._turn = 0
 
     def restart(self) -> None:
-        self.shift[:], self.source[:], self.fresh[:] = 0, 0, 0
+        self._clear()
         self._before = None
 
-    def drag(self, dabs: F32, copies: int, flat: bool, allowed: NDArray[np.uint8], coverage: F32, dirty: NDArray[np.uint8]) -> None:
-        """Lay ball dabs (n, 18); `copies`: how many mirrored ones belong to each stop, one after the other."""
-        self.flat = flat
+    def drag(self, dabs: F32, copies: int, flat: bool, tips: F32 | None, allowed: NDArray[np.uint8], coverage: F32, dirty: NDArray[np.uint8]) -> None:
+        """Lay ball dabs (n, 18), or rich ones (n, 31) with their tips; `copies`: how many mirrored ones belong to each stop, one after the other."""
+        samples = self.samples
         centres = dabs[:, :3]
         before = self._before if self._before is not None else centres[:copies]
         drags = np.ascontiguousarray(centres - np.concatenate([before, centres[:-copies]]), np.float32)
         self._before = centres[-copies:].copy()
-        samples, grid = self._samples, self._samples.grid
-        side = samples.side if isinstance(samples, SheetSamples) else 0
         balls = np.array(dabs, np.float32, order="C")
-        space = (grid.low, grid.cell, grid.dims, grid.start, grid.slot, grid.xyz)
-        count = int(smear_reach(balls, flat, samples.face, side, *space, allowed, samples.spacing, self.fresh, self._list))
-        slots = self._list[:count]
-        parts = int(np.clip(count // SHARE, 1, self._workers.threads))
-        edges = np.linspace(0, count, parts + 1).astype(int)
-        traced: list[tuple[NDArray[np.int32], F32, NDArray[np.int32]]] = [
-            (np.ascontiguousarray(slots[a:b]), np.empty((b - a, 3), np.float32), np.empty(b - a, np.int32)) for a, b in pairwise(edges)
-        ]
+        balls[:, 3] = np.maximum(balls[:, 3], 0.75 if flat else 0.6 * samples.spacing)
+        marks = np.zeros((samples.chunk_count, TILES), np.uint8)
+        side = samples.side if isinstance(samples, SheetSamples) else 0
+        self._turn += 1
+        kernels.smear_reach(balls, flat, samples.face, side, samples.square, *self._space, self._seen, self._turn, marks)
+        tiles = np.flatnonzero(marks).astype(np.int32)
+        parts = int(np.clip(len(tiles) // SHARE, 1, self._workers.threads))
+        pictures = tips if tips is not None else np.zeros((0, 1, 1), np.float32)
+        # All are traced by what was there before the batch; only then does it take its place.
+        for take in self._workers.map(lambda part: self._trace(part, balls, drags, flat, pictures, allowed), np.array_split(tiles, parts)):
+            take(coverage, dirty)
 
-        def trace(part: tuple[NDArray[np.int32], F32, NDArray[np.int32]]) -> None:
-            smear_trace(
-                part[0], balls, drags, flat, samples.positions, samples.normals, samples.face, side, *space, self.shift, self.source, part[1], part[2]
-            )
+    @abstractmethod
+    def _clear(self) -> None: ...
 
-        self._workers.map(trace, traced)
-        for mine, moved, found in traced:
-            smear_take(mine, moved, found, 1.0 if flat else samples.spacing, samples.square, self.shift, self.source, coverage, dirty)
+    @abstractmethod
+    def _trace(self, tiles: I32, balls: F32, drags: F32, flat: bool, tips: F32, allowed: NDArray[np.uint8]) -> Any:
+        """Trace samples of tiles (chunk · 256 + tile); gives what puts them in their place, called with coverage and dirty tiles."""
+
+    @abstractmethod
+    def sources(self, chunk: int, tiles: I32, marks: NDArray[np.uint8]) -> None:
+        """Mark the chunks, (chunks,), that samples of a chunk's tiles (n,) come from."""
+
+    @abstractmethod
+    def codes(self, chunk: int, tiles: I32, pictures: NDArray[np.int64], multiplied: bool, out: U16) -> None:
+        """Codes of samples of a chunk's tiles at their sources. `pictures`: (chunks,) addresses, their colours `multiplied` by alpha or not."""
+
+
+class SheetSmear(Smear):
+    """shift : (slots, 2) float32 from each texel to its source, in texels; exactly 0 where nothing was dragged."""
+
+    between = True
+
+    def __init__(self, samples: SheetSamples, workers: Workers) -> None:
+        super().__init__(samples, workers)
+        self._side = samples.side
+        self.shift = np.zeros((samples.slot_count, 2), np.float32)
+
+    def _clear(self) -> None:
+        self.shift = np.zeros_like(self.shift)
+
+    def _trace(self, tiles: I32, balls: F32, drags: F32, flat: bool, tips: F32, allowed: NDArray[np.uint8]) -> Any:
+        samples = self.samples
+        coarse = not len(tips) and float(balls[:, 3].min()) >= COARSE_FROM * (1.0 if flat else samples.spacing)
+        moved = np.empty((len(tiles), TILES, 2), np.float32)
+        kernels.smear_tiles(
+            tiles, coarse, balls, drags, flat, tips, self._side, samples.positions, samples.normals, samples.face, *self._space, allowed, self.shift,
+            moved,
+        )  # fmt: skip
+        return lambda coverage, dirty: kernels.smear_take_tiles(tiles, moved, samples.face, self.shift, coverage, dirty)
+
+    def sources(self, chunk: int, tiles: I32, marks: NDArray[np.uint8]) -> None:
+        kernels.smear_sources(tiles, chunk, self._side, self.samples.face, self.shift, marks)
+
+    def codes(self, chunk: int, tiles: I32, pictures: NDArray[np.int64], multiplied: bool, out: U16) -> None:
+        kernels.smear_codes(tiles, chunk, self.samples.face, self._side, self.shift, pictures, len(out), multiplied, out)
+
+
+class VertexSmear(Smear):
+    """shift : (slots, 3) float32 from each vertex to its source, object space; source : (slots,) int32 the vertex there plus one, 0 for none."""
+
+    between = False
+
+    def __init__(self, samples: SurfaceSamples, workers: Workers) -> None:
+        super().__init__(samples, workers)
+        self._clear()
+
+    def _clear(self) -> None:
+        self.shift = np.zeros((self.samples.slot_count, 3), np.float32)
+        self.source = np.zeros(self.samples.slot_count, np.int32)
+
+    def _trace(self, tiles: I32, balls: F32, drags: F32, flat: bool, tips: F32, allowed: NDArray[np.uint8]) -> Any:
+        samples = self.samples
+        moved, found = np.empty((len(tiles), TILES, 3), np.float32), np.empty((len(tiles), TILES), np.int32)
+        kernels.smear_vertices(
+            tiles, balls, drags, tips, samples.positions, samples.normals, samples.face, *self._space, allowed, self.shift, self.source, moved, found
+        )
+        return lambda coverage, dirty: kernels.smear_take_vertices(tiles, moved, found, samples.spacing, self.shift, self.source, coverage, dirty)
+
+    def _from(self, slots: I32) -> I32:
+        source = self.source[slots]
+        return np.where(source > 0, source - 1, slots).astype(np.int32)
+
+    def sources(self, chunk: int, tiles: I32, marks: NDArray[np.uint8]) -> None:
+        marks[self._from(slots_of(tiles, self.samples.face, False, chunk)) >> 16] = 1
+
+    def codes(self, chunk: int, tiles: I32, pictures: NDArray[np.int64], multiplied: bool, out: U16) -> None:
+        slots = slots_of(tiles, self.samples.face, False, chunk)
+        fetch_codes(slots, self._from(slots), pictures, len(out), out)
+
+
+def smear_of(samples: SurfaceSamples, workers: Workers) -> Smear:
+    return SheetSmear(samples, workers) if isinstance(samples, SheetSamples) else VertexSmear(samples, workers)

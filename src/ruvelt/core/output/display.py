@@ -7,7 +7,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from ruvelt.core.brush.live import LiveStroke, Touched, runs_of
+from ruvelt.core.brush.live import LiveStroke, Touched
 from ruvelt.core.output._pixel_kernels import gutter_runs, pack_runs
 from ruvelt.core.output.normal import NormalField
 from ruvelt.core.planes.addresses import Addresses
@@ -16,10 +16,11 @@ from ruvelt.core.planes.plane import U16
 from ruvelt.core.planes.stamps import stamp_of
 from ruvelt.core.samples.chunks import CHUNK, CHUNK_SIDE, TILE_SIDE, TILES
 from ruvelt.core.samples.sheet import SheetSamples
+from ruvelt.core.samples.tiles import Runs, runs_of
 from ruvelt.core.stack.document import base_plane_id, normal_map_plane_id
 from ruvelt.core.stack.evaluate import MASK_PREFIX, SheetEvaluator
 from ruvelt.core.stack.lookup import PlaneLookup
-from ruvelt.core.stack.mask_evaluate import WHOLE, Runs
+from ruvelt.core.stack.mask_evaluate import WHOLE
 
 U8 = NDArray[np.uint8]
 

@@ -17,13 +17,14 @@ from ruvelt.core.planes.stamps import stamp_of
 from ruvelt.core.samples.chunks import CHUNK, TILES
 from ruvelt.core.samples.lattice import surface_blur
 from ruvelt.core.samples.surface import SurfaceSamples
+from ruvelt.core.samples.tiles import Runs
 from ruvelt.core.stack._blend_kernels import CONST, FOLDED, HSV, PLANE, POP, PUSH, STRAIGHT_MODES, TABLE, evaluate_runs, fold_runs
 from ruvelt.core.stack.channels import Channel
 from ruvelt.core.stack.document import Document, Sheet
 from ruvelt.core.stack.faces import FaceIndex
 from ruvelt.core.stack.fields import ImageContent
 from ruvelt.core.stack.lookup import PlaneLookup
-from ruvelt.core.stack.mask_evaluate import WHOLE, MaskEvaluator, Runs
+from ruvelt.core.stack.mask_evaluate import WHOLE, MaskEvaluator
 from ruvelt.core.stack.masks import Mask, Shaper
 from ruvelt.core.stack.measures import Images, Measures, no_images
 from ruvelt.core.stack.mesh_maps import PREFIX, compile_mesh_map, map_channel

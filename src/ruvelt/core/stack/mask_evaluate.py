@@ -17,6 +17,7 @@ from ruvelt.core.samples.chunks import CHUNK
 from ruvelt.core.samples.lattice import surface_blur
 from ruvelt.core.samples.spread import surface_grow
 from ruvelt.core.samples.surface import SurfaceSamples
+from ruvelt.core.samples.tiles import Runs
 from ruvelt.core.stack._blend_kernels import BLOCK, mask_runs
 from ruvelt.core.stack.channels import Channel, encode
 from ruvelt.core.stack.document import FillLayer, PaintLayer, Sheet, mask_plane_id, plane_id
@@ -52,7 +53,6 @@ COMBINES = {"replace": 0, "multiply": 1, "add": 2, "subtract": 3, "max": 4, "min
 #: Stands where a source has its combine mode.
 TABLE_STEP = -1
 Step = Source | Shaper
-Runs = tuple[NDArray[np.int32], NDArray[np.int32]]
 #: A whole chunk as runs of one block each.
 WHOLE = (np.arange(0, CHUNK, BLOCK, dtype=np.int32), np.full(CHUNK // BLOCK, BLOCK, np.int32))
 

@@ -1,0 +1,148 @@
+"""Loops of the clone tool: where samples read, and the codes there."""
+
+# mypy: disable-error-code="no-untyped-def"
+import numba
+import numpy as np
+
+from ruvelt.core.brush._walk_kernels import CHUNK, GRID, beside, exact_texel, locate, slot_at
+from ruvelt.core.kernels import inline, kernel, u16_at
+
+f32, i32, i64, u8, u16 = numba.float32, numba.int32, numba.int64, numba.uint8, numba.uint16
+
+
+@inline
+def _read_at(s, position, offset, begun, mirrored):
+    """(x, y, z, bits): where clone reads for sample `s`, and on which sides of the mirror planes that is."""
+    one, bits = np.float32(1), 0
+    dx, dy, dz = offset[0], offset[1], offset[2]
+    if mirrored[0] > 0 and position[s, 0] * (begun[0] if begun[0] != 0 else one) < 0:
+        dx, bits = -dx, 1
+    if mirrored[1] > 0 and position[s, 1] * (begun[1] if begun[1] != 0 else one) < 0:
+        dy, bits = -dy, bits + 2
+    if mirrored[2] > 0 and position[s, 2] * (begun[2] if begun[2] != 0 else one) < 0:
+        dz, bits = -dz, bits + 4
+    return position[s, 0] + dx, position[s, 1] + dy, position[s, 2] + dz, bits
+
+
+@kernel(numba.void(i32[::1], f32[:, ::1], i32[::1], i32, f32[::1], f32[::1], f32[::1], f32, *GRID, i32[::1]), late=True)
+def clone_slots(slots, position, face, side, offset, begun, mirrored, reach, low, cell, dims, start, slot, xyz, out):
+    """Where clone reads for samples: their place moved by `offset`, on the far side of a mirror plane by its reflection; itself off the surface.
+
+    side : of the sheet, 0 for vertices; begun : (3,) where the stroke began; mirrored : (3,) above 0 for planes that mirror
+    """
+    last, before = np.int64(-1), np.int64(-1)
+    for at in range(len(slots)):
+        s = slots[at]
+        px, py, pz, _ = _read_at(s, position, offset, begun, mirrored)
+        guess = last
+        if side > 0 and last >= 0:
+            # Neighbours read from neighbours.
+            guess = beside(np.int64(s), before, last, face, side)
+        found = locate(px, py, pz, guess, last, reach, position, face, side, low, cell, dims, start, slot, xyz)
+        out[at] = found if found >= 0 else s
+        last, before = found, np.int64(s)
+
+
+@kernel(numba.void(i32[::1], i32, i32, f32[:, ::1], i32[::1], f32[::1], f32[::1], f32[::1], f32, *GRID, i32[:, ::1], u8[::1]), late=True)
+def clone_tiles(tiles, chunk, side, position, face, offset, begun, mirrored, reach, low, cell, dims, start, slot, xyz, found, marks):
+    """The same over tiles (n,) of a sheet's chunk: searched at every eighth or fourth texel each way, and between them where the layouts run alike.
+
+    found : (n, 256) slots that the texels of the tiles read, −1 where there is none; marks : (chunks,) made 1 where those lie
+    """
+    quarter, half = np.float32(0.25), np.float32(0.5)
+    across = side >> 8
+    left, top = (chunk % across) * 256, (chunk // across) * 256
+    nx, ny = np.zeros((5, 5), np.float32), np.zeros((5, 5), np.float32)
+    # On which sides of the mirror planes a node reads; −1 where it reads nothing, −2 before it is asked.
+    known = np.zeros((5, 5), np.int64)
+    last = np.int64(-1)
+    for at in range(len(tiles)):
+        tile = tiles[at]
+        bx, by = left + (tile & 15) * 16, top + (tile >> 4) * 16
+        known[:] = -2
+        for square in range(4):
+            j0, i0 = (square >> 1) * 2, (square & 1) * 2
+            even = True
+            # The square's corners and middle; where its middle lies between its corners, so does all.
+            for finer in range(2):
+                if finer == 1 and even:
+                    break
+                for ask in range(9):
+                    j, i = j0 + ask // 3, i0 + ask % 3
+                    if known[j, i] != -2 or (finer == 0 and (ask & 1) == 1):
+                        continue
+                    x, y = bx + 4 * i, by + 4 * j
+                    s = np.int64(slot_at(x, y, across)) if x < side and y < side else np.int64(-1)
+                    known[j, i] = -1
+                    if s >= 0 and face[s] >= 0:
+                        px, py, pz, bits = _read_at(s, position, offset, begun, mirrored)
+                        q = locate(px, py, pz, last, np.int64(-1), reach, position, face, side, low, cell, dims, start, slot, xyz)
+                        if q >= 0:
+                            last = q
+                            nx[j, i], ny[j, i] = exact_texel(px, py, pz, q, position, face, side)
+                            known[j, i] = bits
+                if finer == 0:
+                    bits = known[j0 + 1, i0 + 1]
+                    for ask in range(0, 9, 2):
+                        even = even and bits >= 0 and known[j0 + ask // 3, i0 + ask % 3] == bits
+                    mx = (nx[j0, i0] + nx[j0, i0 + 2] + nx[j0 + 2, i0] + nx[j0 + 2, i0 + 2]) * quarter - nx[j0 + 1, i0 + 1]
+                    my = (ny[j0, i0] + ny[j0, i0 + 2] + ny[j0 + 2, i0] + ny[j0 + 2, i0 + 2]) * quarter - ny[j0 + 1, i0 + 1]
+                    even = even and abs(mx) + abs(my) < np.float32(0.125)
+            for part in range(1 if even else 4):
+                wide = 2 if even else 1
+                j, i = j0 + (part >> 1), i0 + (part & 1)
+                ax, bx2, cx, dx = nx[j, i], nx[j, i + wide], nx[j + wide, i], nx[j + wide, i + wide]
+                ay, by2, cy, dy = ny[j, i], ny[j, i + wide], ny[j + wide, i], ny[j + wide, i + wide]
+                bits = known[j, i]
+                # Where the four corners of a square read from a parallelogram, so does what lies between them.
+                ex, ey = ax + dx - bx2 - cx, ay + dy - by2 - cy
+                far = abs(bx2 - ax) + abs(by2 - ay) + abs(cx - ax) + abs(cy - ay)
+                between = bits >= 0 and bits == known[j, i + wide] and bits == known[j + wide, i] and bits == known[j + wide, i + wide]
+                between = between and abs(ex) + abs(ey) < quarter * np.float32(wide) and far < np.float32(64 * wide)
+                step = quarter / np.float32(wide)
+                for v in range(4 * wide):
+                    for u in range(4 * wide):
+                        s = np.int64(slot_at(bx + 4 * i + u, by + 4 * j + v, across))
+                        n = (4 * j + v) * 16 + 4 * i + u
+                        found[at, n] = -1
+                        if face[s] < 0:
+                            continue
+                        q = np.int64(-1)
+                        if between:
+                            fx, fy = np.float32(u) * step, np.float32(v) * step
+                            tx = np.int64(np.floor(ax + (bx2 - ax) * fx + (cx - ax) * fy + ex * fx * fy + half))
+                            ty = np.int64(np.floor(ay + (by2 - ay) * fx + (cy - ay) * fy + ey * fx * fy + half))
+                            if 0 <= tx < side and 0 <= ty < side:
+                                t = np.int64(slot_at(tx, ty, across))
+                                if face[t] >= 0:
+                                    q = t
+                        if q < 0:
+                            px, py, pz, _ = _read_at(s, position, offset, begun, mirrored)
+                            q = locate(px, py, pz, last, np.int64(-1), reach, position, face, side, low, cell, dims, start, slot, xyz)
+                        q = q if q >= 0 else s
+                        found[at, n] = q
+                        marks[q >> 16] = 1
+
+
+@kernel(numba.void(i32[::1], i32[::1], i64[::1], i32, u16[:, ::1]), late=True)
+def fetch_codes(slots, sources, pictures, comps, out):
+    """Codes of other samples for samples of one chunk. pictures : (chunks,) addresses of (comps, 65536) uint16."""
+    for at in range(len(slots)):
+        codes = u16_at(pictures[sources[at] >> 16], CHUNK * comps)
+        for k in range(comps):
+            out[k, slots[at] & 65535] = codes[k * CHUNK + (sources[at] & 65535)]
+
+
+@kernel(numba.void(i32[::1], i32[:, ::1], i32, i64[::1], i32, u16[:, ::1]), late=True)
+def fetch_tiles(tiles, found, chunk, pictures, comps, out):
+    """The same for texels of tiles (n,) of a chunk. found : (n, 256) slots, −1 for none"""
+    for at in range(len(tiles)):
+        first = ((tiles[at] >> 4) << 12) + ((tiles[at] & 15) << 4)
+        for n in range(256):
+            q = found[at, n]
+            if q < 0:
+                continue
+            local = first + ((n >> 4) << 8) + (n & 15)
+            codes = u16_at(pictures[q >> 16], CHUNK * comps)
+            for k in range(comps):
+                out[k, local] = codes[k * CHUNK + (q & 65535)]
