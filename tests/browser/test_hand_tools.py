@@ -211,3 +211,36 @@ def test_undo_while_drawing_takes_the_stroke_back(page: Page, server: Server, cr
     away(page)
     assert not differs(look(page, "solid"), before, 0.5, 0.5)
     assert server.get(f"/projects/{crate}")["head"] == 0
+
+
+def test_a_mask_takes_a_kept_face_group(page: Page, server: Server, crate: str) -> None:
+    before = ready(page, server, crate)
+    page.keyboard.press("f")
+    page.get_by_role("button", name="Box", exact=True).click()
+    drag(page, "solid", (0.3, 0.2), (0.7, 0.8))
+    page.get_by_label("Keep as").fill("Front")
+    page.get_by_label("Fill settings").get_by_role("button", name="Keep", exact=True).click()
+    expect(page.get_by_role("group", name="Kept face groups")).to_contain_text("Front")
+    page.get_by_role("button", name="Let go").click()
+    page.keyboard.press("b")
+    page.get_by_role("button", name="Add layer").click()
+    page.get_by_role("menuitem", name="Fill layer").click()
+    settled(page)
+    away(page)
+    everywhere = look(page, "flat")
+    page.get_by_role("button", name="Mask of Fill 2", exact=True).click()
+    page.get_by_role("button", name="Source", exact=True).click()
+    page.get_by_role("menuitem", name="Faces").first.click()
+    settled(page)
+    card = page.get_by_label("Mask of Fill 2", exact=True).last
+    card.get_by_label("Kept face group").select_option("Front")
+    settled(page)
+    document = server.get(f"/projects/{crate}")["document"]
+    layer = next(x for x in document["sheets"][0]["layers"] if x["name"] == "Fill 2")  # type: ignore[index]
+    assert layer["mask"]["sources"][0]["picks"] == document["face_sets"][0]["picks"]  # type: ignore[index]
+    away(page)
+    # The front takes the fill, the sheet's other faces lose it again.
+    assert differs(look(page, "solid"), before, 0.5, 0.5)
+    front = look(page, "flat")
+    lost = np.abs(front - everywhere).max(axis=2) > 20
+    assert 0.1 < lost.mean() < 0.5

@@ -5,6 +5,7 @@ import { useStore } from "zustand";
 import { api } from "../api/client";
 import type { FacePick } from "../api/types";
 import { fromHex, toHex } from "../paint/colour";
+import { GroupChoice } from "../paint/GroupChoice";
 import { useDocument, useSheet, useWorkshop } from "../state/hooks";
 import { rows } from "../state/layers";
 import { masks } from "../state/masks";
@@ -126,6 +127,9 @@ export function ColourList({ control, values, owner, onTake }: ControlProps) {
   );
 }
 
+/** Picks that are named one by one; a lasso finds hundreds. */
+const MOST_NAMED = 12;
+
 /** Faces picked on the model, by what they belong to. */
 export function PickList({ values, owner, onTake }: ControlProps) {
   const picks = (values.picks ?? []) as FacePick[];
@@ -168,11 +172,18 @@ export function PickList({ values, owner, onTake }: ControlProps) {
             </option>
           ))}
         </select>
-        {picks.map((p, i) => (
-          <button key={`${p.by}${p.index}`} className="src" title="Take it off" aria-label={`Take ${name(p)} off`} onClick={() => onTake({ picks: picks.filter((_, k) => k !== i) })}>
-            {name(p)} ×
+        <GroupChoice about="Add the faces of a kept face group" onTake={(more) => onTake({ picks: [...picks, ...more.filter((m) => !picks.some((p) => p.by === m.by && p.index === m.index))] })} />
+        {picks.length > MOST_NAMED ? (
+          <button className="src" title="Take them off" aria-label="Take all picks off" onClick={() => onTake({ picks: [] })}>
+            {picks.length} picks ×
           </button>
-        ))}
+        ) : (
+          picks.map((p, i) => (
+            <button key={`${p.by}${p.index}`} className="src" title="Take it off" aria-label={`Take ${name(p)} off`} onClick={() => onTake({ picks: picks.filter((_, k) => k !== i) })}>
+              {name(p)} ×
+            </button>
+          ))
+        )}
       </div>
     </>
   );

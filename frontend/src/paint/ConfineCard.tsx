@@ -1,12 +1,13 @@
 import { Tooltip } from "@mui/material";
 import { useState } from "react";
 import type { Confine } from "../api/types";
-import { useDocument, useWorkshop } from "../state/hooks";
+import { useWorkshop } from "../state/hooks";
 import { showPicked } from "../state/picking";
 import { setBrush, workshop } from "../state/workshop";
 import { Icon } from "../theme/icons";
 import { hint } from "../tools/commands";
 import { toHex } from "./colour";
+import { GroupChoice } from "./GroupChoice";
 import { NamedSlider } from "./sliders";
 
 const SIDES = [
@@ -55,7 +56,6 @@ function ConfineSettings({ confine }: { confine: Confine }) {
   const brush = useWorkshop((s) => s.brush);
   const picked = useWorkshop((s) => s.picked);
   const colour = useWorkshop((s) => s.colours[s.other ? 1 : 0]);
-  const sets = useDocument()?.face_sets ?? [];
   const set = (change: Partial<Confine>): void => workshop.setState({ confine: { ...confine, ...change }, confined: true });
   const side = !brush.facing ? "both" : brush.back ? "back" : "front";
   return (
@@ -115,16 +115,7 @@ function ConfineSettings({ confine }: { confine: Confine }) {
             </button>
           </Tooltip>
         )}
-        {sets.length > 0 && (
-          <select className="vbtn" aria-label="Kept face group" value="" onChange={(e) => { const found = sets.find((s) => s.id === e.target.value); if (found) set({ picks: found.picks }); }}>
-            <option value="">Group…</option>
-            {sets.map((s) => (
-              <option key={s.id} value={s.id}>
-                {s.name}
-              </option>
-            ))}
-          </select>
-        )}
+        <GroupChoice about="Keep strokes to a kept face group" onTake={(picks) => set({ picks })} />
       </div>
       <div className="prow">
         <span className="label">Colours</span>
