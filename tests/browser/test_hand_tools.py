@@ -115,14 +115,19 @@ def test_smear_drags_paint_along(page: Page, server: Server, crate: str) -> None
     assert differs(look(page, "solid"), before, 0.54, 0.5)
 
 
-def test_lasso_picks_are_filled_kept_and_confine_a_stroke(page: Page, server: Server, crate: str) -> None:
-    before = ready(page, server, crate)
+def keep_front(page: Page) -> None:
+    """Pick what shows of the front by a box, and keep it as a face group."""
     page.keyboard.press("f")
     page.get_by_role("button", name="Box", exact=True).click()
     drag(page, "solid", (0.3, 0.2), (0.7, 0.8))
     page.get_by_label("Keep as").fill("Front")
     page.get_by_label("Fill settings").get_by_role("button", name="Keep", exact=True).click()
     expect(page.get_by_role("group", name="Kept face groups")).to_contain_text("Front")
+
+
+def test_lasso_picks_are_filled_kept_and_confine_a_stroke(page: Page, server: Server, crate: str) -> None:
+    before = ready(page, server, crate)
+    keep_front(page)
     page.get_by_role("button", name="Fill them").click()
     settled(page)
     page.get_by_role("button", name="Let go").click()
@@ -215,12 +220,7 @@ def test_undo_while_drawing_takes_the_stroke_back(page: Page, server: Server, cr
 
 def test_a_mask_takes_a_kept_face_group(page: Page, server: Server, crate: str) -> None:
     before = ready(page, server, crate)
-    page.keyboard.press("f")
-    page.get_by_role("button", name="Box", exact=True).click()
-    drag(page, "solid", (0.3, 0.2), (0.7, 0.8))
-    page.get_by_label("Keep as").fill("Front")
-    page.get_by_label("Fill settings").get_by_role("button", name="Keep", exact=True).click()
-    expect(page.get_by_role("group", name="Kept face groups")).to_contain_text("Front")
+    keep_front(page)
     page.get_by_role("button", name="Let go").click()
     page.keyboard.press("b")
     page.get_by_role("button", name="Add layer").click()

@@ -8,7 +8,7 @@ from numpy.testing import assert_allclose, assert_array_equal
 from pydantic import ValidationError
 
 from ruvelt.core.brush._clone_kernels import clone_tiles
-from ruvelt.core.brush.path import SurfacePath
+from ruvelt.core.brush.path import Point, SurfacePath
 from ruvelt.core.brush.settings import Mirror
 from ruvelt.core.brush.target import CloneFrom, Paint, Target
 from ruvelt.core.errors import Conflict, InputError, NotFound
@@ -47,6 +47,18 @@ def with_map(values: np.ndarray, touch_up: bool = True) -> Scene:
 
 def roughness(scene: Scene) -> np.ndarray:
     return scene.image("roughness")[..., 0] / 65535
+
+
+def test_soften_conserves_a_constant_where_texels_are_long() -> None:
+    """Texels four spacings wide and a quarter high: what lies between them is found, too."""
+    long = square(2.0)
+    long.positions[:, 0] *= 4
+    long.positions[:, 1] /= 4
+    scene = painted(np.full(65536, 0.42), long)
+    before = roughness(scene).copy()
+    for x in (0.0, 0.37, 1.1):
+        lay(scene, SOFTEN, dab(0.06, hardness=1.0)[0], [Point((x, 0.02, 0))], target("roughness"))
+    assert_allclose(roughness(scene), before, atol=2e-5)
 
 
 def test_soften_conserves_a_constant() -> None:
@@ -190,7 +202,6 @@ def test_a_reading_stroke_is_the_same_in_one_batch_or_many() -> None:
         scene = painted(noise)
         live = scene.live(target("roughness"), SOFTEN)
         path = SurfacePath(brush, scene.samples)
-        from ruvelt.core.brush.path import Point
 
         for first in range(0, 9, size):
             live.dabs(path.extend([Point(p) for p in line[first : first + size]]), brush.mirror)

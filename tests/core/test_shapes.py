@@ -380,6 +380,18 @@ def test_smear_with_a_picture_tip_drags_only_where_the_picture_is() -> None:
     assert 5 < narrow < 0.75 * wide
 
 
+def test_a_picture_tip_smears_to_its_corners() -> None:
+    scene = painted(by_place_of(lambda p: (p[:, 0] > 0).astype(float)))
+    brush, _ = dab(0.5, spacing=0.02, tips=("square",))
+    lay(scene, SMEAR, brush, [Point((-0.45, 0, 0)), Point((-0.25, 0, 0))], target("roughness"))
+    now = roughness(scene)
+    x = (np.arange(256) + 0.5) / 128 - 1
+    steps = [x[np.argmax(now[128 + int(y * 128)] > 0.5)] for y in (-0.4, 0.0, 0.4)]
+    # A disc would end at 0.3 of its way there.
+    assert_allclose(steps, steps[1], atol=0.02)
+    assert steps[1] > 0.15
+
+
 @pytest.mark.parametrize("there", [0.3, -0.3])
 def test_smear_on_vertices(there: float) -> None:
     ball = globe(200, 100)

@@ -4,8 +4,9 @@
 import numba
 import numpy as np
 
-from ruvelt.core.brush._walk_kernels import CHUNK, GRID, beside, exact_texel, locate, slot_at
+from ruvelt.core.brush._walk_kernels import CHUNK, GRID, exact_texel, locate, slot_at
 from ruvelt.core.kernels import inline, kernel, u16_at
+from ruvelt.core.samples.grid import search
 
 f32, i32, i64, u8, u16 = numba.float32, numba.int32, numba.int64, numba.uint8, numba.uint16
 
@@ -24,28 +25,21 @@ def _read_at(s, position, offset, begun, mirrored):
     return position[s, 0] + dx, position[s, 1] + dy, position[s, 2] + dz, bits
 
 
-@kernel(numba.void(i32[::1], f32[:, ::1], i32[::1], i32, f32[::1], f32[::1], f32[::1], f32, *GRID, i32[::1]), late=True)
-def clone_slots(slots, position, face, side, offset, begun, mirrored, reach, low, cell, dims, start, slot, xyz, out):
-    """Where clone reads for samples: their place moved by `offset`, on the far side of a mirror plane by its reflection; itself off the surface.
+@kernel(numba.void(i32[::1], f32[:, ::1], f32[::1], f32[::1], f32[::1], f32, *GRID, i32[::1]), late=True)
+def clone_vertices(slots, position, offset, begun, mirrored, reach, low, cell, dims, start, slot, xyz, out):
+    """Where clone reads for vertices: their place moved by `offset`, on the far side of a mirror plane by its reflection; itself off the surface.
 
-    side : of the sheet, 0 for vertices; begun : (3,) where the stroke began; mirrored : (3,) above 0 for planes that mirror
+    begun : (3,) where the stroke began; mirrored : (3,) above 0 for planes that mirror
     """
-    last, before = np.int64(-1), np.int64(-1)
     for at in range(len(slots)):
-        s = slots[at]
-        px, py, pz, _ = _read_at(s, position, offset, begun, mirrored)
-        guess = last
-        if side > 0 and last >= 0:
-            # Neighbours read from neighbours.
-            guess = beside(np.int64(s), before, last, face, side)
-        found = locate(px, py, pz, guess, last, reach, position, face, side, low, cell, dims, start, slot, xyz)
-        out[at] = found if found >= 0 else s
-        last, before = found, np.int64(s)
+        px, py, pz, _ = _read_at(slots[at], position, offset, begun, mirrored)
+        found = search(px, py, pz, reach, low, cell, dims, start, slot, xyz)
+        out[at] = found if found >= 0 else slots[at]
 
 
 @kernel(numba.void(i32[::1], i32, i32, f32[:, ::1], i32[::1], f32[::1], f32[::1], f32[::1], f32, *GRID, i32[:, ::1], u8[::1]), late=True)
 def clone_tiles(tiles, chunk, side, position, face, offset, begun, mirrored, reach, low, cell, dims, start, slot, xyz, found, marks):
-    """The same over tiles (n,) of a sheet's chunk: searched at every eighth or fourth texel each way, and between them where the layouts run alike.
+    """The same for texels of tiles (n,) of a sheet's chunk: searched at every eighth or fourth each way, between them where the layouts run alike.
 
     found : (n, 256) slots that the texels of the tiles read, −1 where there is none; marks : (chunks,) made 1 where those lie
     """

@@ -49,24 +49,28 @@ def gather_clumps(start, xyz, normal, areas, most, clump_start, first, middle, f
 
 
 @kernel(
-    i64(i32[::1], i32, numba.boolean, i32[::1], f32[:, ::1], f32, f32[::1], numba.float64, i32[::1], i32[::1], i32[::1], u8[::1], i32[::1], i64,
+    i64(i32[::1], i32, i32, i32[::1], f32[:, ::1], f32, f32[::1], numba.float64, i32[::1], i32[::1], i32[::1], u8[::1], i32[::1], i64,
         u8[::1]),
     late=True,
 )  # fmt: skip
-def cells_near(tiles, chunk, square, face, position, radius, low, cell, dims, start, slot, seen, cells, count, marks):
+def cells_near(tiles, chunk, side, face, position, radius, low, cell, dims, start, slot, seen, cells, count, marks):
     """Cells of the grid that may hold samples within `radius` of those of tiles, each once, put after the first `count`; returns how many there are.
 
-    seen : (cells,); marks : (chunks,) made 1 where their samples lie
+    side : of the sheet, whose tiles reach to the texels beside them, 0 for vertices; seen : (cells,)
+    marks : (chunks,) made 1 where their samples lie
     """
+    across = side >> 8
+    wide = 17 if side > 0 else 256
     lo, hi = np.empty(3, np.float32), np.empty(3, np.float32)
     for at in range(len(tiles)):
         lo[:], hi[:] = np.float32(np.inf), np.float32(-np.inf)
-        for i in range(256):
-            local = tiles[at] * 256 + i
-            if square:
-                local = ((tiles[at] >> 4) * 16 + (i >> 4)) * 256 + (tiles[at] & 15) * 16 + (i & 15)
-            s = chunk * CHUNK + local
-            if face[s] >= 0:
+        for i in range(wide * wide if side > 0 else wide):
+            s = np.int64(chunk) * CHUNK + tiles[at] * 256 + i
+            if side > 0:
+                x = (chunk % across) * 256 + (tiles[at] & 15) * 16 + i % wide
+                y = (chunk // across) * 256 + (tiles[at] >> 4) * 16 + i // wide
+                s = np.int64(slot_at(x, y, across)) if x < side and y < side else np.int64(-1)
+            if s >= 0 and face[s] >= 0:
                 for k in range(3):
                     lo[k], hi[k] = min(lo[k], position[s, k]), max(hi[k], position[s, k])
         if not lo[0] <= hi[0]:

@@ -21,8 +21,8 @@ BENT = np.float32(4)
 ALIKE = np.float32(3)
 
 
-@kernel(numba.void(f32[:, ::1], numba.boolean, i32[::1], i32, numba.boolean, *GRID, i32[::1], i32, u8[:, ::1]), late=True)
-def smear_reach(dabs, flat, face, side, square, low, cell, dims, start, slot, xyz, seen, turn, tiles):
+@kernel(numba.void(f32[:, ::1], numba.boolean, i32, numba.boolean, *GRID, i32[::1], i32, u8[:, ::1]), late=True)
+def smear_reach(dabs, flat, side, square, low, cell, dims, start, slot, xyz, seen, turn, tiles):
     """Mark tiles that may hold samples under a batch's dabs. flat : they lie in the plane of the sheet, in texels
 
     seen : (cells,) the `turn` at which a cell was last met; tiles : (chunks, 256)
@@ -76,7 +76,8 @@ def _dragged(ox, oy, oz, nx, ny, nz, dabs, drags, flat, tips):
         r = dabs[d, 3]
         dx, dy, dz = px - dabs[d, 0], py - dabs[d, 1], pz - dabs[d, 2]
         off_sq = dx * dx + dy * dy + dz * dz
-        if not off_sq < r * r:
+        # A picture has corners.
+        if not off_sq < r * r * (np.float32(2) if len(tips) > 0 else one):
             continue
         if len(tips) > 0:
             along, across = (dabs[d, 7], dabs[d, 8], dabs[d, 9]), (dabs[d, 10], dabs[d, 11], dabs[d, 12])
@@ -373,6 +374,7 @@ def smear_vertices(tiles, dabs, drags, tips, position, normal, face, low, cell, 
 
 @kernel(numba.void(i32[::1], f32[:, :, ::1], i32[:, ::1], f32, f32[:, ::1], i32[::1], f32[::1], u8[:, ::1]), late=True)
 def smear_take_vertices(tiles, moved, found, spacing, shift, source, coverage, dirty):
+    """The same for vertices: told fully by a source that lies a spacing away."""
     for at in range(len(tiles)):
         for n in range(256):
             s = tiles[at] * 256 + n

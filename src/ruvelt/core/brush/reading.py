@@ -9,7 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ruvelt.core.brush import _tool_kernels as _tools
-from ruvelt.core.brush._clone_kernels import clone_slots, clone_tiles, fetch_codes, fetch_tiles
+from ruvelt.core.brush._clone_kernels import clone_tiles, clone_vertices, fetch_codes, fetch_tiles
 from ruvelt.core.brush._tool_kernels import multiply_alpha
 from ruvelt.core.brush.settings import Mirror
 from ruvelt.core.brush.smear import Smear
@@ -191,8 +191,10 @@ class Reader:
         runs = runs_of(marks, self._samples.square)
         under = self._under.get((cell.plane, part.chunk))
         if under is None:
-            under = self._under[cell.plane, part.chunk] = np.empty((comps + 1, CHUNK), np.uint16)
+            under = np.empty((comps + 1, CHUNK), np.uint16)
             under[:-1], under[-1] = look[:comps], 65535
+            # Known to other threads only once it is whole.
+            self._under[cell.plane, part.chunk] = under
         value = cell.codes.astype(np.float32) / np.float32(65535)
         if linear:
             value = DECODE_U16[cell.codes]
@@ -234,7 +236,7 @@ class Reader:
             return
         slots = self._slots(part)
         sources = np.empty(len(slots), np.int32)
-        clone_slots(slots, samples.positions, samples.face, 0, *place, *space, sources)
+        clone_vertices(slots, samples.positions, *place, *space, sources)
         marks[sources >> 16] = 1
         fetch_codes(slots, sources, self._pictures(cell, np.flatnonzero(marks)), len(out), out)
 

@@ -55,7 +55,11 @@ class Smear(ABC):
         marks = np.zeros((samples.chunk_count, TILES), np.uint8)
         side = samples.side if isinstance(samples, SheetSamples) else 0
         self._turn += 1
-        kernels.smear_reach(balls, flat, samples.face, side, samples.square, *self._space, self._seen, self._turn, marks)
+        reached = balls.copy()
+        if tips is not None:
+            # A picture has corners.
+            reached[:, 3] *= np.sqrt(2)
+        kernels.smear_reach(reached, flat, side, samples.square, *self._space, self._seen, self._turn, marks)
         tiles = np.flatnonzero(marks).astype(np.int32)
         parts = int(np.clip(len(tiles) // SHARE, 1, self._workers.threads))
         pictures = tips if tips is not None else np.zeros((0, 1, 1), np.float32)
@@ -94,7 +98,8 @@ class SheetSmear(Smear):
 
     def _trace(self, tiles: I32, balls: F32, drags: F32, flat: bool, tips: F32, allowed: NDArray[np.uint8]) -> Any:
         samples = self.samples
-        coarse = not len(tips) and float(balls[:, 3].min()) >= COARSE_FROM * (1.0 if flat else samples.spacing)
+        # A picture bends too quickly; one texel is none.
+        coarse = tips.shape[1] == 1 and float(balls[:, 3].min()) >= COARSE_FROM * (1.0 if flat else samples.spacing)
         moved = np.empty((len(tiles), TILES, 2), np.float32)
         kernels.smear_tiles(
             tiles, coarse, balls, drags, flat, tips, self._side, samples.positions, samples.normals, samples.face, *self._space, allowed, self.shift,

@@ -69,10 +69,11 @@ class Softener:
         """Give the clumps around tiles their means."""
         samples, grid, clumps = self._samples, self._samples.grid, self._clumps
         marks, count = np.zeros(samples.chunk_count, np.uint8), 0
+        side = samples.side if isinstance(samples, SheetSamples) else 0
         for chunk, tiles in places:
             count = int(
                 cells_near(
-                    tiles, chunk, samples.square, samples.face, samples.positions, self._radius + 2 * samples.spacing,
+                    tiles, chunk, side, samples.face, samples.positions, self._radius + 2 * samples.spacing,
                     grid.low, grid.cell, grid.dims, grid.start, grid.slot, self._seen, self._cells, count, marks,
                 )
             )  # fmt: skip
