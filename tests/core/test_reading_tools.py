@@ -50,14 +50,14 @@ def roughness(scene: Scene) -> np.ndarray:
 
 
 def test_soften_conserves_a_constant_where_texels_are_long() -> None:
-    """Texels four spacings wide and a quarter high: what lies between them is found, too."""
+    """Texels 32 spacings wide: what lies around nodes is found beyond the tiles, too."""
     long = square(2.0)
-    long.positions[:, 0] *= 4
-    long.positions[:, 1] /= 4
+    long.positions[:, 0] *= 32
+    long.positions[:, 1] /= 32
     scene = painted(np.full(65536, 0.42), long)
     before = roughness(scene).copy()
-    for x in (0.0, 0.37, 1.1):
-        lay(scene, SOFTEN, dab(0.06, hardness=1.0)[0], [Point((x, 0.02, 0))], target("roughness"))
+    for x in (-0.3, 0.37, 5.1):
+        lay(scene, SOFTEN, dab(0.01, hardness=1.0)[0], [Point((x, 0.005, 0))], target("roughness"))
     assert_allclose(roughness(scene), before, atol=2e-5)
 
 
