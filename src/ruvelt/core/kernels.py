@@ -1,14 +1,23 @@
 """How every kernel is compiled: ahead of time from explicit signatures, kept on disk, free of the interpreter lock."""
 
+import math
+import platform
 from collections.abc import Callable
 from typing import Any
 
 import numba
+from llvmlite import ir
+from llvmlite.binding import get_host_cpu_features
 from numba import types
 from numba.core import cgutils
 from numba.extending import intrinsic
+from numba.np.arrayobj import populate_array
 
 Function = Callable[..., Any]
+
+if platform.machine() in ("x86_64", "AMD64") and numba.config.CPU_FEATURES is None:
+    # Where processors are guarded against leaks through them, vector loads from scattered places are slower than single ones by far.
+    numba.config.CPU_FEATURES = get_host_cpu_features().flatten() + ",+prefer-no-gather,+prefer-no-scatter"
 
 
 class _Late:
@@ -36,15 +45,16 @@ def load_all() -> None:
         late.load()
 
 
-def kernel(*signatures: Any, late: bool = False, **options: Any) -> Callable[[Function], Function]:
+def kernel(*signatures: Any, late: bool = False, allocates: bool = False, **options: Any) -> Callable[[Function], Function]:
     """Compile a loop from its signatures, or read it from the cache beside its module: at import, or `late` at the first call.
 
     What a stroke needs is read at import, so that no stroke waits; the rest would only make every start longer.
+    `allocates`: it makes arrays of its own. Else nothing in it is counted, which costs more than short loops do: what it works in is a `room`.
     """
 
     def compile_it(function: Function) -> Function:
         def build() -> Function:
-            jitted: Function = numba.njit(list(signatures), cache=True, nogil=True, error_model="numpy", **options)(function)
+            jitted: Function = numba.njit(list(signatures), cache=True, nogil=True, error_model="numpy", _nrt=allocates, **options)(function)
             return jitted
 
         if not late:
@@ -63,29 +73,57 @@ def inline(function: Function) -> Function:
 
 def helper(function: Function) -> Function:
     """A larger helper of kernels, compiled once for all its callers of a file."""
-    jitted: Function = numba.njit(error_model="numpy", nogil=True)(function)
+    jitted: Function = numba.njit(error_model="numpy", nogil=True, _nrt=False)(function)
     return jitted
 
 
-@intrinsic  # type: ignore[untyped-decorator]
-def _pointer_from_address(typingctx: Any, source: Any) -> Any:
-    def build(context: Any, builder: Any, signature: Any, args: Any) -> Any:
-        return builder.inttoptr(args[0], cgutils.voidptr_t)
-
-    return types.voidptr(source), build
-
-
-@numba.njit(inline="always")
-def u16_at(address, count):  # type: ignore[no-untyped-def]
-    """View `count` uint16 values at a raw address; the caller keeps the owner alive."""
-    return numba.carray(_pointer_from_address(address), (count,), dtype=numba.uint16)
+def _array(context: Any, builder: Any, array: Any, place: Any, shape: Any) -> Any:
+    """An array of values that nobody counts."""
+    size = context.get_constant(types.intp, array.dtype.bitwidth // 8)
+    strides = [size]
+    for length in reversed(shape[1:]):
+        strides.insert(0, builder.mul(strides[0], length))
+    made = context.make_array(array)(context, builder)
+    populate_array(made, data=place, shape=shape, strides=strides, itemsize=size, meminfo=None)
+    return made._getvalue()
 
 
-@numba.njit(inline="always")
-def f32_at(address, count):  # type: ignore[no-untyped-def]
-    return numba.carray(_pointer_from_address(address), (count,), dtype=numba.float32)
+def _view_of(dtype: Any) -> Any:
+    """A function of kernels: view `count` values at a raw address. The caller keeps the owner alive."""
+
+    @intrinsic  # type: ignore[untyped-decorator]
+    def view(typingctx: Any, address: Any, count: Any) -> Any:
+        array = types.Array(dtype, 1, "C")
+
+        def build(context: Any, builder: Any, signature: Any, args: Any) -> Any:
+            place = builder.inttoptr(args[0], context.get_data_type(dtype).as_pointer())
+            return _array(context, builder, array, place, [args[1]])
+
+        return array(types.int64, types.int64), build
+
+    return view
 
 
-@numba.njit(inline="always")
-def u8_at(address, count):  # type: ignore[no-untyped-def]
-    return numba.carray(_pointer_from_address(address), (count,), dtype=numba.uint8)
+def _room_of(dtype: Any) -> Any:
+    """A function of kernels: an array, not filled, that lasts as long as the kernel runs. Its shape is a number or tuple of constants."""
+
+    @intrinsic(prefer_literal=True)  # type: ignore[untyped-decorator]
+    def room(typingctx: Any, shape: Any) -> Any:
+        lengths = [length.literal_value for length in (shape if isinstance(shape, types.BaseTuple) else [shape])]
+        array = types.Array(dtype, len(lengths), "C")
+
+        def build(context: Any, builder: Any, signature: Any, args: Any) -> Any:
+            count = ir.Constant(ir.IntType(64), math.prod(lengths))
+            place = cgutils.alloca_once(builder, context.get_data_type(dtype), size=count)
+            place.align = 64
+            return _array(context, builder, array, place, [context.get_constant(types.intp, length) for length in lengths])
+
+        return array(shape), build
+
+    return room
+
+
+f32_at, u8_at, u16_at, u64_at = (_view_of(t) for t in (types.float32, types.uint8, types.uint16, types.uint64))
+f32_room, f64_room, u8_room, u16_room, u32_room, i64_room = (
+    _room_of(t) for t in (types.float32, types.float64, types.uint8, types.uint16, types.uint32, types.int64)
+)

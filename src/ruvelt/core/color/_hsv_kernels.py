@@ -1,43 +1,41 @@
 """A colour turned in hue and moved in saturation and value, for kernels."""
 
 # mypy: disable-error-code="no-untyped-def"
-import numba
 import numpy as np
 
+from ruvelt.core.kernels import inline
 
-@numba.njit(inline="always", error_model="numpy")
+
+@inline
+def _spoke(n, h, s, v):
+    """One of red, green and blue (n is 5, 3 or 1) of a hue 0–6, saturation and value."""
+    zero, one, four, six = np.float32(0), np.float32(1), np.float32(4), np.float32(6)
+    k = n + h
+    k = k - six if k >= six else k
+    low = k if k < four - k else four - k
+    low = low if low < one else one
+    low = low if low > zero else zero
+    return v - v * s * low
+
+
+@inline
 def turn_hsv(r, g, b, hue, saturation, value):
     """A colour with its hue turned (1 is a whole turn), and saturation and value moved towards 0 or 1 (A. R. Smith's hexcone, 1978)."""
     one, zero, six = np.float32(1), np.float32(0), np.float32(6)
-    r, g, b = min(max(r, zero), one), min(max(g, zero), one), min(max(b, zero), one)
-    high, low = max(r, g, b), min(r, g, b)
+    # Without a branch, so that loops over many colours become vector instructions.
+    r, g, b = (r if r > zero else zero), (g if g > zero else zero), (b if b > zero else zero)
+    r, g, b = (r if r < one else one), (g if g < one else one), (b if b < one else one)
+    high, low = (r if r > g else g), (r if r < g else g)
+    high, low = (high if high > b else b), (low if low < b else b)
     span = high - low
-    h = zero
-    if span > zero:
-        if high == r:
-            h = (g - b) / span
-        elif high == g:
-            h = np.float32(2) + (b - r) / span
-        else:
-            h = np.float32(4) + (r - g) / span
-    h = h + hue * six
+    inverse = one / (span if span > zero else one)
+    h = (g - b) if high == r else ((b - r) if high == g else (r - g))
+    h = h * inverse + (zero if high == r else (np.float32(2) if high == g else np.float32(4)))
+    h = (h if span > zero else zero) + hue * six
     h = h - six * np.floor(h / six)
-    s = span / high if high > zero else zero
+    s = span / (high if high > zero else one)
     # A grey has no hue to strengthen.
-    if s > zero:
-        s = s + (one - s) * saturation if saturation > zero else s * (one + saturation)
+    more = s + (one - s) * saturation if saturation > zero else s * (one + saturation)
+    s = more if s > zero else zero
     v = high + (one - high) * value if value > zero else high * (one + value)
-    i = np.int32(np.floor(h))
-    f = h - np.float32(i)
-    p, q, t = v * (one - s), v * (one - s * f), v * (one - s * (one - f))
-    if i == 0 or i == 6:
-        return v, t, p
-    if i == 1:
-        return q, v, p
-    if i == 2:
-        return p, v, t
-    if i == 3:
-        return p, q, v
-    if i == 4:
-        return t, p, v
-    return v, p, q
+    return _spoke(np.float32(5), h, s, v), _spoke(np.float32(3), h, s, v), _spoke(one, h, s, v)

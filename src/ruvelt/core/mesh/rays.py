@@ -10,7 +10,7 @@ from embreex.mesh_construction import TriangleMesh
 from embreex.rtcore_scene import EmbreeScene
 from numpy.typing import NDArray
 
-from ruvelt.core.kernels import kernel
+from ruvelt.core.kernels import f64_room, kernel
 from ruvelt.core.mesh.model import Model
 
 _UP = np.array([0.0, 0.0, 1.0])
@@ -89,7 +89,7 @@ f32, f64, i32 = numba.float32, numba.float64, numba.int32
     )
 )
 def _hits(primitive, u, v, far, scale, index, positions, triangles, triangle, bary, position, normal, distance):  # type: ignore[no-untyped-def]
-    ab, ac = np.empty(3), np.empty(3)
+    ab, ac = f64_room(3), f64_room(3)
     for i in range(len(primitive)):
         triangle[i], distance[i] = -1, np.inf
         if primitive[i] < 0:

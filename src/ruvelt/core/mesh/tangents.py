@@ -63,6 +63,7 @@ def _root(parent, i):  # type: ignore[no-untyped-def]
         numba.float32[:, :, ::1],
     ),
     late=True,
+    allocates=True,
 )
 def _frames(pos, nrm, uvs, weld, edge_key, order, out):  # type: ignore[no-untyped-def]
     count = len(pos)

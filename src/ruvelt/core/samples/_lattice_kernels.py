@@ -4,7 +4,7 @@
 import numba
 import numpy as np
 
-from ruvelt.core.kernels import inline, kernel
+from ruvelt.core.kernels import f32_room, f64_room, inline, kernel
 
 f32, f64, i32, i64 = numba.float32, numba.float64, numba.int32, numba.int64
 #: Bits of a cell's place along one axis in its key.
@@ -91,7 +91,7 @@ def _shares(positions, s, low, inverse, shares):
 @kernel(numba.void(f32[:, ::1], f32[:, ::1], i32[::1], f32[::1], f32[::1], f32, i32[::1], i32[:, ::1], f64[:, ::1]), late=True)
 def gather_normals(positions, normals, slots, areas, low, inverse, cell_of, corners, sums):
     """sums : (places, 10) of area, normal (3) and its second moments (xx, yy, zz, xy, xz, yz)."""
-    shares = np.empty(8, np.float32)
+    shares = f32_room(8)
     for i in range(len(slots)):
         s = slots[i]
         _shares(positions, s, low, inverse, shares)
@@ -115,7 +115,7 @@ def gather_normals(positions, normals, slots, areas, low, inverse, cell_of, corn
 def number_nodes(sums, node, axis):
     """One node a place, or two where a wall's two sides meet in it. node : (places,) its first; axis : (places, 3), 0 for one side."""
     count = 0
-    v, w = np.empty(3), np.empty(3)
+    v, w = f64_room(3), f64_room(3)
     for p in range(len(sums)):
         node[p] = count
         count += 1
@@ -204,7 +204,7 @@ PLACED = (f32[:, ::1], f32[:, ::1], i32[::1], f32[::1], f32[::1], f32, i32[::1],
 @kernel(numba.void(*PLACED, i64, i64, numba.uint16[:, ::1], f32[:, ::1]), late=True)
 def to_nodes(positions, normals, slots, areas, low, inverse, cell_of, corners, node, axis, first, last, codes, out):
     """Add the samples first … last, weighed by area, to the nodes. codes : (k, slots) uint16, or (0, 0) to sum the areas; out : (k or 1, nodes)."""
-    shares = np.empty(8, np.float32)
+    shares = f32_room(8)
     comps = len(codes)
     u = np.float32(1 / 65535)
     for i in range(first, last):
@@ -233,7 +233,7 @@ def to_nodes(positions, normals, slots, areas, low, inverse, cell_of, corners, n
 @kernel(numba.void(*PLACED, i64, i64, f32[:, ::1], numba.uint16[:, ::1]), late=True)
 def from_nodes(positions, normals, slots, areas, low, inverse, cell_of, corners, node, axis, first, last, values, out):
     """Read the samples first … last from the nodes into (k, slots) uint16 codes."""
-    shares = np.empty(8, np.float32)
+    shares = f32_room(8)
     one, zero = np.float32(1), np.float32(0)
     for i in range(first, last):
         s, cell = slots[i], cell_of[i]

@@ -181,7 +181,7 @@ def _source_at(owner, source, x, y, side, chunks):
     return np.int32(y * side + x) if owner[s] >= 0 else source[s]
 
 
-@kernel(numba.int64(i32[::1], i32, i32, i32[::1], i32[::1], i32[::1]), late=True)
+@kernel(numba.int64(i32[::1], i32, i32, i32[::1], i32[::1], i32[::1]), late=True, allocates=True)
 def spread_gutter(owner, side, reach, rim, out_dst, out_src):
     """List the texels within `reach` texels of an island with the island texel each repeats (the nearest, found ring by ring)."""
     chunks = side // 256

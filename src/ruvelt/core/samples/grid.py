@@ -80,7 +80,8 @@ def _bounds(positions, slots, low, high):  # type: ignore[no-untyped-def]
         numba.int32[::1],
         numba.float32[:, ::1],
         numba.int8[:, ::1],
-    )
+    ),
+    allocates=True,
 )
 def _sort(positions, normals, slots, low, inv, dims, start, out_slot, out_xyz, out_normal):  # type: ignore[no-untyped-def]
     cell_of = np.empty(len(slots), np.int32)

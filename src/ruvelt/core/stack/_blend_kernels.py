@@ -9,7 +9,7 @@ import numba
 import numpy as np
 
 from ruvelt.core.color._hsv_kernels import turn_hsv
-from ruvelt.core.kernels import f32_at, inline, kernel, u16_at
+from ruvelt.core.kernels import f32_at, f32_room, inline, kernel, u16_at
 
 PLANE, CONST, PUSH, POP, FOLDED, TABLE, HSV = 0, 1, 2, 3, 4, 5, 6
 #: Blend modes that move the colour below along a straight line: normal, multiply, screen.
@@ -205,7 +205,8 @@ def _encode_srgb(value):
         numba.boolean,
         f32[:, :, ::1],
         i64,
-    )
+    ),
+    allocates=True,
 )
 def evaluate_runs(
     kinds, modes, strengths, planes, masks, consts, comps, levels, linear, decode, starts, counts, level0, state_in, save, state_out, out
@@ -414,8 +415,7 @@ def mask_runs(under, values, covers, bases, combines, strengths, inverts, invert
     is a table: values is the address of (65536,) float32
     """
     one, zero = np.float32(1), np.float32(0)
-    acc = np.empty(BLOCK, np.float32)
-    v = np.empty(BLOCK, np.float32)
+    acc, v = f32_room(BLOCK), f32_room(BLOCK)
     for r in range(len(starts)):
         s, n = starts[r], counts[r]
         acc[:n] = one

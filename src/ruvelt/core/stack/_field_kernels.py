@@ -7,7 +7,7 @@ All take a chunk's (65536, 3) positions and normals, object space, and whether e
 import numba
 import numpy as np
 
-from ruvelt.core.kernels import inline, kernel
+from ruvelt.core.kernels import f32_room, inline, kernel
 
 f32, f64, i32, i64, u32, u8, u16 = numba.float32, numba.float64, numba.int32, numba.int64, numba.uint32, numba.uint8, numba.uint16
 yes = numba.boolean
@@ -302,7 +302,7 @@ def picture_chunk(positions, normals, covered, corner_x, corner_y, side, image, 
     way : 0 by UV (corner_x, corner_y : the chunk's first texel on a sheet of `side`), 1 three-way, 2 planar
     frame : (4, 3) centre, right, up and direction; turn : (3,) cosine and sine, each times repeats a unit, and width over height; shift : (2,)
     """
-    colour, total = np.zeros(4, np.float32), np.zeros(4, np.float32)
+    colour, total = f32_room(4), f32_room(4)
     one, zero, half = np.float32(1), np.float32(0), np.float32(0.5)
     for i in range(len(covered)):
         for k in range(4):
