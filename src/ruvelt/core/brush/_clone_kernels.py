@@ -4,8 +4,8 @@
 import numba
 import numpy as np
 
-from ruvelt.core.brush._walk_kernels import CHUNK, GRID, exact_texel, locate, slot_at
-from ruvelt.core.kernels import inline, kernel, u16_at
+from ruvelt.core.brush._walk_kernels import CHUNK, GRID, locate, slot_at
+from ruvelt.core.kernels import f32_room, i64_room, inline, kernel, u16_at
 from ruvelt.core.samples.grid import search
 
 f32, i32, i64, u8, u16 = numba.float32, numba.int32, numba.int64, numba.uint8, numba.uint16
@@ -46,14 +46,16 @@ def clone_tiles(tiles, chunk, side, position, face, offset, begun, mirrored, rea
     quarter, half = np.float32(0.25), np.float32(0.5)
     across = side >> 8
     left, top = (chunk % across) * 256, (chunk // across) * 256
-    nx, ny = np.zeros((5, 5), np.float32), np.zeros((5, 5), np.float32)
+    nx, ny = f32_room((5, 5)), f32_room((5, 5))
     # On which sides of the mirror planes a node reads; −1 where it reads nothing, −2 before it is asked.
-    known = np.zeros((5, 5), np.int64)
+    known = i64_room((5, 5))
     last = np.int64(-1)
     for at in range(len(tiles)):
         tile = tiles[at]
         bx, by = left + (tile & 15) * 16, top + (tile >> 4) * 16
-        known[:] = -2
+        for j in range(5):
+            for i in range(5):
+                known[j, i] = -2
         for square in range(4):
             j0, i0 = (square >> 1) * 2, (square & 1) * 2
             even = True
@@ -70,11 +72,11 @@ def clone_tiles(tiles, chunk, side, position, face, offset, begun, mirrored, rea
                     known[j, i] = -1
                     if s >= 0 and face[s] >= 0:
                         px, py, pz, bits = _read_at(s, position, offset, begun, mirrored)
-                        q = locate(px, py, pz, last, np.int64(-1), reach, position, face, side, low, cell, dims, start, slot, xyz)
+                        q, ex, ey = locate(
+                            px, py, pz, last, np.int64(-1), np.int64(-1), reach, position, face, side, low, cell, dims, start, slot, xyz
+                        )
                         if q >= 0:
-                            last = q
-                            nx[j, i], ny[j, i] = exact_texel(px, py, pz, q, position, face, side)
-                            known[j, i] = bits
+                            last, known[j, i], nx[j, i], ny[j, i] = q, bits, ex, ey
                 if finer == 0:
                     bits = known[j0 + 1, i0 + 1]
                     for ask in range(0, 9, 2):
@@ -112,7 +114,9 @@ def clone_tiles(tiles, chunk, side, position, face, offset, begun, mirrored, rea
                                     q = t
                         if q < 0:
                             px, py, pz, _ = _read_at(s, position, offset, begun, mirrored)
-                            q = locate(px, py, pz, last, np.int64(-1), reach, position, face, side, low, cell, dims, start, slot, xyz)
+                            q, _, _ = locate(
+                                px, py, pz, last, np.int64(-1), np.int64(-1), reach, position, face, side, low, cell, dims, start, slot, xyz
+                            )
                         q = q if q >= 0 else s
                         found[at, n] = q
                         marks[q >> 16] = 1

@@ -5,7 +5,7 @@ import numba
 import numpy as np
 
 from ruvelt.core.brush._walk_kernels import CHUNK, slot_at
-from ruvelt.core.kernels import inline, kernel, u16_at
+from ruvelt.core.kernels import f32_room, inline, kernel, u16_at
 
 f32, i32, i64, u8, u16 = numba.float32, numba.int32, numba.int64, numba.uint8, numba.uint16
 
@@ -61,9 +61,10 @@ def cells_near(tiles, chunk, side, face, position, radius, low, cell, dims, star
     """
     across = side >> 8
     wide = 17 if side > 0 else 256
-    lo, hi = np.empty(3, np.float32), np.empty(3, np.float32)
+    lo, hi = f32_room(3), f32_room(3)
     for at in range(len(tiles)):
-        lo[:], hi[:] = np.float32(np.inf), np.float32(-np.inf)
+        for k in range(3):
+            lo[k], hi[k] = np.float32(np.inf), np.float32(-np.inf)
         for i in range(wide * wide if side > 0 else wide):
             s = np.int64(chunk) * CHUNK + tiles[at] * 256 + i
             if side > 0:
@@ -120,6 +121,9 @@ def _mean_around(px, py, pz, nx, ny, nz, radius, low, cell, dims, clump_start, m
     y1 = min(max(int(np.floor((py + radius - low[1]) / cell)), 0), dims[1] - 1)
     z0 = min(max(int(np.floor((pz - radius - low[2]) / cell)), 0), dims[2] - 1)
     z1 = min(max(int(np.floor((pz + radius - low[2]) / cell)), 0), dims[2] - 1)
+    # As wide a row everywhere: its few clumps more are done sooner than its ends are found.
+    x0 = min(max(int(np.floor((px - radius - low[0]) / cell)), 0), dims[0] - 1)
+    x1 = min(max(int(np.floor((px + radius - low[0]) / cell)), 0), dims[0] - 1)
     total, a, b, c, e = zero, zero, zero, zero, zero
     for z in range(z0, z1 + 1):
         gz = max(low[2] + np.float32(z * cell) - pz, pz - low[2] - np.float32((z + 1) * cell), zero)
@@ -128,9 +132,6 @@ def _mean_around(px, py, pz, nx, ny, nz, radius, low, cell, dims, clump_start, m
             rest = radius * radius - gz * gz - gy * gy
             if rest < zero:
                 continue
-            half = np.sqrt(rest)
-            x0 = min(max(int(np.floor((px - half - low[0]) / cell)), 0), dims[0] - 1)
-            x1 = min(max(int(np.floor((px + half - low[0]) / cell)), 0), dims[0] - 1)
             row = (z * dims[1] + y) * dims[0]
             for j in range(np.uint64(clump_start[row + x0]), np.uint64(clump_start[row + x1 + 1])):
                 dx, dy, dz = middle[0, j] - px, middle[1, j] - py, middle[2, j] - pz
@@ -172,7 +173,7 @@ def soften_codes(slots, position, normal, radius, low, cell, dims, clump_start, 
 
     picture : address of the chunk's own (comps, 65536), for samples that have no neighbours; multiplied : colours are by alpha, the last
     """
-    sums = np.zeros(5, np.float32)
+    sums = f32_room(5)
     own = u16_at(picture, CHUNK * comps)
     for at in range(len(slots)):
         s = slots[at]
@@ -212,7 +213,7 @@ def ask_nodes(tiles, chunk, step, side, face, known, out):
 @kernel(numba.void(i32[::1], i32[::1], f32[:, ::1], f32[:, ::1], *_CLUMPS, f32[:, ::1]), late=True, fastmath=_LOOSE)
 def soften_nodes(nodes, known, position, normal, radius, low, cell, dims, clump_start, middle, facing, mass, values, node_values):
     """Means at nodes. node_values : (nodes, 4); a node without neighbours is known no more."""
-    sums = np.zeros(5, np.float32)
+    sums = f32_room(5)
     for at in range(len(nodes)):
         s = known[nodes[at]] - 1
         px, py, pz, nx, ny, nz = position[s, 0], position[s, 1], position[s, 2], normal[s, 0], normal[s, 1], normal[s, 2]
@@ -241,7 +242,7 @@ def soften_tiles(
     across = side >> 8
     left, top = (chunk % across) * 256, (chunk // across) * 256
     along, wide = 16 // step, 256 // step + 1
-    sums, mean = np.zeros(5, np.float32), np.zeros(4, np.float32)
+    sums, mean = f32_room(5), f32_room(4)
     own = u16_at(picture, CHUNK * comps)
     inv = one / np.float32(step)
     for at in range(len(tiles)):

@@ -4,7 +4,7 @@
 import numba
 import numpy as np
 
-from ruvelt.core.kernels import inline, kernel, u16_at
+from ruvelt.core.kernels import f32_room, i64_room, inline, kernel, u16_at
 from ruvelt.core.tolerances import FACING_FADE_COS
 
 f32, i32, i64, u8 = numba.float32, numba.int32, numba.int64, numba.uint8
@@ -29,17 +29,26 @@ def _raise(coverage, slot, cap, share):
 
 
 @inline
-def _tile(slot, square):
+def tile_of(slot, square):
     local = slot & 65535
     if square:
         return ((local >> 12) << 4) | ((local & 255) >> 4)
     return local >> 8
 
 
+@inline
+def tile_bits(square):
+    """Bits of a slot that samples of one tile share."""
+    return ~np.uint64(0x0F0F if square else 0xFF)
+
+
 #: Dabs taken together: neighbours of a stroke, with their mirror twins.
 GROUP = 16
 #: Samples worked on at once, so that what the dabs of a group share stays in the nearest cache.
 STRETCH = 512
+#: Samples that fill the vectors of one turn of a loop.
+WHOLE = 32
+ROOM = STRETCH + WHOLE
 
 
 @inline
@@ -62,7 +71,9 @@ def _lay_dab(dabs, d, hardness, xyz, normal, first, n, spacing, now, at):
     """Raise now[at …] of the sorted samples first … first + n by dab d, without a branch in the loops: they become vector instructions.
 
     Places are unsigned: they need no look for a negative index, and no slices, which cost more than the few samples in them.
+    Some samples more are worked on, to which the dab gives nothing, for what does not fill a vector is done one by one.
     """
+    n = min((n + np.uint64(WHOLE - 1)) & ~np.uint64(WHOLE - 1), np.uint64(xyz.shape[1]) - first)
     one, zero = np.float32(1), np.float32(0)
     cx, cy, cz, r = dabs[d, 0], dabs[d, 1], dabs[d, 2], max(dabs[d, 3], np.float32(0.6) * spacing)
     nx, ny, nz, flow, cap = dabs[d, 4], dabs[d, 5], dabs[d, 6], dabs[d, 15], dabs[d, 16]
@@ -118,11 +129,12 @@ def ball_dabs(dabs, low, cell, dims, start, slot, xyz, normal, allowed, spacing,
     Rows of cells are walked once for a group of dabs: what is sorted by cell is read in order, coverage is fetched and put back once.
     """
     one, zero = np.float32(1), np.float32(0)
-    box = np.empty((GROUP, 4), np.int64)
-    hardness = np.empty(GROUP, np.float32)
-    reach_of = np.empty((GROUP, 2), np.int64)
-    order = np.empty(GROUP, np.int64)
-    now = np.empty(STRETCH, np.float32)
+    within, marked = tile_bits(square), ~np.uint64(0)
+    box = i64_room((GROUP, 4))
+    hardness = f32_room(GROUP)
+    reach_of = i64_room((GROUP, 2))
+    order = i64_room(GROUP)
+    now = f32_room(ROOM)
     for g in range(0, len(dabs), GROUP):
         size = min(GROUP, len(dabs) - g)
         left, right = len(start), -1
@@ -190,8 +202,8 @@ def ball_dabs(dabs, low, cell, dims, start, slot, xyz, normal, allowed, spacing,
                         begin, end = start[row + xa], start[row + xb + 1]
                         for base in range(begin, end, STRETCH):
                             n = min(STRETCH, end - base)
-                            for i in range(n):
-                                now[i] = coverage[slot[base + i]]
+                            for i in range(np.uint64(n)):
+                                now[i] = coverage[np.uint64(slot[np.uint64(base) + i])]
                             for i in range(first, taken):
                                 d = order[i]
                                 a = max(base, start[row + reach_of[d, 0]])
@@ -199,11 +211,14 @@ def ball_dabs(dabs, low, cell, dims, start, slot, xyz, normal, allowed, spacing,
                                 if a >= b:
                                     continue
                                 _lay_dab(dabs, g + d, hardness[d], xyz, normal, np.uint64(a), np.uint64(b - a), spacing, now, np.uint64(a - base))
-                            for i in range(n):
-                                s = slot[base + i]
+                            for i in range(np.uint64(n)):
+                                s = np.uint64(slot[np.uint64(base) + i])
                                 if now[i] > coverage[s] and (len(allowed) == 0 or allowed[s] != 0):
                                     coverage[s] = now[i]
-                                    dirty[s >> 16, _tile(s, square)] = 1
+                                    # Samples of one tile follow each other.
+                                    if s & within != marked:
+                                        marked = s & within
+                                        dirty[s >> np.uint64(16), tile_of(np.int64(s), square)] = 1
 
 
 @kernel(numba.void(f32[:, ::1], i32, i32[::1], u8[::1], f32[::1], u8[:, ::1]))
@@ -230,10 +245,10 @@ def disc_dabs(dabs, side, owner, allowed, coverage, dirty):
                 if owner[s] < 0 or (len(allowed) and allowed[s] == 0):
                     continue
                 _raise(coverage, s, cap, flow * _falloff(dist, hardness))
-                dirty[s >> 16, _tile(s, True)] = 1
+                dirty[s >> 16, tile_of(s, True)] = 1
 
 
-@kernel(numba.void(i32[::1], i32[::1], i64, f32[::1], numba.uint16[::1], i64, numba.boolean, i32, numba.uint16[:, ::1]))
+@kernel(numba.void(i32[::1], i32[::1], i64, f32[::1], numba.uint16[::1], i64, numba.boolean, i32, numba.uint16[:, ::1]), allocates=True)
 def paint_runs(starts, counts, base, coverage, codes, values, erase, comps, out):
     """Lay a colour over the plane as it was before the stroke (address `base`, 0 when the chunk did not exist), with coverage as alpha.
 
@@ -282,29 +297,40 @@ def paint_runs(starts, counts, base, coverage, codes, values, erase, comps, out)
                     out[k, i] = codes[k] if coverage[i] > zero else out[k, i]
 
 
-@kernel(numba.void(i32[::1], i32[::1], i64, f32[::1], numba.uint16[:, ::1], i32, numba.uint16[:, ::1]))
+@kernel(numba.void(i32[::1], i32[::1], i64, f32[::1], numba.uint16[:, ::1], i32, numba.uint16[:, ::1]), allocates=True)
 def toward_runs(starts, counts, base, coverage, values, comps, out):
     """Move a plane as it was before the stroke towards `values`, colour and coverage alike, by the stroke's coverage.
 
     values, out : (comps + 1, 65536) uint16 straight alpha, alpha last; base : address of what was there, 0 for nothing
     """
     u, full, half, one, zero = np.float32(1 / 65535), np.float32(65535), np.float32(0.5), np.float32(1), np.float32(0)
+    longest = 1
+    for r in range(len(counts)):
+        longest = max(longest, counts[r])
+    was, new, inverse = np.empty(longest, np.float32), np.empty(longest, np.float32), np.empty(longest, np.float32)
     before = u16_at(base, CHUNK * (comps + 1))
     top = np.uint64(comps * CHUNK)
+    # As in `paint_runs`, in loops that become vector instructions.
     for r in range(len(starts)):
-        for i in range(np.uint64(starts[r]), np.uint64(starts[r] + counts[r])):
-            c = coverage[i]
-            if c <= zero:
-                continue
-            was = np.float32(before[top + i]) * u * (one - c) if base != 0 else zero
-            new = np.float32(values[comps, i]) * u * c
-            total = was + new
-            out[comps, i] = np.uint16(np.int32(total * full + half))
-            if total <= zero:
-                continue
-            for k in range(comps):
-                old = np.float32(before[np.uint64(k * CHUNK) + i]) if base != 0 else zero
-                out[k, i] = np.uint16(np.int32((was * old + new * np.float32(values[k, i])) / total + half))
+        first, end = np.uint64(starts[r]), np.uint64(starts[r] + counts[r])
+        if base != 0:
+            for i in range(first, end):
+                was[i - first] = np.float32(before[top + i]) * u * (one - coverage[i])
+        else:
+            for i in range(first, end):
+                was[i - first] = zero
+        for i in range(first, end):
+            new[i - first] = np.float32(values[comps, i]) * u * coverage[i]
+            total = was[i - first] + new[i - first]
+            out[comps, i] = np.uint16(np.int32(total * full + half)) if coverage[i] > zero else out[comps, i]
+            # Where nothing is left colours stay as they were.
+            inverse[i - first] = one / total if total > zero and coverage[i] > zero else zero
+        for k in range(comps):
+            row = np.uint64(k * CHUNK)
+            for i in range(first, end):
+                old = np.float32(before[row + i]) if base != 0 else zero
+                value = (was[i - first] * old + new[i - first] * np.float32(values[k, i])) * inverse[i - first] + half
+                out[k, i] = np.uint16(np.int32(value)) if inverse[i - first] > zero else out[k, i]
 
 
 @kernel(numba.void(i32[::1], numba.int64, numba.int64, f32, u8[::1], f32[::1], u8[:, ::1], numba.boolean))
@@ -313,4 +339,4 @@ def flood_coverage(owner, first, last, strength, marked, coverage, dirty, square
     for s in range(first, last):
         if owner[s] >= 0 and marked[s]:
             coverage[s] = strength
-            dirty[s >> 16, _tile(s, square)] = 1
+            dirty[s >> 16, tile_of(s, square)] = 1

@@ -55,7 +55,7 @@ def _lay_along(normal, lean, i, axis):
     return True
 
 
-@kernel(numba.void(f64[:, ::1], f64[:, ::1], f64[:, ::1]))
+@kernel(numba.void(f64[:, ::1], f64[:, ::1], f64[:, ::1]), allocates=True)
 def axes_across(normal, lean, out):
     """out : (n, 3) unit vectors across `normal`, as close to `lean` (n or 1 rows) as can be."""
     x, z, axis = np.array([1.0, 0.0, 0.0]), np.array([0.0, 0.0, 1.0]), np.empty(3)

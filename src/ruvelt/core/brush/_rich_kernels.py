@@ -4,6 +4,7 @@
 import numba
 import numpy as np
 
+from ruvelt.core.brush._dab_kernels import tile_bits, tile_of
 from ruvelt.core.color._hsv_kernels import turn_hsv
 from ruvelt.core.kernels import inline, kernel
 from ruvelt.core.tolerances import FACING_FADE_COS
@@ -14,6 +15,8 @@ FADE = np.float32(FACING_FADE_COS)
 FLOW, PAST, LEVEL = 0, 1, 2
 #: Samples weighed at once.
 STRETCH = 512
+#: Samples that fill the vectors of one turn of a loop.
+WHOLE = 32
 
 
 @inline
@@ -106,17 +109,27 @@ def weigh(dx, dy, dz, nx, ny, nz, inv, along, across, up, roundness, hardness, l
 def _raised(c, cap, flow, weight, build):
     """Coverage after a dab."""
     if build == LEVEL:
-        return max(c, cap * weight)
+        level = cap * weight
+        return level if level > c else c
     if build == PAST:
         return c + (np.float32(1) - c) * (flow * cap * weight)
-    return c + max(cap - c, np.float32(0)) * (flow * weight)
+    gap = cap - c
+    gap = gap if gap > np.float32(0) else np.float32(0)
+    return c + gap * (flow * weight)
 
 
 @inline
-def _remember(marks, slot, share, mix, across, side, hue, saturation, value):
-    """Move what the stroke remembers of its dabs' colours at a slot towards one dab's. side : the tip's offset across the stroke."""
-    if across:
-        mix = min(max(np.float32(0.5) + np.float32(0.5) * side, np.float32(0)), np.float32(1))
+def _mixture(mix, across, side):
+    """How far a dab's colour is mixed at a sample. side : the tip's offset across the stroke"""
+    between = np.float32(0.5) + np.float32(0.5) * side
+    between = between if between > np.float32(0) else np.float32(0)
+    between = between if between < np.float32(1) else np.float32(1)
+    return between if across else mix
+
+
+@inline
+def _remember(marks, slot, share, mix, hue, saturation, value):
+    """Move what the stroke remembers of its dabs' colours at a slot towards one dab's."""
     marks[slot, 0] += (mix - marks[slot, 0]) * share
     if marks.shape[1] < 4:
         return
@@ -146,6 +159,7 @@ _SETTINGS = (f32[:, :, ::1], f32[:, ::1], f32, f32, numba.boolean, f32, i32, f32
         *_SETTINGS,
     ),
     late=True,
+    allocates=True,
 )
 def rich_balls(
     dabs, low, cell, dims, start, slot, xyz, normal, allowed, spacing, square, z_first, z_last,
@@ -157,7 +171,9 @@ def rich_balls(
     reach : radii a dab can reach; marks : what the stroke remembers of colours, (slots, 4), (slots, 1) of mixing alone, or none
     """
     one, zero, scale = np.float32(1), np.float32(0), np.float32(1 / 127)
-    weights, at_a, at_b = np.empty(STRETCH, np.float32), np.empty(STRETCH, np.float32), np.empty(STRETCH, np.float32)
+    within, marked = tile_bits(square), ~np.uint64(0)
+    held, raised = np.empty(STRETCH + WHOLE, np.float32), np.empty(STRETCH + WHOLE, np.float32)
+    weights, at_a, at_b = np.empty(STRETCH + WHOLE, np.float32), np.empty(STRETCH + WHOLE, np.float32), np.empty(STRETCH + WHOLE, np.float32)
     for d in range(len(dabs)):
         cx, cy, cz, r = dabs[d, 0], dabs[d, 1], dabs[d, 2], dabs[d, 3]
         if not (r > 0 and np.isfinite(cx + cy + cz + r)):
@@ -200,6 +216,8 @@ def rich_balls(
                 for first in range(start[row + x0], end, STRETCH):
                     n = min(STRETCH, end - first)
                     base = np.uint64(first)
+                    # What does not fill a vector is done one by one: some samples more are weighed, and forgotten.
+                    filled = min((np.uint64(n) + np.uint64(WHOLE - 1)) & ~np.uint64(WHOLE - 1), np.uint64(len(slot)) - base)
                     if bend:
                         for i in range(n):
                             k = first + i
@@ -210,7 +228,7 @@ def rich_balls(
                             )
                     else:
                         # Without a branch, so that this becomes vector instructions.
-                        for i in range(np.uint64(n)):
+                        for i in range(filled):
                             m = base + i
                             dx, dy, dz = xyz[0, m] - cx, xyz[1, m] - cy, xyz[2, m] - cz
                             a = (dx * along[0] + dy * along[1] + dz * along[2]) * inv
@@ -249,18 +267,28 @@ def rich_balls(
                                 u, v = travelled + at_a[i] * r, at_b[i] * roundness * r
                                 gx, gy, gz = xyz[0, k], xyz[1, k], xyz[2, k]
                                 weights[i] *= _grained(grain, grain_depth, grain_size, grain_fixed, gx, gy, gz, nx, ny, nz, u, v)
-                    for i in range(n):
-                        s = slot[first + i]
-                        if weights[i] <= zero or (len(allowed) and allowed[s] == 0):
-                            continue
-                        c = coverage[s]
-                        now = _raised(c, cap, flow, weights[i], build)
-                        if now > c:
-                            coverage[s] = now
+                    # Fetched, raised in vector instructions, and put back where that changed something.
+                    for i in range(np.uint64(n)):
+                        held[i] = coverage[np.uint64(slot[base + i])]
+                    for i in range(filled):
+                        raised[i] = _raised(held[i], cap, flow, weights[i], build)
+                    if len(marks):
+                        # The share of its colour, and how far that is mixed, in place of what is needed no more.
+                        for i in range(filled):
+                            weights[i] = (raised[i] - held[i]) / (raised[i] if raised[i] > zero else one)
+                            at_a[i] = _mixture(mix, by_side, at_a[i] * side_a + at_b[i] * side_b)
+                    for i in range(np.uint64(n)):
+                        if raised[i] > held[i]:
+                            s = np.uint64(slot[base + i])
+                            if len(allowed) and allowed[s] == 0:
+                                continue
+                            coverage[s] = raised[i]
                             if len(marks):
-                                _remember(marks, s, (now - c) / now, mix, by_side, at_a[i] * side_a + at_b[i] * side_b, hue, saturation, value)
-                            local = s & 65535
-                            dirty[s >> 16, (((local >> 12) << 4) | ((local & 255) >> 4)) if square else local >> 8] = 1
+                                _remember(marks, s, weights[i], at_a[i], hue, saturation, value)
+                            # Samples of one tile follow each other.
+                            if s & within != marked:
+                                marked = s & within
+                                dirty[s >> np.uint64(16), tile_of(np.int64(s), square)] = 1
 
 
 @kernel(numba.void(f32[:, ::1], i32, i32[::1], u8[::1], *_SETTINGS), late=True)
@@ -304,7 +332,8 @@ def rich_discs(
                 if now > c:
                     coverage[s] = now
                     if len(marks):
-                        _remember(marks, s, (now - c) / now, mix, by_side, a * side_a + b * side_b, hue, saturation, value)
+                        mixed = _mixture(mix, by_side, a * side_a + b * side_b)
+                        _remember(marks, s, (now - c) / now, mixed, hue, saturation, value)
                     dirty[s >> 16, ((y & 255) >> 4) * 16 + ((x & 255) >> 4)] = 1
 
 

@@ -4,19 +4,23 @@
 import numba
 import numpy as np
 
+from ruvelt.core.brush._dab_kernels import tile_bits, tile_of
 from ruvelt.core.brush._rich_kernels import weigh
-from ruvelt.core.brush._walk_kernels import CHUNK, GRID, beside, exact_texel, locate, slot_at
-from ruvelt.core.kernels import inline, kernel, u16_at
+from ruvelt.core.brush._walk_kernels import CHUNK, GRID, beside, far_apart, locate, slot_at
+from ruvelt.core.kernels import f32_room, i64_room, inline, kernel, u8_room, u16_at, u16_room, u32_room, u64_at
 from ruvelt.core.samples.grid import search
 from ruvelt.core.tolerances import FACING_FADE_COS
 
 f32, i32, i64, u8, u16 = numba.float32, numba.int32, numba.int64, numba.uint8, numba.uint16
 FADE = np.float32(FACING_FADE_COS)
-#: Texels between nodes at which a tile is traced; between them ways are curves through three nodes.
-STEP = 4
-NODES = 16 // STEP + 1
-#: Third differences of nodes, in texels, from which every texel is traced: a curve through three is then off by a quarter of a texel.
+#: A tile's texels and those of its neighbours at its edge.
+LINE = 17
+MOST = LINE * LINE
+#: Texels between nodes at which a tile is traced, and where ways bend too much between those; between nodes ways are curves through three.
+WIDE, NARROW = 4, 2
+#: Third differences of nodes, in texels, from which nodes lie closer: a curve through three is then off by a quarter of a texel.
 BENT = np.float32(4)
+UNASKED, KNOWN, NOWHERE, BETWEEN = 0, 1, 2, 3
 #: Texels by which ways of neighbours may differ to have others between them.
 ALIKE = np.float32(3)
 
@@ -29,6 +33,7 @@ def smear_reach(dabs, flat, side, square, low, cell, dims, start, slot, xyz, see
     """
     across = side >> 8
     zero = np.float32(0)
+    within, marked = tile_bits(square), ~np.uint64(0)
     for d in range(len(dabs)):
         cx, cy, cz, r = dabs[d, 0], dabs[d, 1], dabs[d, 2], dabs[d, 3]
         if not (r > 0 and np.isfinite(cx + cy + cz + r)):
@@ -58,105 +63,163 @@ def smear_reach(dabs, flat, side, square, low, cell, dims, start, slot, xyz, see
                     if seen[c] == turn:
                         continue
                     seen[c] = turn
-                    for j in range(start[c], start[c + 1]):
-                        local = slot[j] & 65535
-                        tiles[slot[j] >> 16, (((local >> 12) << 4) | ((local & 255) >> 4)) if square else local >> 8] = 1
+                    for j in range(np.uint64(start[c]), np.uint64(start[c + 1])):
+                        s = np.uint64(slot[j])
+                        # Samples of one tile follow each other.
+                        if s & within != marked:
+                            marked = s & within
+                            tiles[s >> np.uint64(16), tile_of(np.int64(s), square)] = 1
 
 
 @inline
-def _dragged(ox, oy, oz, nx, ny, nz, dabs, drags, flat, tips):
-    """Where what is at a point lay before a batch, and how far its largest dab reaches: traced back through the dabs, the last one first.
+def _largest(dabs):
+    """Radius of the largest dab."""
+    farthest = np.float32(0)
+    for d in range(len(dabs)):
+        farthest = max(farthest, dabs[d, 3])
+    return farthest
 
-    drags : (n, 3) of each dab from the one before; tips : (k, side, side), or none and plain dabs
-    """
-    one, zero = np.float32(1), np.float32(0)
-    px, py, pz, farthest = ox, oy, oz, zero
+
+@inline
+def _ball(first, square, position, face):
+    """(x, y, z, radius) of a ball around the samples of a tile that begins at slot `first`."""
+    far, half = np.float32(1e30), np.float32(0.5)
+    x0, x1, y0, y1, z0, z1 = far, -far, far, -far, far, -far
+    for n in range(256):
+        s = first + (((n >> 4) << 8) + (n & 15) if square else n)
+        if face[s] >= 0:
+            x0, x1 = min(x0, position[s, 0]), max(x1, position[s, 0])
+            y0, y1 = min(y0, position[s, 1]), max(y1, position[s, 1])
+            z0, z1 = min(z0, position[s, 2]), max(z1, position[s, 2])
+    cx, cy, cz = (x0 + x1) * half, (y0 + y1) * half, (z0 + z1) * half
+    return cx, cy, cz, np.sqrt((x1 - cx) * (x1 - cx) + (y1 - cy) * (y1 - cy) + (z1 - cz) * (z1 - cz))
+
+
+@inline
+def _reached(cx, cy, cz, around, dabs, drags, widened, order):
+    """How many dabs may drag what lies within `around` of a centre; order : (n,) their places, the last one first."""
+    count, travel = 0, np.float32(0)
     for back in range(len(dabs)):
         d = len(dabs) - 1 - back
-        r = dabs[d, 3]
-        dx, dy, dz = px - dabs[d, 0], py - dabs[d, 1], pz - dabs[d, 2]
-        off_sq = dx * dx + dy * dy + dz * dz
-        # A picture has corners.
-        if not off_sq < r * r * (np.float32(2) if len(tips) > 0 else one):
-            continue
+        dx, dy, dz = cx - dabs[d, 0], cy - dabs[d, 1], cz - dabs[d, 2]
+        far = dabs[d, 3] * widened + around + travel
+        if dx * dx + dy * dy + dz * dz < far * far:
+            order[count] = d
+            count += 1
+            # What later dabs dragged came from that far.
+            travel += np.sqrt(drags[d, 0] * drags[d, 0] + drags[d, 1] * drags[d, 1] + drags[d, 2] * drags[d, 2])
+    return count
+
+
+@inline
+def _trace(count, px, py, pz, nx, ny, nz, order, reached, dabs, drags, flat, tips):
+    """Move points to where what is at them lay before a batch: back through its dabs, the last one first.
+
+    px … nz : points and the normals they began with; drags : (n, 3) of each dab from the one before; tips : (k, side, side), or none and plain dabs
+    """
+    one, zero = np.float32(1), np.float32(0)
+    for m in range(reached):
+        d = order[m]
+        cx, cy, cz, r, inv = dabs[d, 0], dabs[d, 1], dabs[d, 2], dabs[d, 3], one / dabs[d, 3]
+        ux, uy, uz, strength = dabs[d, 4], dabs[d, 5], dabs[d, 6], dabs[d, 16]
+        gx, gy, gz = drags[d, 0], drags[d, 1], drags[d, 2]
+        hard = max(zero, min(dabs[d, 14], np.float32(0.98)))
         if len(tips) > 0:
-            along, across = (dabs[d, 7], dabs[d, 8], dabs[d, 9]), (dabs[d, 10], dabs[d, 11], dabs[d, 12])
-            up, tip = (dabs[d, 4], dabs[d, 5], dabs[d, 6]), np.int64(dabs[d, 19])
-            hard = max(zero, min(dabs[d, 14], np.float32(0.98)))
-            w, _, _ = weigh(
-                dx, dy, dz, nx, ny, nz, one / r, along, across, up, dabs[d, 13], hard, dabs[d, 17], dabs[d, 18], tip, dabs[d, 20],
-                dabs[d, 30] > zero, tips,
-            )  # fmt: skip
-        else:
-            w = one
-            hard = max(zero, min(dabs[d, 14], np.float32(0.98)))
-            off = np.sqrt(off_sq) / r
-            if off > hard:
-                t = (off - hard) / (one - hard)
-                w = one - t * t * (np.float32(3) - np.float32(2) * t)
-            if dabs[d, 17] > 0 and not flat:
-                w *= min(max((nx * dabs[d, 4] + ny * dabs[d, 5] + nz * dabs[d, 6]) / FADE, zero), one)
-        w *= dabs[d, 16]
-        px, py, pz = px - w * drags[d, 0], py - w * drags[d, 1], pz - w * drags[d, 2]
-        farthest = max(farthest, r)
-    return px, py, pz, farthest
+            along, across, up = (dabs[d, 7], dabs[d, 8], dabs[d, 9]), (dabs[d, 10], dabs[d, 11], dabs[d, 12]), (ux, uy, uz)
+            tip = np.int64(dabs[d, 19])
+            for i in range(count):
+                dx, dy, dz = px[i] - cx, py[i] - cy, pz[i] - cz
+                # A picture has corners.
+                if dx * dx + dy * dy + dz * dz < np.float32(2) * r * r:
+                    w, _, _ = weigh(
+                        dx, dy, dz, nx[i], ny[i], nz[i], inv, along, across, up, dabs[d, 13], hard, dabs[d, 17], dabs[d, 18], tip, dabs[d, 20],
+                        dabs[d, 30] > zero, tips,
+                    )  # fmt: skip
+                    w *= strength
+                    px[i], py[i], pz[i] = px[i] - w * gx, py[i] - w * gy, pz[i] - w * gz
+            continue
+        slope = one / (one - hard)
+        scale, bias = (one / FADE, zero) if dabs[d, 17] > 0 and not flat else (zero, one)
+        # Without a branch, so that this becomes vector instructions; beyond the dab the weight is 0 exactly.
+        for i in range(np.uint64(count)):
+            dx, dy, dz = px[i] - cx, py[i] - cy, pz[i] - cz
+            s = (np.sqrt(dx * dx + dy * dy + dz * dz) * inv - hard) * slope
+            s = one if s > one else s
+            s = zero if s < zero else s
+            cosine = bias + scale * (nx[i] * ux + ny[i] * uy + nz[i] * uz)
+            cosine = one if cosine > one else cosine
+            cosine = zero if cosine < zero else cosine
+            w = strength * cosine * (one - s * s * (np.float32(3) - np.float32(2) * s))
+            px[i], py[i], pz[i] = px[i] - w * gx, py[i] - w * gy, pz[i] - w * gz
 
 
 @inline
-def _way(s, x, y, guess, other, dabs, drags, flat, tips, position, normal, face, side, low, cell, dims, start, slot, xyz):
-    """(texel found or −1, dx, dy): from texel (x, y), slot `s`, to where its picture lay before a batch, in texels. What came from off the
-    surface stays where it is."""
-    zero, half = np.float32(0), np.float32(0.5)
-    across = side >> 8
-    if flat:
-        ox, oy = np.float32(x) + half, np.float32(y) + half
-        px, py, _, _ = _dragged(ox, oy, zero, zero, zero, np.float32(1), dabs, drags, flat, tips)
-        ix, iy = np.int64(np.floor(px)), np.int64(np.floor(py))
-        q = np.int64(slot_at(ix, iy, across)) if 0 <= ix < side and 0 <= iy < side else np.int64(-1)
-        if q < 0 or face[q] < 0:
-            return np.int64(-1), zero, zero
-        return q, px - ox, py - oy
-    ox, oy, oz = position[s, 0], position[s, 1], position[s, 2]
-    px, py, pz, farthest = _dragged(ox, oy, oz, normal[s, 0], normal[s, 1], normal[s, 2], dabs, drags, flat, tips)
-    if px == ox and py == oy and pz == oz:
-        return s, zero, zero
-    q = locate(px, py, pz, guess, other, farthest, position, face, side, low, cell, dims, start, slot, xyz)
-    if q < 0 or normal[q, 0] * normal[s, 0] + normal[q, 1] * normal[s, 1] + normal[q, 2] * normal[s, 2] <= zero:
-        return np.int64(-1), zero, zero
-    ex, ey = exact_texel(px, py, pz, q, position, face, side)
-    qc = q >> 16
-    qx, qy = np.float32((qc % across) * 256 + (q & 255)), np.float32((qc // across) * 256 + ((q & 65535) >> 8))
-    # A point between islands is that of the texel found.
-    ex, ey = min(max(ex, qx - half), qx + half), min(max(ey, qy - half), qy + half)
-    return q, ex - np.float32(x), ey - np.float32(y)
+def _squares(count, mx, my, side, corners, fx, fy):
+    """The four texels around points of a sheet, (4, n) slots, and how far between them, (n,) each. Without a branch: vector instructions."""
+    zero, edge = np.float32(0), np.float32(side - 1)
+    across, one, eight, last = np.uint32(side >> 8), np.uint32(1), np.uint32(8), np.uint32(side - 1)
+    for i in range(np.uint64(count)):
+        x, y = (mx[i] if mx[i] > zero else zero), (my[i] if my[i] > zero else zero)
+        x, y = (x if x < edge else edge), (y if y < edge else edge)
+        whole_x, whole_y = np.int32(x), np.int32(y)
+        fx[i], fy[i] = x - np.float32(whole_x), y - np.float32(whole_y)
+        x0, y0 = np.uint32(whole_x), np.uint32(whole_y)
+        x1, y1 = x0 + one, y0 + one
+        x1, y1 = (x1 if x1 < last else last), (y1 if y1 < last else last)
+        low = (((y0 >> eight) * across) << np.uint32(16)) + ((y0 & np.uint32(255)) << eight)
+        high = (((y1 >> eight) * across) << np.uint32(16)) + ((y1 & np.uint32(255)) << eight)
+        left = ((x0 >> eight) << np.uint32(16)) + (x0 & np.uint32(255))
+        right = ((x1 >> eight) << np.uint32(16)) + (x1 & np.uint32(255))
+        corners[0, i], corners[1, i], corners[2, i], corners[3, i] = low + left, low + right, high + left, high + right
 
 
 @inline
-def _carried(mx, my, side, face, shift):
-    """(whether there is a texel, x, y): where the picture at texel coordinates comes from by earlier batches."""
-    one, half = np.float32(1), np.float32(0.5)
-    across = side >> 8
-    nx, ny = np.int64(np.floor(mx + half)), np.int64(np.floor(my + half))
-    if not (0 <= nx < side and 0 <= ny < side):
-        return False, mx, my
-    near = np.int64(slot_at(nx, ny, across))
-    if face[near] < 0:
-        return False, mx, my
-    sx, sy = shift[near, 0], shift[near, 1]
-    x0, y0 = np.int64(np.floor(mx)), np.int64(np.floor(my))
-    if x0 >= 0 and y0 >= 0 and x0 + 1 < side and y0 + 1 < side:
-        a, b = np.int64(slot_at(x0, y0, across)), np.int64(slot_at(x0 + 1, y0, across))
-        c, e = np.int64(slot_at(x0, y0 + 1, across)), np.int64(slot_at(x0 + 1, y0 + 1, across))
-        if face[a] >= 0 and face[b] >= 0 and face[c] >= 0 and face[e] >= 0:
-            ax, bx, cx, ex = shift[a, 0], shift[b, 0], shift[c, 0], shift[e, 0]
-            ay, by, cy, ey = shift[a, 1], shift[b, 1], shift[c, 1], shift[e, 1]
-            unlike = max(max(abs(ax - sx), abs(bx - sx)), max(abs(cx - sx), abs(ex - sx)))
-            unlike = max(unlike, max(max(abs(ay - sy), abs(by - sy)), max(abs(cy - sy), abs(ey - sy))))
-            if unlike < ALIKE:
-                fx, fy = mx - np.float32(x0), my - np.float32(y0)
-                sx = (ax * (one - fx) + bx * fx) * (one - fy) + (cx * (one - fx) + ex * fx) * fy
-                sy = (ay * (one - fx) + by * fx) * (one - fy) + (cy * (one - fx) + ey * fx) * fy
-    return True, mx + sx, my + sy
+def _between(a, b, share):
+    return a + (b - a) * share
+
+
+@inline
+def _apart(a, b, c, e):
+    """How far four numbers lie apart."""
+    high, low = (a if a > b else b), (a if a < b else b)
+    high, low = (high if high > c else c), (low if low < c else c)
+    high, low = (high if high > e else e), (low if low < e else e)
+    return high - low
+
+
+@inline
+def _carry(count, mx, my, side, face, shift, corners, fx, fy, around, whole):
+    """Where the picture at points comes from by earlier batches, in place of them. whole : (n,) made 0 where there is no texel.
+
+    around : (8, n) to work in
+    """
+    half = np.float32(0.5)
+    unlike = np.int32(0)
+    _squares(count, mx, my, side, corners, fx, fy)
+    for i in range(np.uint64(count)):
+        a, b, c, e = np.uint64(corners[0, i]), np.uint64(corners[1, i]), np.uint64(corners[2, i]), np.uint64(corners[3, i])
+        around[0, i], around[1, i], around[2, i], around[3, i] = shift[a, 0], shift[b, 0], shift[c, 0], shift[e, 0]
+        around[4, i], around[5, i], around[6, i], around[7, i] = shift[a, 1], shift[b, 1], shift[c, 1], shift[e, 1]
+        whole[i] = 1 if (face[a] | face[b] | face[c] | face[e]) >= 0 else 0
+    for i in range(np.uint64(count)):
+        apart_x, apart_y = (
+            _apart(around[0, i], around[1, i], around[2, i], around[3, i]),
+            _apart(around[4, i], around[5, i], around[6, i], around[7, i]),
+        )
+        alike = (apart_x if apart_x > apart_y else apart_y) < ALIKE
+        around[0, i] = _between(_between(around[0, i], around[1, i], fx[i]), _between(around[2, i], around[3, i], fx[i]), fy[i])
+        around[4, i] = _between(_between(around[4, i], around[5, i], fx[i]), _between(around[6, i], around[7, i], fx[i]), fy[i])
+        whole[i] &= np.uint8(alike)
+        unlike += np.int32(1) - np.int32(whole[i])
+    for i in range(np.uint64(count if unlike > 0 else 0)):
+        if whole[i] == 0:
+            # The nearest texel's; beyond the sheet there is none.
+            near = np.uint64(corners[(1 if fx[i] >= half else 0) + (2 if fy[i] >= half else 0), i])
+            inside = mx[i] >= -half and my[i] >= -half and mx[i] < np.float32(side) - half and my[i] < np.float32(side) - half
+            whole[i] = 1 if inside and face[near] >= 0 else 0
+            around[0, i], around[4, i] = shift[near, 0], shift[near, 1]
+    for i in range(np.uint64(count)):
+        mx[i], my[i] = mx[i] + around[0, i], my[i] + around[4, i]
 
 
 @inline
@@ -167,204 +230,349 @@ def _curve(t, a, b, c):
 
 
 @inline
-def _bend(a, b, c, d):
-    return abs(d - a + np.float32(3) * (b - c))
+def _bend(way, y, x, down, right):
+    """How much a curve through the first three of four nodes on a line misses the fourth."""
+    return abs(way[y + 3 * down, x + 3 * right] - way[y, x] + np.float32(3) * (way[y + down, x + right] - way[y + 2 * down, x + 2 * right]))
+
+
+@inline
+def _even(wx, wy, state, left, top, step, third):
+    """Whether ways run evenly over three nodes each way, from (left, top): told by four nodes along each line, from `third` where these end."""
+    for k in range(3):
+        for m in range(4):
+            if state[top + k * step, third[0] + m * step] != KNOWN or state[third[1] + m * step, left + k * step] != KNOWN:
+                return False
+        if not max(_bend(wx, top + k * step, third[0], 0, step), _bend(wy, top + k * step, third[0], 0, step)) < BENT:
+            return False
+        if not max(_bend(wx, third[1], left + k * step, step, 0), _bend(wy, third[1], left + k * step, step, 0)) < BENT:
+            return False
+    return True
+
+
+@inline
+def _fill(wx, wy, state, left, top, step):
+    """Lay curves between three nodes each way."""
+    for v in range(2 * step):
+        t = np.float32(v - step) / np.float32(step)
+        ax = _curve(t, wx[top, left], wx[top + step, left], wx[top + 2 * step, left])
+        bx = _curve(t, wx[top, left + step], wx[top + step, left + step], wx[top + 2 * step, left + step])
+        cx = _curve(t, wx[top, left + 2 * step], wx[top + step, left + 2 * step], wx[top + 2 * step, left + 2 * step])
+        ay = _curve(t, wy[top, left], wy[top + step, left], wy[top + 2 * step, left])
+        by = _curve(t, wy[top, left + step], wy[top + step, left + step], wy[top + 2 * step, left + step])
+        cy = _curve(t, wy[top, left + 2 * step], wy[top + step, left + 2 * step], wy[top + 2 * step, left + 2 * step])
+        for u in range(2 * step):
+            if state[top + v, left + u] == UNASKED:
+                t = np.float32(u - step) / np.float32(step)
+                wx[top + v, left + u], wy[top + v, left + u] = _curve(t, ax, bx, cx), _curve(t, ay, by, cy)
+                state[top + v, left + u] = BETWEEN
 
 
 @kernel(
     numba.void(i32[::1], numba.boolean, f32[:, ::1], f32[:, ::1], numba.boolean, f32[:, :, ::1], i32, f32[:, ::1], f32[:, ::1], i32[::1], *GRID,
-               u8[::1], f32[:, ::1], f32[:, :, ::1]),
+               u8[::1], i64[::1], f32[:, ::1], f32[:, ::1], f32[:, :, ::1]),
     late=True,
 )  # fmt: skip
 def smear_tiles(
-    tiles, coarse, dabs, drags, flat, tips, side, position, normal, face, low, cell, dims, start, slot, xyz, allowed, shift, moved
+    tiles, coarse, dabs, drags, flat, tips, side, position, normal, face, low, cell, dims, start, slot, xyz, allowed, order, balls, shift, moved
 ):  # fmt: skip
     """Where the picture at texels comes from after a batch: back through its dabs, then on by earlier batches.
 
-    tiles : (n,) chunk · 256 + tile; coarse : whether dabs are wide enough to trace every fourth texel
+    tiles : (n,) chunk · 256 + tile; coarse : whether dabs are wide enough to trace every fourth texel; order : (dabs,) to work in
+    balls : (tiles of the sheet, 4) around each tile's texels, radius 0 for those not known so far
     shift : (slots, 2) from each texel to its source so far, in texels; moved : (n, 256, 2) the same after the batch
     """
     across = side >> 8
-    nx, ny = np.zeros((NODES, NODES), np.float32), np.zeros((NODES, NODES), np.float32)
-    known = np.zeros((NODES, NODES), np.uint8)
-    row_x, row_y = np.zeros(3, np.float32), np.zeros(3, np.float32)
-    last, before = np.int64(-1), np.int64(-1)
+    half, zero, one = np.float32(0.5), np.float32(0), np.float32(1)
+    wx, wy, state, ask = f32_room((LINE, LINE)), f32_room((LINE, LINE)), u8_room((LINE, LINE)), i64_room((MOST, 2))
+    px, py, pz, nx, ny, nz = f32_room(MOST), f32_room(MOST), f32_room(MOST), f32_room(MOST), f32_room(MOST), f32_room(MOST)
+    corners, between, fx, fy, whole = u32_room((4, 256)), f32_room((8, 256)), f32_room(256), f32_room(256), u8_room(256)
+    widened = np.sqrt(np.float32(2)) if len(tips) > 0 else one
+    farthest = _largest(dabs)
+    last, before, other = np.int64(-1), np.int64(-1), np.int64(-1)
     for at in range(len(tiles)):
         chunk, tile = np.int64(tiles[at]) >> 8, np.int64(tiles[at]) & 255
-        bx, by = (chunk % across) * 256 + (tile & 15) * 16, (chunk // across) * 256 + (tile >> 4) * 16
-        if coarse:
-            for j in range(NODES):
-                for i in range(NODES):
-                    x, y = bx + i * STEP, by + j * STEP
-                    s = np.int64(slot_at(x, y, across)) if x < side and y < side else np.int64(-1)
-                    known[j, i] = 0
-                    if s >= 0 and face[s] >= 0:
-                        guess = beside(s, before, last, face, side) if last >= 0 else s
-                        q, nx[j, i], ny[j, i] = _way(
-                            s, x, y, guess if guess >= 0 else s, last, dabs, drags, flat, tips, position, normal, face, side,
-                            low, cell, dims, start, slot, xyz,
-                        )  # fmt: skip
-                        if q >= 0:
-                            known[j, i], last, before = 1, q, s
-        for part in range(4):
-            i0, j0 = (part & 1) * 2, (part >> 1) * 2
-            smooth = coarse
-            if coarse:
-                # Four nodes along each line of the quarter: its own three and the next.
-                i3, j3 = min(i0, NODES - 4), min(j0, NODES - 4)
-                for k in range(3):
-                    for m in range(4):
-                        smooth = smooth and known[j0 + k, i3 + m] > 0 and known[j3 + m, i0 + k] > 0
-                    j, i = j0 + k, i0 + k
-                    across_x = _bend(nx[j, i3], nx[j, i3 + 1], nx[j, i3 + 2], nx[j, i3 + 3])
-                    across_y = _bend(ny[j, i3], ny[j, i3 + 1], ny[j, i3 + 2], ny[j, i3 + 3])
-                    down_x = _bend(nx[j3, i], nx[j3 + 1, i], nx[j3 + 2, i], nx[j3 + 3, i])
-                    down_y = _bend(ny[j3, i], ny[j3 + 1, i], ny[j3 + 2, i], ny[j3 + 3, i])
-                    worst = max(max(across_x, across_y), max(down_x, down_y))
-                    smooth = smooth and worst < BENT
-            for v in range(j0 * STEP, j0 * STEP + 8):
-                if smooth:
-                    t = np.float32(v - (j0 + 1) * STEP) / np.float32(STEP)
-                    for k in range(3):
-                        row_x[k] = _curve(t, nx[j0, i0 + k], nx[j0 + 1, i0 + k], nx[j0 + 2, i0 + k])
-                        row_y[k] = _curve(t, ny[j0, i0 + k], ny[j0 + 1, i0 + k], ny[j0 + 2, i0 + k])
-                for u in range(i0 * STEP, i0 * STEP + 8):
-                    x, y = bx + u, by + v
-                    s = np.int64(slot_at(x, y, across))
-                    n = v * 16 + u
-                    moved[at, n, 0], moved[at, n, 1] = shift[s, 0], shift[s, 1]
-                    if face[s] < 0 or (len(allowed) > 0 and allowed[s] == 0):
-                        continue
-                    there, sx, sy = False, np.float32(0), np.float32(0)
-                    own_x, own_y = np.float32(x), np.float32(y)
-                    if smooth:
-                        t = np.float32(u - (i0 + 1) * STEP) / np.float32(STEP)
-                        dx, dy = _curve(t, row_x[0], row_x[1], row_x[2]), _curve(t, row_y[0], row_y[1], row_y[2])
-                        if dx == 0 and dy == 0:
-                            continue
-                        there, sx, sy = _carried(own_x + dx, own_y + dy, side, face, shift)
-                    if not there:
-                        guess = beside(s, before, last, face, side) if last >= 0 else s
-                        q, dx, dy = _way(
-                            s, x, y, guess if guess >= 0 else s, last, dabs, drags, flat, tips, position, normal, face, side,
-                            low, cell, dims, start, slot, xyz,
-                        )  # fmt: skip
-                        if q >= 0:
-                            last, before = q, s
-                        if q < 0 or (dx == 0 and dy == 0):
-                            continue
-                        there, sx, sy = _carried(own_x + dx, own_y + dy, side, face, shift)
-                    if there:
-                        moved[at, n, 0], moved[at, n, 1] = sx - own_x, sy - own_y
-
-
-@kernel(numba.void(i32[::1], f32[:, :, ::1], i32[::1], f32[:, ::1], f32[::1], u8[:, ::1]), late=True)
-def smear_take_tiles(tiles, moved, face, shift, coverage, dirty):
-    """Put what a batch traced in its place. coverage : how far a texel is told by its source: fully once that lies a texel away."""
-    for at in range(len(tiles)):
-        chunk, tile = tiles[at] >> 8, tiles[at] & 255
+        left, top = (chunk % across) * 256 + (tile & 15) * 16, (chunk // across) * 256 + (tile >> 4) * 16
         first = chunk * CHUNK + ((tile >> 4) << 12) + ((tile & 15) << 4)
         for n in range(256):
             s = first + ((n >> 4) << 8) + (n & 15)
-            x, y = moved[at, n, 0], moved[at, n, 1]
-            if face[s] >= 0 and (x != shift[s, 0] or y != shift[s, 1]):
-                shift[s, 0], shift[s, 1] = x, y
-                coverage[s] = max(coverage[s], min(np.sqrt(x * x + y * y), np.float32(1)))
-                dirty[chunk, tile] = 1
-
-
-@kernel(numba.void(i32[::1], i32, i32, i32[::1], f32[:, ::1], u8[::1]), late=True)
-def smear_sources(tiles, chunk, side, face, shift, marks):
-    """Mark the chunks that texels of a chunk's tiles come from. marks : (chunks,)"""
-    across = side >> 8
-    left, top = (chunk % across) * 256, (chunk // across) * 256
-    for at in range(len(tiles)):
-        first = ((tiles[at] >> 4) << 12) + ((tiles[at] & 15) << 4)
-        for n in range(256):
-            local = first + ((n >> 4) << 8) + (n & 15)
-            s = chunk * CHUNK + local
-            if face[s] < 0:
+            moved[at, n, 0], moved[at, n, 1] = shift[s, 0], shift[s, 1]
+        # Of the flat sheet, in texels.
+        cx, cy, cz, around = np.float32(left + 8), np.float32(top + 8), zero, np.float32(12)
+        if not flat:
+            ball = np.int64(tiles[at])
+            if balls[ball, 3] == 0:
+                balls[ball, 0], balls[ball, 1], balls[ball, 2], balls[ball, 3] = _ball(first, True, position, face)
+            cx, cy, cz, around = balls[ball, 0], balls[ball, 1], balls[ball, 2], balls[ball, 3]
+        reached = _reached(cx, cy, cz, around, dabs, drags, widened, order)
+        if reached == 0:
+            continue
+        for j in range(LINE):
+            for i in range(LINE):
+                state[j, i] = UNASKED
+        lost = 0
+        # Wide nodes, narrow ones where ways bend too much, all texels where they still do, and those whose place between nodes led nowhere.
+        for stage in range(4):
+            asked = 0
+            if stage == 0 and coarse:
+                for j in range(0, LINE, WIDE):
+                    for i in range(0, LINE, WIDE):
+                        ask[asked, 0], ask[asked, 1] = i, j
+                        asked += 1
+            elif stage == 1 and coarse:
+                for part in range(4):
+                    i0, j0 = (part & 1) * 8, (part >> 1) * 8
+                    if _even(wx, wy, state, i0, j0, WIDE, ((part & 1) * WIDE, (part >> 1) * WIDE)):
+                        _fill(wx, wy, state, i0, j0, WIDE)
+                        continue
+                    for j in range(j0, j0 + 9, NARROW):
+                        for i in range(i0, i0 + 9, NARROW):
+                            if state[j, i] == UNASKED or state[j, i] == BETWEEN:
+                                ask[asked, 0], ask[asked, 1] = i, j
+                                asked += 1
+                                # Asked once, though neighbours share it.
+                                state[j, i] = NOWHERE
+            elif stage == 2:
+                for part in range(16):
+                    i0, j0 = (part & 3) * 4, (part >> 2) * 4
+                    if coarse and (state[j0 + 1, i0 + 1] == BETWEEN):
+                        continue
+                    third = ((i0 & 8) + (NARROW if i0 & 4 else 0), (j0 & 8) + (NARROW if j0 & 4 else 0))
+                    if coarse and _even(wx, wy, state, i0, j0, NARROW, third):
+                        _fill(wx, wy, state, i0, j0, NARROW)
+                        continue
+                    for j in range(j0, j0 + 4):
+                        for i in range(i0, i0 + 4):
+                            if state[j, i] == UNASKED:
+                                ask[asked, 0], ask[asked, 1] = i, j
+                                asked += 1
+            elif stage == 3:
+                asked = lost
+            # What lies off the surface has no way; the others are traced together.
+            count = 0
+            for k in range(asked):
+                i, j = ask[k, 0], ask[k, 1]
+                x, y = left + i, top + j
+                s = np.int64(slot_at(x, y, across)) if x < side and y < side else np.int64(-1)
+                state[j, i] = NOWHERE
+                wx[j, i], wy[j, i] = zero, zero
+                if s < 0 or face[s] < 0:
+                    continue
+                if flat:
+                    px[count], py[count], pz[count] = np.float32(x) + half, np.float32(y) + half, zero
+                    nx[count], ny[count], nz[count] = zero, zero, one
+                else:
+                    px[count], py[count], pz[count] = position[s, 0], position[s, 1], position[s, 2]
+                    nx[count], ny[count], nz[count] = normal[s, 0], normal[s, 1], normal[s, 2]
+                ask[count, 0], ask[count, 1] = i, j
+                count += 1
+            _trace(count, px, py, pz, nx, ny, nz, order, reached, dabs, drags, flat, tips)
+            for k in range(count):
+                i, j = ask[k, 0], ask[k, 1]
+                x, y = left + i, top + j
+                s = np.int64(slot_at(x, y, across))
+                if flat:
+                    ix, iy = np.int64(np.floor(px[k])), np.int64(np.floor(py[k]))
+                    if 0 <= ix < side and 0 <= iy < side and face[slot_at(ix, iy, across)] >= 0:
+                        wx[j, i], wy[j, i] = px[k] - (np.float32(x) + half), py[k] - (np.float32(y) + half)
+                        state[j, i] = KNOWN
+                elif px[k] == position[s, 0] and py[k] == position[s, 1] and pz[k] == position[s, 2]:
+                    state[j, i] = KNOWN
+                    other = last if last >= 0 and far_apart(last, s, side) else other
+                    last, before = s, s
+                else:
+                    guess = beside(s, before, last, face, side) if last >= 0 else s
+                    q, ex, ey = locate(
+                        px[k], py[k], pz[k], guess if guess >= 0 else s, last, other, farthest, position, face, side, low, cell, dims, start, slot,
+                        xyz,
+                    )  # fmt: skip
+                    # What came from off the surface stays where it is.
+                    if q >= 0 and normal[q, 0] * nx[k] + normal[q, 1] * ny[k] + normal[q, 2] * nz[k] > zero:
+                        wx[j, i], wy[j, i] = ex - np.float32(x), ey - np.float32(y)
+                        state[j, i] = KNOWN
+                        other = last if last >= 0 and far_apart(last, q, side) else other
+                        last, before = q, s
+            if stage < 2:
                 continue
-            x = np.int64(np.floor(np.float32(left + (local & 255)) + shift[s, 0]))
-            y = np.int64(np.floor(np.float32(top + (local >> 8)) + shift[s, 1]))
-            marks[(y >> 8) * across + (x >> 8)] = 1
-            # Between four texels of up to four chunks.
-            if (x & 255) == 255 or (y & 255) == 255:
-                right, below = min(x + 1, side - 1) >> 8, min(y + 1, side - 1) >> 8
-                marks[(y >> 8) * across + right] = 1
-                marks[below * across + (x >> 8)] = 1
-                marks[below * across + right] = 1
+            # What moved now is carried on by earlier batches.
+            going = 0
+            for k in range(256 if stage == 2 else count):
+                i, j = k & 15, k >> 4
+                if stage == 3:
+                    i, j = ask[k, 0], ask[k, 1]
+                s = first + (j << 8) + i
+                if (wx[j, i] != 0 or wy[j, i] != 0) and face[s] >= 0 and (len(allowed) == 0 or allowed[s] != 0):
+                    ask[going, 0], ask[going, 1] = i, j
+                    px[going], py[going] = np.float32(left + i) + wx[j, i], np.float32(top + j) + wy[j, i]
+                    going += 1
+            _carry(going, px, py, side, face, shift, corners, fx, fy, between, whole)
+            for k in range(going):
+                i, j = ask[k, 0], ask[k, 1]
+                if whole[k] != 0:
+                    moved[at, j * 16 + i, 0], moved[at, j * 16 + i, 1] = px[k] - np.float32(left + i), py[k] - np.float32(top + j)
+                elif state[j, i] == BETWEEN:
+                    ask[lost, 0], ask[lost, 1] = i, j
+                    lost += 1
+            if lost == 0:
+                break
 
 
-@kernel(numba.void(i32[::1], i32, i32[::1], i32, f32[:, ::1], i64[::1], i32, numba.boolean, u16[:, ::1]), late=True)
-def smear_codes(tiles, chunk, face, side, shift, pictures, comps, multiplied, out):
+@kernel(numba.void(i32[::1], f32[:, :, ::1], f32[:, ::1], f32[::1], u8[:, ::1]), late=True)
+def smear_take_tiles(tiles, moved, shift, coverage, dirty):
+    """Put what a batch traced in its place. coverage : how far a texel is told by its source: fully once that lies a texel away."""
+    one = np.float32(1)
+    for at in range(np.uint64(len(tiles))):
+        chunk, tile = np.int64(tiles[at]) >> 8, np.int64(tiles[at]) & 255
+        first = np.uint64(chunk * CHUNK + ((tile >> 4) << 12) + ((tile & 15) << 4))
+        unlike = np.uint8(0)
+        for row in range(np.uint64(16)):
+            begin, mine = first + row * np.uint64(256), row * np.uint64(16)
+            # What did not move keeps its values; without a branch this becomes vector instructions.
+            for i in range(np.uint64(16)):
+                s = begin + i
+                x, y = moved[at, mine + i, 0], moved[at, mine + i, 1]
+                unlike |= np.uint8(x != shift[s, 0]) | np.uint8(y != shift[s, 1])
+                shift[s, 0], shift[s, 1] = x, y
+                told = np.sqrt(x * x + y * y)
+                told = told if told < one else one
+                coverage[s] = told if told > coverage[s] else coverage[s]
+        if unlike:
+            dirty[chunk, tile] = 1
+
+
+#: Values of a texel in a picture that holds them side by side, whatever the channel has.
+DEEP = 4
+ALL = 256 * DEEP
+
+
+@kernel(numba.void(i64, i32, numba.boolean, u16[:, ::1]), late=True)
+def side_by_side(plane, comps, multiplied, out):
+    """Values of a chunk's texels next to each other. plane : address of (comps, 65536) uint16; multiplied : colours times alpha, the last of them
+
+    out : (65536, 4) uint16
+    """
+    half, u = np.float32(0.5), np.float32(1 / 65535)
+    held = u16_at(plane, CHUNK * comps)
+    top = np.uint64((comps - 1) * CHUNK)
+    for k in range(DEEP):
+        row, way = np.uint64(min(k, comps - 1) * CHUNK), np.uint64(k)
+        if multiplied and k < comps - 1:
+            for i in range(np.uint64(CHUNK)):
+                out[i, way] = np.uint16(np.int32(np.float32(held[row + i]) * (np.float32(held[top + i]) * u) + half))
+        else:
+            for i in range(np.uint64(CHUNK)):
+                out[i, way] = held[row + i]
+
+
+@inline
+def _put(held, corner, n, pictures, s, missing):
+    """Take the values of texel `s`, all at once; False where its picture is missing."""
+    picture = pictures[s >> np.uint64(16)]
+    if picture == 0:
+        missing[s >> np.uint64(16)] = 1
+        return False
+    told = u64_at(picture, CHUNK)[s & np.uint64(65535)]
+    at = n * np.uint64(DEEP)
+    held[corner, at], held[corner, at + np.uint64(1)] = np.uint16(told), np.uint16(told >> np.uint64(16))
+    held[corner, at + np.uint64(2)], held[corner, at + np.uint64(3)] = np.uint16(told >> np.uint64(32)), np.uint16(told >> np.uint64(48))
+    return True
+
+
+@kernel(numba.boolean(i32[::1], i32, i32[::1], i32, f32[:, ::1], i64[::1], i32, numba.boolean, u8[::1], u16[:, ::1]), late=True)
+def smear_codes(tiles, chunk, face, side, shift, pictures, comps, multiplied, missing, out):
     """Codes at the sources of texels of a chunk's tiles, between the four texels around each.
 
-    pictures : (chunks,) addresses of (comps, 65536) uint16 of all chunks that hold sources; multiplied : colours are by alpha, the last,
-    and are taken out of it; out : (comps, 65536)
+    pictures : (chunks,) addresses of (65536, 4) uint16, 0 for chunks not read so far; multiplied : colours are by alpha, the last,
+    and are taken out of it; missing : (chunks,) made 1 for those that are needed and not there; out : (comps, 65536)
+    Returns whether some are missing: then codes are right once they were fetched and this was done anew.
     """
     across = side >> 8
-    one, half, zero, full = np.float32(1), np.float32(0.5), np.float32(0), np.float32(65535)
+    one, half, full = np.float32(1), np.float32(0.5), np.float32(65535)
     left, top = (chunk % across) * 256, (chunk // across) * 256
-    mean = np.zeros(4, np.float32)
+    px, py, fx, fy, gain, corners = f32_room(256), f32_room(256), f32_room(256), f32_room(256), f32_room(256), u32_room((4, 256))
+    lacking = False
+    held, deep_fx, deep_fy, mean = u16_room((4, ALL)), f32_room(ALL), f32_room(ALL), f32_room(ALL)
+    for corner in range(4):
+        for n in range(ALL):
+            held[corner, n] = 0
     for at in range(len(tiles)):
-        first = ((tiles[at] >> 4) << 12) + ((tiles[at] & 15) << 4)
-        for n in range(256):
-            local = first + ((n >> 4) << 8) + (n & 15)
-            s = np.int64(chunk * CHUNK + local)
-            if face[s] < 0:
-                continue
-            px, py = np.float32(left + (local & 255)) + shift[s, 0], np.float32(top + (local >> 8)) + shift[s, 1]
-            x0, y0 = min(max(np.int64(np.floor(px)), 0), side - 1), min(max(np.int64(np.floor(py)), 0), side - 1)
-            x1, y1 = min(x0 + 1, side - 1), min(y0 + 1, side - 1)
-            fx, fy = min(max(px - np.float32(x0), zero), one), min(max(py - np.float32(y0), zero), one)
-            a, b = np.int64(slot_at(x0, y0, across)), np.int64(slot_at(x1, y0, across))
-            c, e = np.int64(slot_at(x0, y1, across)), np.int64(slot_at(x1, y1, across))
-            if face[a] < 0 or face[b] < 0 or face[c] < 0 or face[e] < 0:
+        first = ((np.int64(tiles[at]) >> 4) << 12) + ((np.int64(tiles[at]) & 15) << 4)
+        home = np.uint64(chunk * CHUNK + first)
+        for n in range(np.uint64(256)):
+            u, v = n & np.uint64(15), n >> np.uint64(4)
+            s = home + (v << np.uint64(8)) + u
+            px[n] = np.float32(np.int32(left + (first & 255)) + np.int32(u)) + shift[s, 0]
+            py[n] = np.float32(np.int32(top + (first >> 8)) + np.int32(v)) + shift[s, 1]
+        _squares(256, px, py, side, corners, fx, fy)
+        for n in range(np.uint64(256)):
+            a, b, c, e = np.uint64(corners[0, n]), np.uint64(corners[1, n]), np.uint64(corners[2, n]), np.uint64(corners[3, n])
+            if (face[a] | face[b] | face[c] | face[e]) < 0:
+                s = home + ((n >> np.uint64(4)) << np.uint64(8)) + (n & np.uint64(15))
+                if face[s] < 0:
+                    continue
                 # A corner that is no sample takes the nearest one's place.
-                q = (e if fy > half else b) if fx > half else (c if fy > half else a)
+                q = (e if fy[n] > half else b) if fx[n] > half else (c if fy[n] > half else a)
                 q = q if face[q] >= 0 else s
                 a, b = (a if face[a] >= 0 else q), (b if face[b] >= 0 else q)
                 c, e = (c if face[c] >= 0 else q), (e if face[e] >= 0 else q)
-            at_a, at_b = u16_at(pictures[a >> 16], CHUNK * comps), u16_at(pictures[b >> 16], CHUNK * comps)
-            at_c, at_e = u16_at(pictures[c >> 16], CHUNK * comps), u16_at(pictures[e >> 16], CHUNK * comps)
-            for k in range(comps):
-                row = k * CHUNK
-                upper = np.float32(at_a[row + (a & 65535)]) * (one - fx) + np.float32(at_b[row + (b & 65535)]) * fx
-                lower = np.float32(at_c[row + (c & 65535)]) * (one - fx) + np.float32(at_e[row + (e & 65535)]) * fx
-                mean[k] = upper * (one - fy) + lower * fy
-            gain = full / max(mean[comps - 1], one) if multiplied else one
-            for k in range(comps):
-                code = mean[k] * gain if k < comps - 1 or not multiplied else mean[k]
-                out[k, local] = np.uint16(min(code, full) + half)
+            whole = _put(held, 0, n, pictures, a, missing) & _put(held, 1, n, pictures, b, missing)
+            whole &= _put(held, 2, n, pictures, c, missing) & _put(held, 3, n, pictures, e, missing)
+            lacking |= not whole
+            for k in range(DEEP):
+                deep_fx[n * np.uint64(DEEP) + np.uint64(k)], deep_fy[n * np.uint64(DEEP) + np.uint64(k)] = fx[n], fy[n]
+        for n in range(np.uint64(ALL)):
+            upper = _between(np.float32(held[0, n]), np.float32(held[1, n]), deep_fx[n])
+            lower = _between(np.float32(held[2, n]), np.float32(held[3, n]), deep_fx[n])
+            mean[n] = _between(upper, lower, deep_fy[n])
+        for n in range(np.uint64(256)):
+            alpha = mean[n * np.uint64(DEEP) + np.uint64(DEEP - 1)]
+            gain[n] = full / (alpha if alpha > one else one) if multiplied else one
+        for k in range(comps):
+            # The last one is repeated up to the fourth.
+            way, own = np.uint64(k if k < comps - 1 else DEEP - 1), multiplied and k < comps - 1
+            for n in range(np.uint64(256)):
+                code = mean[n * np.uint64(DEEP) + way] * (gain[n] if own else one)
+                code = (code if code < full else full) + half
+                out[k, np.uint64(first) + ((n >> np.uint64(4)) << np.uint64(8)) + (n & np.uint64(15))] = np.uint16(np.int32(code))
+    return lacking
 
 
 # -- vertices: each is traced, and reads the vertex nearest to its source --------------------------------------------------------
 
 
 @kernel(
-    numba.void(i32[::1], f32[:, ::1], f32[:, ::1], f32[:, :, ::1], f32[:, ::1], f32[:, ::1], i32[::1], *GRID, u8[::1], f32[:, ::1], i32[::1],
-               f32[:, :, ::1], i32[:, ::1]),
+    numba.void(i32[::1], f32[:, ::1], f32[:, ::1], f32[:, :, ::1], f32[:, ::1], f32[:, ::1], i32[::1], *GRID, u8[::1], i64[::1], f32[:, ::1],
+               i32[::1], f32[:, :, ::1], i32[:, ::1]),
     late=True,
 )  # fmt: skip
-def smear_vertices(tiles, dabs, drags, tips, position, normal, face, low, cell, dims, start, slot, xyz, allowed, shift, source, moved, found):
+def smear_vertices(tiles, dabs, drags, tips, position, normal, face, low, cell, dims, start, slot, xyz, allowed, order, shift, source, moved, found):
     """The same for vertices. shift : (slots, 3) object space; source : (slots,) the vertex there plus one, 0 for none; moved, found : after it"""
+    px, py, pz, nx, ny, nz, who = f32_room(256), f32_room(256), f32_room(256), f32_room(256), f32_room(256), f32_room(256), i64_room(256)
+    widened = np.sqrt(np.float32(2)) if len(tips) > 0 else np.float32(1)
+    farthest = _largest(dabs)
     for at in range(len(tiles)):
+        first = np.int64(tiles[at]) * 256
+        count = 0
         for n in range(256):
-            s = np.int64(tiles[at]) * 256 + n
+            s = first + n
             for k in range(3):
                 moved[at, n, k] = shift[s, k]
             found[at, n] = source[s]
-            if face[s] < 0 or (len(allowed) > 0 and allowed[s] == 0):
-                continue
+            if face[s] >= 0 and (len(allowed) == 0 or allowed[s] != 0):
+                who[count], px[count], py[count], pz[count] = s, position[s, 0], position[s, 1], position[s, 2]
+                nx[count], ny[count], nz[count] = normal[s, 0], normal[s, 1], normal[s, 2]
+                count += 1
+        cx, cy, cz, around = _ball(first, False, position, face)
+        reached = _reached(cx, cy, cz, around, dabs, drags, widened, order)
+        _trace(count, px, py, pz, nx, ny, nz, order, reached, dabs, drags, False, tips)
+        for k in range(count):
+            s, n = who[k], who[k] - first
             ox, oy, oz = position[s, 0], position[s, 1], position[s, 2]
-            px, py, pz, farthest = _dragged(ox, oy, oz, normal[s, 0], normal[s, 1], normal[s, 2], dabs, drags, False, tips)
-            if px == ox and py == oy and pz == oz:
+            if px[k] == ox and py[k] == oy and pz[k] == oz:
                 continue
-            q = np.int64(search(px, py, pz, farthest, low, cell, dims, start, slot, xyz))
+            q = np.int64(search(px[k], py[k], pz[k], farthest, low, cell, dims, start, slot, xyz))
             if q < 0 or normal[q, 0] * normal[s, 0] + normal[q, 1] * normal[s, 1] + normal[q, 2] * normal[s, 2] <= 0:
                 continue
-            mx, my, mz = px - ox + shift[q, 0], py - oy + shift[q, 1], pz - oz + shift[q, 2]
+            mx, my, mz = px[k] - ox + shift[q, 0], py[k] - oy + shift[q, 1], pz[k] - oz + shift[q, 2]
             origin = np.int64(search(ox + mx, oy + my, oz + mz, farthest, low, cell, dims, start, slot, xyz))
             if origin < 0:
                 origin = np.int64(source[q]) - 1 if source[q] > 0 else q

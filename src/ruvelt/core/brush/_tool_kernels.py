@@ -5,7 +5,7 @@ import numba
 import numpy as np
 
 from ruvelt.core.color._hsv_kernels import turn_hsv
-from ruvelt.core.kernels import kernel, u16_at
+from ruvelt.core.kernels import f32_room, kernel, u16_at
 
 f32, i32, i64, u8, u16 = numba.float32, numba.int32, numba.int64, numba.uint8, numba.uint16
 CHUNK = 65536
@@ -15,44 +15,70 @@ LIGHTEN, DARKEN, CONTRAST, SATURATE, DESATURATE, HUE, TINT = 0, 1, 2, 3, 4, 5, 6
 ALL, SHADOWS, MIDTONES, HIGHLIGHTS = 0, 1, 2, 3
 
 
-@kernel(numba.void(i32[::1], i64, i32, i32, i32, f32, f32, f32[::1], u16[:, ::1]), late=True)
-def tone_values(slots, look, comps, change, span, amount, turns, colour, out):
-    """Change the look of samples of one chunk as `target.Tone` tells. look : address of (comps, 65536) uint16 encoded,
-    out : (comps or more, 65536); turns : of hue
+#: Samples changed at once.
+BLOCK = 256
+
+
+@kernel(numba.void(i32[::1], i32[::1], i64, i32, numba.boolean, i32, i32, f32, f32, f32[::1], u16[:, ::1]), late=True)
+def tone_runs(starts, counts, look, comps, own, change, span, amount, turns, colour, out):
+    """Change the look of runs of a chunk as `target.Tone` tells. look : address of (comps, 65536) uint16 encoded, with `own` alpha after them,
+    which stays; out : the same; turns : of hue
     """
-    u, full, half, one, zero = np.float32(1 / 65535), np.float32(65535), np.float32(0.5), np.float32(1), np.float32(0)
-    codes = u16_at(look, CHUNK * comps)
-    own = np.float32(0.2126) * colour[0] + np.float32(0.7152) * colour[1] + np.float32(0.0722) * colour[2]
-    for at in range(len(slots)):
-        i = slots[at] & 65535
-        r = np.float32(codes[i]) * u
-        g, b = (np.float32(codes[CHUNK + i]) * u, np.float32(codes[2 * CHUNK + i]) * u) if comps == 3 else (r, r)
-        light = np.float32(0.2126) * r + np.float32(0.7152) * g + np.float32(0.0722) * b
-        w = amount
-        if span == SHADOWS:
-            w *= (one - light) * (one - light)
-        elif span == MIDTONES:
-            w *= np.float32(4) * light * (one - light)
-        elif span == HIGHLIGHTS:
-            w *= light * light
-        if change == LIGHTEN:
-            r, g, b = r + (one - r) * w, g + (one - g) * w, b + (one - b) * w
-        elif change == DARKEN:
-            r, g, b = r - r * w, g - g * w, b - b * w
-        elif change == CONTRAST:
-            r, g, b = (r - half) * (one + w) + half, (g - half) * (one + w) + half, (b - half) * (one + w) + half
-        elif change in (SATURATE, DESATURATE):
-            gain = one + w if change == SATURATE else one - w
-            r, g, b = light + (r - light) * gain, light + (g - light) * gain, light + (b - light) * gain
-        elif change == HUE:
-            r, g, b = turn_hsv(r, g, b, turns * w, zero, zero)
-        else:
-            lift = light / own if own > zero else zero
-            r, g, b = r + (colour[0] * lift - r) * w, g + (colour[1] * lift - g) * w, b + (colour[2] * lift - b) * w
-        out[0, i] = np.uint16(min(max(r, zero), one) * full + half)
-        if comps == 3:
-            out[1, i] = np.uint16(min(max(g, zero), one) * full + half)
-            out[2, i] = np.uint16(min(max(b, zero), one) * full + half)
+    u, full, half, one, zero, four = np.float32(1 / 65535), np.float32(65535), np.float32(0.5), np.float32(1), np.float32(0), np.float32(4)
+    codes = u16_at(look, CHUNK * (comps + 1))
+    rgb, light, weight = f32_room((3, BLOCK)), f32_room(BLOCK), f32_room(BLOCK)
+    its_own = np.float32(0.2126) * colour[0] + np.float32(0.7152) * colour[1] + np.float32(0.0722) * colour[2]
+    for run in range(len(starts)):
+        for begin in range(starts[run], starts[run] + counts[run], BLOCK):
+            first, n = np.uint64(begin), np.uint64(min(BLOCK, starts[run] + counts[run] - begin))
+            for k in range(3):
+                row = np.uint64((k if comps == 3 else 0) * CHUNK) + first
+                for i in range(n):
+                    rgb[k, i] = np.float32(codes[row + i]) * u
+            for i in range(n):
+                light[i] = np.float32(0.2126) * rgb[0, i] + np.float32(0.7152) * rgb[1, i] + np.float32(0.0722) * rgb[2, i]
+            if span == SHADOWS:
+                for i in range(n):
+                    weight[i] = amount * (one - light[i]) * (one - light[i])
+            elif span == MIDTONES:
+                for i in range(n):
+                    weight[i] = amount * four * light[i] * (one - light[i])
+            elif span == HIGHLIGHTS:
+                for i in range(n):
+                    weight[i] = amount * light[i] * light[i]
+            else:
+                for i in range(n):
+                    weight[i] = amount
+            if change == HUE:
+                for i in range(n):
+                    rgb[0, i], rgb[1, i], rgb[2, i] = turn_hsv(rgb[0, i], rgb[1, i], rgb[2, i], turns * weight[i], zero, zero)
+            for k in range(3):
+                if change == LIGHTEN:
+                    for i in range(n):
+                        rgb[k, i] += (one - rgb[k, i]) * weight[i]
+                elif change == DARKEN:
+                    for i in range(n):
+                        rgb[k, i] -= rgb[k, i] * weight[i]
+                elif change == CONTRAST:
+                    for i in range(n):
+                        rgb[k, i] = (rgb[k, i] - half) * (one + weight[i]) + half
+                elif change in (SATURATE, DESATURATE):
+                    way = one if change == SATURATE else -one
+                    for i in range(n):
+                        rgb[k, i] = light[i] + (rgb[k, i] - light[i]) * (one + way * weight[i])
+                elif change == TINT:
+                    lift = colour[k] / its_own if its_own > zero else zero
+                    for i in range(n):
+                        rgb[k, i] += (lift * light[i] - rgb[k, i]) * weight[i]
+            for k in range(comps):
+                for i in range(n):
+                    value = rgb[k, i] if rgb[k, i] > zero else zero
+                    value = value if value < one else one
+                    out[k, first + i] = np.uint16(np.int32(value * full + half))
+            if own:
+                top = np.uint64(comps * CHUNK) + first
+                for i in range(n):
+                    out[comps, first + i] = codes[top + i]
 
 
 @kernel(numba.void(i64, i32, u16[:, ::1]), late=True)

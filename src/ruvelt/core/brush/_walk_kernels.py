@@ -4,13 +4,15 @@
 import numba
 import numpy as np
 
-from ruvelt.core.kernels import inline
+from ruvelt.core.kernels import helper, inline
 from ruvelt.core.samples.grid import search
 
 f32, i32 = numba.float32, numba.int32
 CHUNK = 65536
 #: Leaps over a layout before a search begins anew in space.
 STRIDES = 8
+#: Texels that a leap over one face is trusted for.
+STRAIGHT = np.float32(16)
 #: Signature of a sample grid: low, cell, dims, start, slot, xyz.
 GRID = (f32[::1], numba.float64, i32[::1], i32[::1], i32[::1], f32[:, ::1])
 
@@ -21,46 +23,75 @@ def slot_at(x, y, across):
 
 
 @inline
-def walk(px, py, pz, s, reach, position, face, side):
-    """The texel nearest to a point, leapt to from texel `s` by the slopes of the layout; −1 where that leads off an island or too far away.
+def slopes(px, py, pz, s, x, y, position, face, side):
+    """(whether told, u, v, height²): a point's way from texel `s` at (x, y) by the slopes of the layout there, in texels, and what is left off it.
 
     A point off the surface finds its foot on it.
     """
     across = side >> 8
+    r = np.int64(slot_at(x + 1, y, across)) if x + 1 < side else np.int64(-1)
+    sign_x, sign_y = np.float32(1), np.float32(1)
+    if r < 0 or face[r] < 0:
+        r, sign_x = (np.int64(slot_at(x - 1, y, across)) if x > 0 else np.int64(-1)), np.float32(-1)
+    d = np.int64(slot_at(x, y + 1, across)) if y + 1 < side else np.int64(-1)
+    if d < 0 or face[d] < 0:
+        d, sign_y = (np.int64(slot_at(x, y - 1, across)) if y > 0 else np.int64(-1)), np.float32(-1)
+    if r < 0 or d < 0 or face[r] < 0 or face[d] < 0:
+        return False, np.float32(0), np.float32(0), np.float32(0)
+    ox, oy, oz = position[s, 0], position[s, 1], position[s, 2]
+    ax, ay, az = position[r, 0] - ox, position[r, 1] - oy, position[r, 2] - oz
+    bx, by, bz = position[d, 0] - ox, position[d, 1] - oy, position[d, 2] - oz
+    wx, wy, wz = px - ox, py - oy, pz - oz
+    aa, bb, ab = ax * ax + ay * ay + az * az, bx * bx + by * by + bz * bz, ax * bx + ay * by + az * bz
+    aw, bw = ax * wx + ay * wy + az * wz, bx * wx + by * wy + bz * wz
+    det = aa * bb - ab * ab
+    if not det > np.float32(1e-3) * aa * bb:
+        return False, np.float32(0), np.float32(0), np.float32(0)
+    inverse = np.float32(1) / det
+    u, v = (aw * bb - bw * ab) * inverse, (bw * aa - aw * ab) * inverse
+    hx, hy, hz = wx - u * ax - v * bx, wy - u * ay - v * by, wz - u * az - v * bz
+    return True, sign_x * u, sign_y * v, hx * hx + hy * hy + hz * hz
+
+
+@inline
+def foot(px, py, pz, begin, reach, position, face, side):
+    """(texel, x, y): the texel nearest to a point, leapt to from texel `begin`, and the point's own place in texels, whole at texels' middles.
+
+    The texel is −1 where that leads off an island or the point lies farther than `reach` from the surface.
+    """
+    across = side >> 8
+    none, half = np.int64(-1), np.float32(0.5)
+    s = np.int64(begin)
     chunk = s >> 16
     x, y = (chunk % across) * 256 + (s & 255), (chunk // across) * 256 + ((s & 65535) >> 8)
     for _ in range(STRIDES):
-        r = slot_at(x + 1, y, across) if x + 1 < side else -1
-        sign_x = np.float32(1)
-        if r < 0 or face[r] < 0:
-            r, sign_x = (slot_at(x - 1, y, across) if x > 0 else -1), np.float32(-1)
-        d = slot_at(x, y + 1, across) if y + 1 < side else -1
-        sign_y = np.float32(1)
-        if d < 0 or face[d] < 0:
-            d, sign_y = (slot_at(x, y - 1, across) if y > 0 else -1), np.float32(-1)
-        if r < 0 or d < 0 or face[r] < 0 or face[d] < 0:
-            return np.int64(-1)
-        ox, oy, oz = position[s, 0], position[s, 1], position[s, 2]
-        ax, ay, az = position[r, 0] - ox, position[r, 1] - oy, position[r, 2] - oz
-        bx, by, bz = position[d, 0] - ox, position[d, 1] - oy, position[d, 2] - oz
-        wx, wy, wz = px - ox, py - oy, pz - oz
-        aa, bb, ab = ax * ax + ay * ay + az * az, bx * bx + by * by + bz * bz, ax * bx + ay * by + az * bz
-        aw, bw = ax * wx + ay * wy + az * wz, bx * wx + by * wy + bz * wz
-        det = aa * bb - ab * ab
-        if not det > np.float32(1e-3) * aa * bb:
-            return np.int64(-1)
-        u, v = sign_x * (aw * bb - bw * ab) / det, sign_y * (bw * aa - aw * ab) / det
-        if abs(u) <= np.float32(0.5) and abs(v) <= np.float32(0.5):
-            return s if wx * wx + wy * wy + wz * wz <= reach * reach else np.int64(-1)
-        if not (abs(u) < 200 and abs(v) < 200):
-            return np.int64(-1)
-        x, y = x + np.int64(np.floor(u + np.float32(0.5))), y + np.int64(np.floor(v + np.float32(0.5)))
-        if x < 0 or y < 0 or x >= side or y >= side:
-            return np.int64(-1)
-        s = np.int64(slot_at(x, y, across))
-        if face[s] < 0:
-            return np.int64(-1)
-    return np.int64(-1)
+        told, u, v, height = slopes(px, py, pz, s, x, y, position, face, side)
+        # Written so that NaN leads nowhere, too.
+        if not (told and abs(u) < 200 and abs(v) < 200 and height <= reach * reach):
+            return none, half, half
+        ex, ey = np.float32(x) + u, np.float32(y) + v
+        tx, ty = np.int64(np.floor(ex + half)), np.int64(np.floor(ey + half))
+        if tx == x and ty == y:
+            return s, ex, ey
+        if tx < 0 or ty < 0 or tx >= side or ty >= side:
+            return none, half, half
+        t = np.int64(slot_at(tx, ty, across))
+        if face[t] < 0:
+            return none, half, half
+        # Over one face a layout is straight.
+        if face[t] == face[s] and abs(u) < STRAIGHT and abs(v) < STRAIGHT:
+            return t, ex, ey
+        s, x, y = t, tx, ty
+    return none, half, half
+
+
+@inline
+def far_apart(a, b, side):
+    """Whether two texels lie farther apart than neighbours' sources do on one island."""
+    across = side >> 8
+    dx = ((a >> 16) % across - (b >> 16) % across) * 256 + (a & 255) - (b & 255)
+    dy = ((a >> 16) // across - (b >> 16) // across) * 256 + ((a & 65535) >> 8) - ((b & 65535) >> 8)
+    return abs(dx) > 64 or abs(dy) > 64
 
 
 @inline
@@ -75,41 +106,35 @@ def beside(s, a, b, face, side):
     return t if face[t] >= 0 else np.int64(-1)
 
 
-@inline
-def locate(px, py, pz, guess, other, reach, position, face, side, low, cell, dims, start, slot, xyz):
-    """Slot of the sample nearest to a point: beside `guess` or `other` on a sheet where the layout leads there, else by the grid."""
-    found = np.int64(-1)
-    if side > 0:
-        # The second guess is what a sample beside it found, across a seam.
-        for turn in range(2):
-            begin = guess if turn == 0 else other
-            if begin >= 0 and found < 0:
-                found = walk(px, py, pz, begin, reach, position, face, side)
+@helper
+def elsewhere(px, py, pz, last, other, reach, position, face, side, low, cell, dims, start, slot, xyz):
+    """The texel nearest to a point as `locate` gives it, where its first guess led nowhere."""
+    found, ex, ey = np.int64(-1), np.float32(0), np.float32(0)
+    for turn in range(2):
+        begin = last if turn == 0 else other
+        if begin >= 0 and found < 0:
+            found, ex, ey = foot(px, py, pz, begin, reach, position, face, side)
     if found < 0:
         found = np.int64(search(px, py, pz, reach, low, cell, dims, start, slot, xyz))
-    return found
+        if found >= 0:
+            across, chunk, half = side >> 8, found >> 16, np.float32(0.5)
+            x, y = (chunk % across) * 256 + (found & 255), (chunk // across) * 256 + ((found & 65535) >> 8)
+            _, u, v, _ = slopes(px, py, pz, found, x, y, position, face, side)
+            # A point between islands is that of the texel found.
+            ex, ey = np.float32(x) + min(max(u, -half), half), np.float32(y) + min(max(v, -half), half)
+    return found, ex, ey
 
 
 @inline
-def exact_texel(px, py, pz, s, position, face, side):
-    """Texel coordinates (x, y) of a point beside texel `s`, whole at texels' middles."""
-    across = side >> 8
-    chunk = s >> 16
-    x, y = (chunk % across) * 256 + (s & 255), (chunk // across) * 256 + ((s & 65535) >> 8)
-    r, sign_x = (slot_at(x + 1, y, across), np.float32(1)) if x + 1 < side else (slot_at(x - 1, y, across), np.float32(-1))
-    if face[r] < 0 and x > 0:
-        r, sign_x = slot_at(x - 1, y, across), np.float32(-1)
-    d, sign_y = (slot_at(x, y + 1, across), np.float32(1)) if y + 1 < side else (slot_at(x, y - 1, across), np.float32(-1))
-    if face[d] < 0 and y > 0:
-        d, sign_y = slot_at(x, y - 1, across), np.float32(-1)
-    u, v = np.float32(0), np.float32(0)
-    if face[r] >= 0 and face[d] >= 0:
-        ax, ay, az = position[r, 0] - position[s, 0], position[r, 1] - position[s, 1], position[r, 2] - position[s, 2]
-        bx, by, bz = position[d, 0] - position[s, 0], position[d, 1] - position[s, 1], position[d, 2] - position[s, 2]
-        wx, wy, wz = px - position[s, 0], py - position[s, 1], pz - position[s, 2]
-        aa, bb, ab = ax * ax + ay * ay + az * az, bx * bx + by * by + bz * bz, ax * bx + ay * by + az * bz
-        aw, bw = ax * wx + ay * wy + az * wz, bx * wx + by * wy + bz * wz
-        det = aa * bb - ab * ab
-        if det > np.float32(1e-3) * aa * bb:
-            u, v = sign_x * (aw * bb - bw * ab) / det, sign_y * (bw * aa - aw * ab) / det
-    return np.float32(x) + u, np.float32(y) + v
+def locate(px, py, pz, guess, last, other, reach, position, face, side, low, cell, dims, start, slot, xyz):
+    """(texel, x, y): the texel nearest to a point and the point's own place: by one of three guesses where the layout leads there, else by the grid.
+
+    last, other : what samples beside it found, on one side of a seam and on the other; the texel is −1 where there is none within reach
+    """
+    found, ex, ey = np.int64(-1), np.float32(0), np.float32(0)
+    if guess >= 0:
+        found, ex, ey = foot(px, py, pz, guess, reach, position, face, side)
+    if found < 0:
+        # A call, for it is seldom needed and would make the loop around it slow.
+        found, ex, ey = elsewhere(px, py, pz, last, other, reach, position, face, side, low, cell, dims, start, slot, xyz)
+    return found, ex, ey

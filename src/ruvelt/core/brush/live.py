@@ -389,8 +389,8 @@ class LiveStroke:
 
     def _mix(self, cell: Cell, chunk: int, runs: Runs) -> U16:
         """Codes that a stroke of many colours lays in a chunk."""
-        channel = self.evaluator.channel(cell.channel) if cell.channel is not None else None
-        turns = channel is not None and channel.kind == "colour" and self._marks.shape[1] == 4
+        channel = self.evaluator.channel(cell.channel) if self._marks.shape[1] == 4 and cell.channel is not None else None
+        turns = channel is not None and channel.kind == "colour"
         if (cell.plane, chunk) not in self._mixed:
             self._mixed[cell.plane, chunk] = np.empty((cell.components - 1, CHUNK), np.uint16)
         out = self._mixed[cell.plane, chunk]

@@ -163,19 +163,24 @@ class Character:
         out[:, 17] = math.cos(math.radians(brush.facing_deg)) if brush.facing else -3
         out[:, 18] = brush.depth
         out[:, 19] = np.minimum(chance[:, 0] * len(brush.tips), len(brush.tips) - 1).astype(int) if brush.tips else -1
-        flips = {"none": np.zeros(n, bool), "alternate": number % 2 == 1, "random": chance[:, 1] < 0.5}[brush.flip]
-        out[:, 20] = np.where(flips, -1, 1)
+        out[:, 20] = 1
+        if brush.flip != "none":
+            out[number % 2 == 1 if brush.flip == "alternate" else chance[:, 1] < 0.5, 20] = -1
         if brush.mix.way == "along":
             out[:, 21] = 1 - np.abs(1 - (number * brush.spacing / brush.mix.length) % 2)
         elif brush.mix.way == "random":
             out[:, 21] = chance[:, 2]
         elif brush.mix.way == "across" and across is not None:
             out[:, 25:28] = across
-        spread = np.array([0.5 * brush.jitter_hue, brush.jitter_saturation, brush.jitter_value])
-        out[:, 22:25] = (2 * chance[:, 3:6] - 1) * spread
-        steps = np.where(np.diff(number, prepend=-1.0) > 0, brush.spacing * 2 * out[:, 3].astype(np.float64), 0.0)
+        if brush.colours_turn:
+            spread = np.array([0.5 * brush.jitter_hue, brush.jitter_saturation, brush.jitter_value])
+            out[:, 22:25] = (2 * chance[:, 3:6] - 1) * spread
+        travelled = np.empty(n + 1)
+        travelled[0], travelled[1:] = self._travelled, brush.spacing * 2 * out[:, 3].astype(np.float64)
+        # Dabs of one stop lie at one place.
+        travelled[2:][number[1:] == number[:-1]] = 0
         # Added one by one, so that it makes no difference how a stroke is cut into batches.
-        travelled = np.cumsum(np.concatenate([[self._travelled], steps]))
+        np.cumsum(travelled, out=travelled)
         out[:, 28] = travelled[1:]
         self._travelled = float(travelled[-1])
         out[:, 29] = flat
@@ -221,7 +226,10 @@ def laid_dabs(
 ) -> NDArray[np.float32]:
     """Dabs as they are laid: rich where the brush asks for it, mirrored. way : (n, 3) object space."""
     if brush.rich:
-        across = np.cross(normal, _across(normal, way)) if brush.mix.way == "across" else None
+        across = None
+        if brush.mix.way == "across":
+            lying = _across(normal, way)
+            across = normal[:, [1, 2, 0]] * lying[:, [2, 0, 1]] - normal[:, [2, 0, 1]] * lying[:, [1, 2, 0]]
         balls = character.rows(balls, number, across, False)
     return mirrored(balls, brush)
 

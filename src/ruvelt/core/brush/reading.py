@@ -4,12 +4,14 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import dataclass
+from threading import Lock
 
 import numpy as np
 from numpy.typing import NDArray
 
 from ruvelt.core.brush import _tool_kernels as _tools
 from ruvelt.core.brush._clone_kernels import clone_tiles, clone_vertices, fetch_codes, fetch_tiles
+from ruvelt.core.brush._smear_kernels import DEEP, side_by_side
 from ruvelt.core.brush._tool_kernels import multiply_alpha
 from ruvelt.core.brush.settings import Mirror
 from ruvelt.core.brush.smear import Smear
@@ -19,7 +21,7 @@ from ruvelt.core.color.encoding import DECODE_U16
 from ruvelt.core.planes.plane import U16, empty_chunk
 from ruvelt.core.samples.chunks import CHUNK, TILES
 from ruvelt.core.samples.sheet import SheetSamples
-from ruvelt.core.samples.tiles import runs_of, slots_of
+from ruvelt.core.samples.tiles import Runs, runs_of, slots_of
 from ruvelt.core.stack._blend_kernels import CONST, PLANE, evaluate_runs
 from ruvelt.core.stack.blend import mode_code
 from ruvelt.core.stack.evaluate import SheetEvaluator
@@ -64,6 +66,9 @@ class Reader:
         self._evaluator, self._planes, self._samples, self._paint = evaluator, planes, evaluator.samples, paint
         self._smear, self._workers = smear, workers
         self._looks: dict[tuple[str, int], U16] = {}
+        #: Their addresses, by plane (chunks,), and what keeps two threads from reading the same.
+        self._places: dict[str, NDArray[np.int64]] = {}
+        self._reading = Lock()
         self._values: dict[tuple[str, int], U16] = {}
         self._done: dict[tuple[str, int], NDArray[np.uint8]] = {}
         self._start: NDArray[np.float64] | None = None
@@ -130,13 +135,26 @@ class Reader:
         )
 
     def _look(self, cell: Cell, chunk: int) -> U16:
-        """What a cell reads in a chunk."""
+        """What a cell reads in a chunk: (components, 65536) uint16, or (65536, 4) for what lies between texels."""
         key = (cell.plane, chunk)
         if key not in self._looks:
             self._looks[key] = self._read(cell, chunk)
         return self._looks[key]
 
     def _read(self, cell: Cell, chunk: int) -> U16:
+        plane = self._plane(cell, chunk)
+        if self._smear is not None and self._smear.between:
+            beside = np.empty((CHUNK, DEEP), np.uint16)
+            side_by_side(plane.ctypes.data, len(plane), self._multiplies(cell), beside)
+            return beside
+        if not self._multiplies(cell):
+            return plane
+        multiplied = np.empty_like(plane)
+        multiply_alpha(plane.ctypes.data, cell.components - 1, multiplied)
+        return multiplied
+
+    def _plane(self, cell: Cell, chunk: int) -> U16:
+        """(components, 65536) uint16, with `own` alpha last."""
         if cell.channel is not None and not self.own(cell):
             return self._evaluator.composite(cell.channel, chunk)
         held = self._planes.key(cell.plane, chunk) is not None
@@ -145,22 +163,22 @@ class Reader:
             alpha = plane[-1] / np.float32(65535)
             shown: U16 = np.rint(cell.base + (plane[:1].astype(np.float32) - cell.base) * alpha).astype(np.uint16)
             return shown
-        if not self._multiplies(cell):
-            return plane
-        multiplied = np.empty_like(plane)
-        multiply_alpha(plane.ctypes.data, cell.components - 1, multiplied)
-        return multiplied
+        return plane
 
     def _multiplies(self, cell: Cell) -> bool:
         """Whether means are taken: of colours that cover differently they are means of colour times coverage."""
         return self.own(cell) and (self._paint.tool == "soften" or (self._smear is not None and self._smear.between))
 
     def _pictures(self, cell: Cell, chunks: NDArray[np.int64]) -> NDArray[np.int64]:
-        """(chunks,) addresses of what a cell reads in some chunks, 0 for the others."""
-        pictures = np.zeros(self._samples.chunk_count, np.int64)
-        for chunk in chunks:
-            pictures[chunk] = self._look(cell, int(chunk)).ctypes.data
-        return pictures
+        """(chunks,) addresses of what a cell reads in some chunks and all that were asked before, 0 for the others."""
+        with self._reading:
+            if cell.plane not in self._places:
+                self._places[cell.plane] = np.zeros(self._samples.chunk_count, np.int64)
+            places = self._places[cell.plane]
+            for chunk in chunks:
+                if not places[chunk]:
+                    places[chunk] = self._look(cell, int(chunk)).ctypes.data
+        return places
 
     def _slots(self, part: _Part) -> I32:
         return slots_of(part.tiles, self._samples.face, self._samples.square, part.chunk)
@@ -168,16 +186,15 @@ class Reader:
     # -- tone and blending ------------------------------------------------------------------------------------------------------
 
     def _tone(self, part: _Part) -> None:
-        tone, out, cell = self._paint.tone, part.out, part.cell
-        look, slots = self._look(cell, part.chunk), self._slots(part)
-        if self.own(cell):
-            self._keep_alpha(look, slots, out)
+        tone, cell = self._paint.tone, part.cell
+        runs = self._runs(part)
         settings = (TONES[tone.change], SPANS[tone.range], tone.amount, tone.degrees / 360, np.array(tone.colour, np.float32))
-        _tools.tone_values(slots, look.ctypes.data, cell.components - 1, *settings, out)
+        _tools.tone_runs(*runs, self._look(cell, part.chunk).ctypes.data, cell.components - 1, self.own(cell), *settings, part.out)
 
-    def _keep_alpha(self, look: U16, slots: I32, out: U16) -> None:
-        local = slots & 65535
-        out[-1, local] = look[-1, local]
+    def _runs(self, part: _Part) -> Runs:
+        marks = np.zeros(TILES, np.uint8)
+        marks[part.tiles] = 1
+        return runs_of(marks, self._samples.square)
 
     def _blend(self, part: _Part) -> None:
         """What the paint's blend mode makes of what is there and the laid value."""
@@ -186,9 +203,7 @@ class Reader:
         channel = self._evaluator.channel(cell.channel) if cell.channel is not None else None
         mode = mode_code(self._paint.blend, channel) if channel is not None else 0
         linear = channel is not None and self._evaluator.program(channel.id).linear
-        marks = np.zeros(TILES, np.uint8)
-        marks[part.tiles] = 1
-        runs = runs_of(marks, self._samples.square)
+        runs = self._runs(part)
         under = self._under.get((cell.plane, part.chunk))
         if under is None:
             under = np.empty((comps + 1, CHUNK), np.uint16)
@@ -208,7 +223,8 @@ class Reader:
             comps, 1, linear, DECODE_U16, runs[0], runs[1], 0, _NO_STATE, False, _NO_STATE, out.ctypes.data,
         )  # fmt: skip
         if self.own(cell):
-            self._keep_alpha(look, self._slots(part), out)
+            local = self._slots(part) & 65535
+            out[-1, local] = look[-1, local]
 
     # -- soften, clone and smear ------------------------------------------------------------------------------------------------
 
@@ -243,8 +259,10 @@ class Reader:
     def _smeared(self, cell: Cell, parts: list[_Part]) -> None:
         smear = self._smear
         assert smear is not None
-        marks = np.zeros(self._samples.chunk_count, np.uint8)
-        for part in parts:
-            smear.sources(part.chunk, part.tiles, marks)
-        pictures, multiplied = self._pictures(cell, np.flatnonzero(marks)), self._multiplies(cell)
-        self._spread(lambda part: smear.codes(part.chunk, part.tiles, pictures, multiplied, part.out), parts)
+        pictures, multiplied = self._pictures(cell, np.array([part.chunk for part in parts])), self._multiplies(cell)
+
+        def fill(part: _Part) -> None:
+            while len(missing := smear.codes(part.chunk, part.tiles, pictures, multiplied, part.out)):
+                self._pictures(cell, missing)
+
+        self._spread(fill, parts)

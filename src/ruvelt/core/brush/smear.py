@@ -23,10 +23,11 @@ I32 = NDArray[np.int32]
 SHARE = 60
 #: Radius in texels from which a dab bends slowly enough to be traced between nodes.
 COARSE_FROM = 20.0
+_NONE = np.zeros(0, np.int64)
 
 
 class Smear(ABC):
-    """What one stroke has dragged so far. `between`: whether codes are means of several samples'."""
+    """What one stroke has dragged so far. `between`: whether codes are means of several samples', whose values then lie side by side."""
 
     between: bool
 
@@ -60,8 +61,8 @@ class Smear(ABC):
             # A picture has corners.
             reached[:, 3] *= np.sqrt(2)
         kernels.smear_reach(reached, flat, side, samples.square, *self._space, self._seen, self._turn, marks)
-        tiles = np.flatnonzero(marks).astype(np.int32)
-        parts = int(np.clip(len(tiles) // SHARE, 1, self._workers.threads))
+        tiles = np.flatnonzero(marks.view(np.bool_)).astype(np.int32)
+        parts = max(1, min(len(tiles) // SHARE, self._workers.threads))
         pictures = tips if tips is not None else np.zeros((0, 1, 1), np.float32)
         # All are traced by what was there before the batch; only then does it take its place.
         for take in self._workers.map(lambda part: self._trace(part, balls, drags, flat, pictures, allowed), np.array_split(tiles, parts)):
@@ -75,12 +76,12 @@ class Smear(ABC):
         """Trace samples of tiles (chunk · 256 + tile); gives what puts them in their place, called with coverage and dirty tiles."""
 
     @abstractmethod
-    def sources(self, chunk: int, tiles: I32, marks: NDArray[np.uint8]) -> None:
-        """Mark the chunks, (chunks,), that samples of a chunk's tiles (n,) come from."""
+    def codes(self, chunk: int, tiles: I32, pictures: NDArray[np.int64], multiplied: bool, out: U16) -> NDArray[np.int64]:
+        """Codes of samples of a chunk's tiles at their sources. `pictures`: (chunks,) addresses of (components, 65536) uint16, or with `between`
+        of (65536, 4), 0 for those not read so far; their colours `multiplied` by alpha or not.
 
-    @abstractmethod
-    def codes(self, chunk: int, tiles: I32, pictures: NDArray[np.int64], multiplied: bool, out: U16) -> None:
-        """Codes of samples of a chunk's tiles at their sources. `pictures`: (chunks,) addresses, their colours `multiplied` by alpha or not."""
+        Gives the chunks that are needed and were not there: then it is to be done anew once they are.
+        """
 
 
 class SheetSmear(Smear):
@@ -92,6 +93,7 @@ class SheetSmear(Smear):
         super().__init__(samples, workers)
         self._side = samples.side
         self.shift = np.zeros((samples.slot_count, 2), np.float32)
+        self._balls = np.zeros((samples.chunk_count * TILES, 4), np.float32)
 
     def _clear(self) -> None:
         self.shift = np.zeros_like(self.shift)
@@ -102,16 +104,15 @@ class SheetSmear(Smear):
         coarse = tips.shape[1] == 1 and float(balls[:, 3].min()) >= COARSE_FROM * (1.0 if flat else samples.spacing)
         moved = np.empty((len(tiles), TILES, 2), np.float32)
         kernels.smear_tiles(
-            tiles, coarse, balls, drags, flat, tips, self._side, samples.positions, samples.normals, samples.face, *self._space, allowed, self.shift,
-            moved,
+            tiles, coarse, balls, drags, flat, tips, self._side, samples.positions, samples.normals, samples.face, *self._space, allowed,
+            np.empty(len(balls), np.int64), self._balls, self.shift, moved,
         )  # fmt: skip
-        return lambda coverage, dirty: kernels.smear_take_tiles(tiles, moved, samples.face, self.shift, coverage, dirty)
+        return lambda coverage, dirty: kernels.smear_take_tiles(tiles, moved, self.shift, coverage, dirty)
 
-    def sources(self, chunk: int, tiles: I32, marks: NDArray[np.uint8]) -> None:
-        kernels.smear_sources(tiles, chunk, self._side, self.samples.face, self.shift, marks)
-
-    def codes(self, chunk: int, tiles: I32, pictures: NDArray[np.int64], multiplied: bool, out: U16) -> None:
-        kernels.smear_codes(tiles, chunk, self.samples.face, self._side, self.shift, pictures, len(out), multiplied, out)
+    def codes(self, chunk: int, tiles: I32, pictures: NDArray[np.int64], multiplied: bool, out: U16) -> NDArray[np.int64]:
+        missing = np.zeros(len(pictures), np.uint8)
+        lacking = kernels.smear_codes(tiles, chunk, self.samples.face, self._side, self.shift, pictures, len(out), multiplied, missing, out)
+        return np.flatnonzero(missing) if lacking else _NONE
 
 
 class VertexSmear(Smear):
@@ -131,20 +132,24 @@ class VertexSmear(Smear):
         samples = self.samples
         moved, found = np.empty((len(tiles), TILES, 3), np.float32), np.empty((len(tiles), TILES), np.int32)
         kernels.smear_vertices(
-            tiles, balls, drags, tips, samples.positions, samples.normals, samples.face, *self._space, allowed, self.shift, self.source, moved, found
-        )
+            tiles, balls, drags, tips, samples.positions, samples.normals, samples.face, *self._space, allowed, np.empty(len(balls), np.int64),
+            self.shift, self.source, moved, found,
+        )  # fmt: skip
         return lambda coverage, dirty: kernels.smear_take_vertices(tiles, moved, found, samples.spacing, self.shift, self.source, coverage, dirty)
 
     def _from(self, slots: I32) -> I32:
         source = self.source[slots]
         return np.where(source > 0, source - 1, slots).astype(np.int32)
 
-    def sources(self, chunk: int, tiles: I32, marks: NDArray[np.uint8]) -> None:
-        marks[self._from(slots_of(tiles, self.samples.face, False, chunk)) >> 16] = 1
-
-    def codes(self, chunk: int, tiles: I32, pictures: NDArray[np.int64], multiplied: bool, out: U16) -> None:
+    def codes(self, chunk: int, tiles: I32, pictures: NDArray[np.int64], multiplied: bool, out: U16) -> NDArray[np.int64]:
         slots = slots_of(tiles, self.samples.face, False, chunk)
-        fetch_codes(slots, self._from(slots), pictures, len(out), out)
+        source = self._from(slots)
+        marks = np.zeros(len(pictures), bool)
+        marks[source >> 16] = True
+        missing = np.flatnonzero(marks & (pictures == 0))
+        if not len(missing):
+            fetch_codes(slots, source, pictures, len(out), out)
+        return missing
 
 
 def smear_of(samples: SurfaceSamples, workers: Workers) -> Smear:

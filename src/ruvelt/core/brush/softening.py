@@ -63,7 +63,7 @@ class Softener:
 
     def _parts(self, items: I32, least: int) -> list[I32]:
         """Items in as many parts as threads can use."""
-        return np.array_split(items, int(np.clip(len(items) // least, 1, self._workers.threads)))
+        return np.array_split(items, max(1, min(len(items) // least, self._workers.threads)))
 
     def _fill(self, places: list[tuple[int, I32]], comps: int) -> None:
         """Give the clumps around tiles their means."""
