@@ -7,8 +7,8 @@ from numpy.typing import NDArray
 from scipy.ndimage import gaussian_filter
 
 from ruvelt.bench.fixtures import BenchScene
-from ruvelt.bench.strokes import batches, painted_scene
-from ruvelt.bench.timing import Row, at_most, faster, goes_of, median
+from ruvelt.bench.strokes import batches, painted_scene, typical
+from ruvelt.bench.timing import Row, at_most, faster, goes_of, median, turn_about
 from ruvelt.core.samples.chunks import CHUNK
 from ruvelt.core.stack.document import MeshMap, base_plane_id
 from ruvelt.core.stack.masks import Mask
@@ -96,11 +96,8 @@ def mask_rows(side: int) -> list[Row]:
 
 def strokes_among_masks(side: int) -> list[Row]:
     """Batches in front of, and behind, 20 layers with such masks, against the same without masks."""
-    bare = painted_scene(side, 20, 0)
+    bare, scene = painted_scene(side, 20, 0), painted_scene(side, 20, 0)
     batches(bare, "l0")
-    without = min(float(np.median(batches(bare, "l0"))) for _ in range(3))
-    bare.workers.close()
-    scene = painted_scene(side, 20, 0)
     _with_curvature(scene)
     sheet = scene.document.sheets[0]
     layers = tuple(x.model_copy(update={"mask": worn(0.05 + 0.002 * i)}) for i, x in enumerate(sheet.layers))
@@ -108,8 +105,9 @@ def strokes_among_masks(side: int) -> list[Row]:
     rows = []
     for place, layer in (("front", "l0"), ("back", "l19")):
         batches(scene, layer)
-        many = min(float(np.median(batches(scene, layer))) for _ in range(3))
+        many, without = turn_about(5, lambda layer=layer: typical(scene, layer), lambda: typical(bare, "l0"))
         rows.append(at_most(f"stroke batch among 20 such masks, target at the {place}", many * 1e3, without * 1e3, "no masks", 1.3))
     rows.append(at_most("memory of the cache while doing so", scene.cache.held / 2**20, scene.cache.limit / 2**20, "setting", 1, "MiB"))
+    bare.workers.close()
     scene.workers.close()
     return rows

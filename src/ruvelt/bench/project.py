@@ -109,10 +109,11 @@ print(json.dumps({"ready": ready, "strokes": [sum(batches(scene, "l1", 2)) for _
 
 def first_stroke(side: int) -> list[Row]:
     """A fresh process: how soon it is ready, and whether its first stroke is as quick as later ones."""
-    done = subprocess.run([sys.executable, "-c", FIRST, str(side)], capture_output=True, text=True, check=True)
-    told = json.loads(done.stdout)
-    later = float(np.median(told["strokes"][1:]))
+    starts = [
+        json.loads(subprocess.run([sys.executable, "-c", FIRST, str(side)], capture_output=True, text=True, check=True).stdout) for _ in range(3)
+    ]
+    first, later = min(told["strokes"][0] for told in starts), min(float(np.median(told["strokes"][1:])) for told in starts)
     return [
-        at_most("first stroke after a start, 12 batches", told["strokes"][0] * 1e3, later * 1e3, "later ones", 3),
-        at_most("warm start, kernels from their cache", told["ready"] * 1e3, 3000.0, "about 3 s", 1),
+        at_most("first stroke after a start, 12 batches", first * 1e3, later * 1e3, "later ones", 3),
+        at_most("warm start, kernels from their cache", min(told["ready"] for told in starts) * 1e3, 3000.0, "about 3 s", 1),
     ]

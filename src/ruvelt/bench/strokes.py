@@ -7,10 +7,11 @@ import time
 from dataclasses import dataclass
 
 import numpy as np
+from numpy.typing import NDArray
 from scipy.spatial import cKDTree
 
 from ruvelt.bench.fixtures import BenchScene
-from ruvelt.bench.timing import Row, at_most, faster, median
+from ruvelt.bench.timing import Row, at_most, faster, median, turn_about
 from ruvelt.core.brush.camera import Camera
 from ruvelt.core.brush.live import LiveStroke
 from ruvelt.core.brush.path import ViewPath
@@ -77,15 +78,24 @@ def painted_scene(side: int, layers: int, masked: int) -> BenchScene:
 RED = Paint(values={"base_color": (0.8, 0.3, 0.1)})
 
 
-def batches(scene: BenchScene, target: str, rows: int = 4, paint: Paint = RED, brush: Brush = BRUSH) -> list[float]:
-    """Seconds of each batch of eight dabs, from the request's body to the answer's bytes; the first of each row lays a row's beginning."""
+def batches(scene: BenchScene, target: str, rows: int = 4, paint: Paint = RED, brush: Brush = BRUSH, apart: bool = False) -> list[float]:
+    """Seconds of each batch of eight dabs, from the request's body to the answer's bytes; the first of each row lays a row's beginning.
+
+    apart : each row is a stroke of its own, for what the hand drags along; else all are one, so that few batches come to untouched chunks
+    """
     aim = Target(sheet="s", layer=target, channels=("base_color",))
     display, caster = scene.display(), RayCaster(scene.model)
     resolved = resolve_target(scene.document, aim, paint)
-    live = LiveStroke(resolved, display.evaluator, scene.lookup, paint=paint, brush=brush, workers=scene.workers)
-    follow = LiveDisplay(display, live, ("colour", "data", "normal"))
+
+    def begun() -> tuple[LiveStroke, LiveDisplay]:
+        live = LiveStroke(resolved, display.evaluator, scene.lookup, paint=paint, brush=brush, workers=scene.workers)
+        return live, LiveDisplay(display, live, ("colour", "data", "normal"))
+
+    live, follow = begun()
     times = []
     for row in stroke_rows(rows):
+        if apart:
+            live, follow = begun()
         path = ViewPath(brush, CAMERA, caster, scene.samples)
         for load in row:
             start = time.perf_counter()
@@ -97,6 +107,43 @@ def batches(scene: BenchScene, target: str, rows: int = 4, paint: Paint = RED, b
     return times
 
 
+def typical(scene: BenchScene, target: str, rows: int = 4, paint: Paint = RED, brush: Brush = BRUSH, apart: bool = False) -> float:
+    """Seconds of the middle one of such batches."""
+    return float(np.median(batches(scene, target, rows, paint, brush, apart)))
+
+
+class NumpyStack:
+    """Two layers, the upper one masked, laid over each other and encoded to 8 bits with NumPy, on the samples that changed."""
+
+    def __init__(self, scene: BenchScene) -> None:
+        def whole(plane: str) -> NDArray[np.uint16]:
+            return np.concatenate([scene.store.get(k) for _, k in sorted(scene.planes[plane].chunks.items())], axis=1)
+
+        self.plane = whole(plane_id("s", "l1", "base_color"))
+        self._over, self._mask = whole(plane_id("s", "l0", "base_color")), whole(mask_plane_id("s", "l1", "m"))
+        self._display = np.zeros((scene.samples.slot_count, 4), np.uint8)
+        self._gutter, self._slots = scene.samples.screen_gutter, scene.samples.slot_count
+
+    def show(self, s: NDArray[np.int32], painted: NDArray[np.float64], alpha: NDArray[np.float64]) -> None:
+        """s : (n,) slots; painted : (3, n) colours of the upper layer there, 0–1; alpha : (n,)"""
+        over, mask, gutter, display = self._over, self._mask, self._gutter, self._display
+        shown = np.full((3, len(s)), 0.5)
+        shown += (painted - shown) * (alpha * 0.6 * (mask[0, s] / 65535) * (mask[1, s] / 65535))
+        shown += (over[:3, s] / 65535 - shown) * (over[3, s] / 65535 * 0.6)
+        display[s, :3] = np.rint(shown.T * 255)
+        # The same answer: rectangles of what changed in each chunk, with the gutter that repeats it.
+        mark = np.zeros(self._slots, bool)
+        mark[s] = True
+        repeats = mark[gutter.src]
+        display[gutter.dst[repeats]] = display[gutter.src[repeats]]
+        changed = np.concatenate([s, gutter.dst[repeats]])
+        for chunk in np.unique(changed >> 16):
+            local = changed[changed >> 16 == chunk] & 65535
+            x, y = local & 255, local >> 8
+            square = display[chunk * CHUNK : (chunk + 1) * CHUNK].reshape(256, 256, 4)
+            square[y.min() : y.max() + 1, x.min() : x.max() + 1].tobytes()
+
+
 def against_scipy(side: int) -> Row:
     """The same batch with a ball query of SciPy's k-d tree, NumPy for weights, blending and 8-bit encoding of what changed."""
     scene = painted_scene(side, 2, 1)
@@ -104,12 +151,8 @@ def against_scipy(side: int) -> Row:
     slots = samples.grid.slot
     positions, normals = samples.positions[slots], samples.normals[slots]
     tree = cKDTree(positions)
-    plane = np.concatenate([scene.store.get(k) for _, k in sorted(scene.planes[plane_id("s", "l1", "base_color")].chunks.items())], axis=1)
-    over = np.concatenate([scene.store.get(k) for _, k in sorted(scene.planes[plane_id("s", "l0", "base_color")].chunks.items())], axis=1)
-    mask = np.concatenate([scene.store.get(k) for _, k in sorted(scene.planes[mask_plane_id("s", "l1", "m")].chunks.items())], axis=1)
-    coverage = np.zeros(samples.slot_count, np.float32)
-    display = np.zeros((samples.slot_count, 4), np.uint8)
-    gutter = samples.screen_gutter
+    stack = NumpyStack(scene)
+    plane, coverage = stack.plane, np.zeros(samples.slot_count, np.float32)
     radius = BRUSH.size / 2 * samples.model.width
     caster = RayCaster(scene.model)
     load = stroke_rows(1)[0][2]
@@ -134,25 +177,9 @@ def against_scipy(side: int) -> Row:
         under = plane[3, s] / 65535
         alpha = c + under * (1 - c)
         painted = (c * np.array([[0.8], [0.3], [0.1]]) + (1 - c) * under * (plane[:3, s] / 65535)) / np.maximum(alpha, 1e-6)
-        shown = np.full((3, len(s)), 0.5)
-        shown += (painted - shown) * (alpha * 0.6 * (mask[0, s] / 65535) * (mask[1, s] / 65535))
-        shown += (over[:3, s] / 65535 - shown) * (over[3, s] / 65535 * 0.6)
-        display[s, :3] = np.rint(shown.T * 255)
-        # The same answer: rectangles of what changed in each chunk, with the gutter that repeats it.
-        mark = np.zeros(samples.slot_count, bool)
-        mark[s] = True
-        repeats = mark[gutter.src]
-        display[gutter.dst[repeats]] = display[gutter.src[repeats]]
-        changed = np.concatenate([s, gutter.dst[repeats]])
-        for chunk in np.unique(changed >> 16):
-            local = changed[changed >> 16 == chunk] & 65535
-            x, y = local & 255, local >> 8
-            square = display[chunk * CHUNK : (chunk + 1) * CHUNK].reshape(256, 256, 4)
-            square[y.min() : y.max() + 1, x.min() : x.max() + 1].tobytes()
+        stack.show(s, painted, alpha)
 
-    # Turn about, so that a slow spell of the machine meets both; the best spell of each counts.
-    rounds = [(float(np.median(batches(scene, "l1", 2))), median(batch, 3)) for _ in range(5)]
-    ours, theirs = (min(times) for times in zip(*rounds, strict=True))
+    ours, theirs = turn_about(5, lambda: typical(scene, "l1"), lambda: median(batch, 3))
     return faster(f"stroke batch, {DABS} dabs, {side}²", ours * 1e3, theirs * 1e3, "cKDTree and NumPy", 10)
 
 
@@ -161,14 +188,12 @@ def more_layers(side: int) -> list[Row]:
 
     The stroke goes twice over the same ground: the first time what lies under the target is gathered, told as a row of its own.
     """
-    scene = painted_scene(side, 2, 1)
-    batches(scene, "l1")
-    few = min(float(np.median(batches(scene, "l1"))) for _ in range(3))
-    many = painted_scene(side, 40, 20)
+    plain, many = painted_scene(side, 2, 1), painted_scene(side, 40, 20)
+    batches(plain, "l1")
     rows = []
     for place, layer in (("back", "l39"), ("middle", "l20"), ("front", "l0")):
-        fresh = float(np.median(batches(many, layer)))
-        again = min(float(np.median(batches(many, layer))) for _ in range(3))
+        fresh = typical(many, layer)
+        again, few = turn_about(5, lambda layer=layer: typical(many, layer), lambda: typical(plain, "l1"))
         rows.append(at_most(f"stroke batch, 40 layers, target at the {place}", again * 1e3, few * 1e3, "2 layers", 1.3))
         rows.append(at_most(f"for orientation: on ground new to the {place}", fresh * 1e3, few * 1e3, "2 layers", 3))
     return rows

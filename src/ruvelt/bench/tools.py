@@ -11,8 +11,8 @@ from numpy.typing import NDArray
 from scipy.spatial import cKDTree
 
 from ruvelt.bench.fixtures import BenchScene, sphere
-from ruvelt.bench.strokes import BRUSH, CAMERA, DABS, RED, batches, painted_scene, stroke_rows
-from ruvelt.bench.timing import Row, at_most, faster, median
+from ruvelt.bench.strokes import BRUSH, CAMERA, DABS, RED, NumpyStack, batches, painted_scene, stroke_rows, typical
+from ruvelt.bench.timing import Row, at_most, best, faster, turn_about
 from ruvelt.core.brush.confine import Confine
 from ruvelt.core.brush.live import LiveStroke
 from ruvelt.core.brush.path import Point, ViewPath
@@ -56,21 +56,27 @@ def tools(side: int) -> list[Row]:
     rows = []
     for name, (paint, brush, most) in kinds.items():
         batches(scene, "l10", paint=paint, brush=brush)
-        rounds = [(float(np.median(batches(scene, "l10", paint=paint, brush=brush))), float(np.median(batches(scene, "l10")))) for _ in range(8)]
-        ours, plain = (min(times) for times in zip(*rounds, strict=True))
+        # Smear dragged on from row to row would tear paint across the model: its rows are strokes of their own, and the brush's with them.
+        apart = paint.tool == "smear"
+
+        def ours_once(paint: Paint = paint, brush: Brush = brush, apart: bool = apart) -> float:
+            return typical(scene, "l10", paint=paint, brush=brush, apart=apart)
+
+        ours, plain = turn_about(8, ours_once, lambda apart=apart: typical(scene, "l10", apart=apart))
         rows.append(at_most(f"batch of {name}, 20 layers", ours * 1e3, plain * 1e3, "the plain brush", most))
     scene.workers.close()
     return rows
 
 
 def tools_against_scipy(side: int) -> list[Row]:
-    """Soften, clone and smear of one batch against the same with SciPy's k-d tree and NumPy: only finding and mixing, no display."""
+    """Soften, clone and smear of one batch against the same with SciPy's k-d tree and NumPy, from dabs to encoded patches."""
     scene = painted_scene(side, 2, 1)
     samples = scene.samples
     slots = samples.grid.slot
     positions = samples.positions[slots].astype(np.float64)
     tree = cKDTree(positions)
-    colour = np.random.default_rng(4).random((len(slots), 3))
+    stack = NumpyStack(scene)
+    colour, alpha = (stack.plane[:3, slots] / 65535).T.copy(), stack.plane[3, slots] / 65535
     caster = RayCaster(scene.model)
     load = stroke_rows(1)[0][2]
     ends = np.array(load.view)
@@ -84,28 +90,35 @@ def tools_against_scipy(side: int) -> list[Row]:
     def reached() -> list[NDArray[np.int64]]:
         return [np.asarray(tree.query_ball_point(c, radius), np.int64) for c in centres()]
 
+    def show(near: NDArray[np.int64], values: NDArray[np.float64]) -> None:
+        stack.show(slots[near], values.T, alpha[near])
+
     def clone() -> None:
         near = np.unique(np.concatenate(reached()))
         _, source = tree.query(positions[near] + np.array([0.06, 0.05, -0.005]), workers=2)
-        colour[source].copy()
+        show(near, colour[source])
 
     def soften() -> None:
         near = np.unique(np.concatenate(reached()))
         around = tree.query_ball_point(positions[near], radius * 0.35, workers=2)
-        for at, them in zip(near, around, strict=True):
+        means = np.empty((len(near), 3))
+        for n, (at, them) in enumerate(zip(near, around, strict=True)):
             w = 1 - ((positions[them] - positions[at]) ** 2).sum(axis=1) / (radius * 0.35) ** 2
-            (colour[them] * w[:, None]).sum(axis=0) / w.sum()
+            means[n] = (colour[them] * w[:, None]).sum(axis=0) / w.sum()
+        show(near, means)
 
     def smear() -> None:
-        before = None
-        for c, near in zip(centres(), reached(), strict=True):
+        before, every, moved = None, reached(), colour.copy()
+        for c, near in zip(centres(), every, strict=True):
             if before is not None:
                 d = np.linalg.norm(positions[near] - c, axis=1) / radius
                 t = np.clip((d - 0.5) / 0.5, 0, 1)
                 w = 1 - t * t * (3 - 2 * t)
                 _, source = tree.query(positions[near] - w[:, None] * (c - before), workers=2)
-                colour[near] = colour[source]
+                moved[near] = moved[source]
             before = c
+        near = np.unique(np.concatenate(every))
+        show(near, moved[near])
 
     rows = []
     works: tuple[tuple[str, Paint, Callable[[], None], int], ...] = (
@@ -114,8 +127,12 @@ def tools_against_scipy(side: int) -> list[Row]:
         ("smear", SMEAR, smear, 3),
     )
     for name, paint, theirs, goes in works:
-        ours = min(float(np.median(batches(scene, "l1", 2, paint))) for _ in range(8))
-        rows.append(faster(f"batch of {name}, {side}²", ours * 1e3, median(theirs, goes) * 1e3, "cKDTree and NumPy", 10))
+        ours, slow = turn_about(
+            goes,
+            lambda paint=paint: min(typical(scene, "l1", paint=paint, apart=paint.tool == "smear") for _ in range(3)),
+            lambda theirs=theirs: best(theirs, 2),
+        )
+        rows.append(faster(f"batch of {name}, {side}²", ours * 1e3, slow * 1e3, "cKDTree and NumPy", 10))
     scene.workers.close()
     return rows
 
@@ -125,8 +142,7 @@ def larger_sheet(side: int) -> list[Row]:
     small, large = painted_scene(side, 20, 10), painted_scene(2 * side, 20, 10)
     for scene in (small, large):
         batches(scene, "l10")
-    rounds = [(float(np.median(batches(large, "l10"))), float(np.median(batches(small, "l10")))) for _ in range(3)]
-    ours, theirs = (min(t) for t in zip(*rounds, strict=True))
+    ours, theirs = turn_about(5, lambda: typical(large, "l10"), lambda: typical(small, "l10"))
     small.workers.close()
     large.workers.close()
     return [at_most(f"batch at {2 * side}², 20 layers", ours * 1e3, theirs * 1e3, f"{side}²", 4.5)]
@@ -170,8 +186,7 @@ def vertices(side: int) -> list[Row]:
     on_texels = scene.evaluator()
     for samples, evaluator in ((globe, on_vertices), (scene.samples, on_texels)):
         strokes(samples, evaluator)
-    rounds = [(float(np.median(strokes(globe, on_vertices))), float(np.median(strokes(scene.samples, on_texels)))) for _ in range(4)]
-    ours, theirs = (min(t) for t in zip(*rounds, strict=True))
+    ours, theirs = turn_about(5, lambda: float(np.median(strokes(globe, on_vertices))), lambda: float(np.median(strokes(scene.samples, on_texels))))
     workers.close()
     return [at_most(f"batch on {globe.covered_count / 1e6:.1f} M vertices", ours * 1e3, theirs * 1e3, "texels of a sheet, as many", 1.2)]
 
