@@ -1,0 +1,93 @@
+"""Where smear takes its picture from, against a k-d tree of SciPy and plain NumPy; and that it fetches what lies in chunks it did not touch."""
+
+from __future__ import annotations
+
+import numpy as np
+import pytest
+from scipy.spatial import cKDTree
+
+from ruvelt.core.brush.path import Point, SurfacePath
+from ruvelt.core.brush.settings import Brush, Mirror
+from ruvelt.core.brush.smear import SheetSmear
+from ruvelt.core.brush.target import Paint
+from ruvelt.core.workers import Workers
+from tests.core.scene import Scene, paint_layer, target
+from tests.core.test_reading_tools import painted
+from tests.meshes import globe
+
+SMEAR = Paint(tool="smear", reads="layer")
+
+
+def traced(scene: Scene, dabs: np.ndarray, copies: int) -> tuple[np.ndarray, np.ndarray]:
+    """(samples, 3) where what is at each sample lay, and which samples move: dab after dab backwards, in double precision."""
+    samples = scene.samples
+    slots = np.flatnonzero(samples.covered)
+    begun, normal = samples.positions[slots].astype(np.float64), samples.normals[slots].astype(np.float64)
+    point = begun.copy()
+    centre = dabs[:, :3].astype(np.float64)
+    drag = centre - np.concatenate([centre[:copies], centre[:-copies]])
+    for d in range(len(dabs) - 1, -1, -1):
+        t = np.clip((np.linalg.norm(point - centre[d], axis=1) / dabs[d, 3] - dabs[d, 14]) / (1 - dabs[d, 14]), 0, 1)
+        weight = (1 - t * t * (3 - 2 * t)) * np.clip(normal @ dabs[d, 4:7].astype(np.float64) / 0.25, 0, 1) * dabs[d, 16]
+        point -= weight[:, None] * drag[d]
+    return point, np.linalg.norm(point - begun, axis=1) > 1e-6
+
+
+@pytest.mark.parametrize("size", [0.25, 0.06], ids=["wide", "narrow"])
+@pytest.mark.parametrize("threads", [1, 2])
+@pytest.mark.parametrize("mirror", [Mirror(), Mirror(x=True)], ids=["alone", "mirrored"])
+def test_one_batch_takes_its_picture_from_where_a_tree_finds_it(size: float, threads: int, mirror: Mirror) -> None:
+    scene = Scene(globe(48, 24), (paint_layer(),), side=512, workers=Workers(threads))
+    samples = scene.samples
+    brush = Brush(size=size, size_unit="object", hardness=0.4, spacing=0.1, strength=0.9, mirror=mirror)
+    points = [Point((float(np.sin(a)), 0.1 * float(np.cos(2 * a)), float(np.cos(a)))) for a in np.linspace(0.2, 0.2 + size, 5)]
+    dabs = SurfacePath(brush, samples).extend(points)
+    smear = SheetSmear(samples, scene.workers)
+    coverage, dirty = np.zeros(samples.slot_count, np.float32), np.zeros((samples.chunk_count, 256), np.uint8)
+    smear.drag(dabs, 2 if mirror.x else 1, False, None, np.zeros(0, np.uint8), coverage, dirty)
+    wanted, moves = traced(scene, dabs, 2 if mirror.x else 1)
+    slots = np.flatnonzero(samples.covered)
+    assert 100 < moves.sum() < len(slots) / 2
+    # Nothing else moves by more than a curve between nodes is off.
+    assert np.hypot(*smear.shift[slots[~moves]].T).max() < 0.3
+    moved = slots[moves]
+    local = moved & 65535
+    x, y = (moved >> 16) % 2 * 256 + (local & 255) + smear.shift[moved, 0], (moved >> 16) // 2 * 256 + (local >> 8) + smear.shift[moved, 1]
+    column, row = np.rint(x).astype(int), np.rint(y).astype(int)
+    found = ((row >> 8) * 2 + (column >> 8)) * 65536 + ((row & 255) << 8) + (column & 255)
+    assert samples.covered[found].mean() > 0.999
+    _, nearest = cKDTree(samples.positions[slots].astype(np.float64)).query(wanted[moves])
+    apart = np.linalg.norm(samples.positions[found] - samples.positions[slots[nearest]], axis=1) / samples.spacing
+    # Between nodes a way may be off by a quarter of a texel, and so by one texel once it is rounded.
+    assert np.percentile(apart, 99) < 2.1
+    assert (apart < 1e-6).mean() > 0.8
+    # All that moved is told to be drawn anew, and fully by its source once that lies a texel away.
+    far = np.hypot(*smear.shift[moved].T)
+    assert (far > 0).mean() > 0.98
+    assert dirty[moved[far > 0] >> 16, ((local >> 12) << 4 | (local & 255) >> 4)[far > 0]].all()
+    assert (coverage[moved[far >= 1]] == 1).all()
+
+
+def test_what_lies_in_a_hidden_chunk_is_dragged_out_of_it() -> None:
+    """Only the right half of the sheet may change; its first texels take their picture from the left half, which no tile of the stroke is in."""
+    model = globe(48, 24)
+    side = 512
+    blank = Scene(model, (paint_layer(),), side=side)
+    right = (np.arange(blank.samples.slot_count) >> 16) % 2 == 1
+    scene = painted(np.where(right, 0.2, 0.8), model, side)
+    samples = scene.samples
+    on_left = np.unique(samples.face[samples.covered & ~right])
+    hidden = np.zeros(model.face_count, bool)
+    hidden[on_left] = True
+    # The meridian at which the halves of the sheet meet, on the equator.
+    border = samples.positions[1 * 65536 + (255 << 8)]
+    beyond = samples.positions[1 * 65536 + (255 << 8) + 40]
+    assert np.linalg.norm(beyond - border) < 0.6
+    brush = Brush(size=0.3, size_unit="object", hardness=0.8, spacing=0.05)
+    live = scene.live(target("roughness"), SMEAR, hidden=hidden, brush=brush)
+    live.dabs(SurfacePath(brush, samples).extend([Point(tuple(float(v) for v in border)), Point(tuple(float(v) for v in beyond))]))
+    assert {chunk % 2 for chunks in live.changes.values() for chunk in chunks} == {1}
+    scene.keep(live)
+    at = samples.positions[1 * 65536 + (255 << 8) + 30].astype(float)
+    assert scene.value("roughness", *at)[0] == pytest.approx(0.8 * 65535, abs=2)
+    assert scene.image("roughness")[:, :200].max() == pytest.approx(0.8 * 65535, abs=2)
