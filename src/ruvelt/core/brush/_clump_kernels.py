@@ -60,28 +60,36 @@ def cells_near(tiles, chunk, side, face, position, radius, low, cell, dims, star
     marks : (chunks,) made 1 where their samples lie
     """
     across = side >> 8
-    wide = 17 if side > 0 else 256
-    lo, hi = f32_room(3), f32_room(3)
+    wide = 17
+    far = np.float32(1e30)
     for at in range(len(tiles)):
-        for k in range(3):
-            lo[k], hi[k] = np.float32(np.inf), np.float32(-np.inf)
-        for i in range(wide * wide if side > 0 else wide):
-            s = np.int64(chunk) * CHUNK + tiles[at] * 256 + i
+        lo_x, lo_y, lo_z, hi_x, hi_y, hi_z = far, far, far, -far, -far, -far
+        for row in range(wide if side > 0 else 1):
+            first, n = np.int64(chunk) * CHUNK + tiles[at] * 256, 256
             if side > 0:
-                x = (chunk % across) * 256 + (tiles[at] & 15) * 16 + i % wide
-                y = (chunk // across) * 256 + (tiles[at] >> 4) * 16 + i // wide
-                s = np.int64(slot_at(x, y, across)) if x < side and y < side else np.int64(-1)
-            if s >= 0 and face[s] >= 0:
-                for k in range(3):
-                    lo[k], hi[k] = min(lo[k], position[s, k]), max(hi[k], position[s, k])
-        if not lo[0] <= hi[0]:
+                x, y = (chunk % across) * 256 + (tiles[at] & 15) * 16, (chunk // across) * 256 + (tiles[at] >> 4) * 16 + row
+                # A tile's own texels of a row lie side by side; the one beyond them may be in the next chunk.
+                first, n = np.int64(slot_at(x, y, across)), 16 if y < side else 0
+                beyond = np.int64(slot_at(x + 16, y, across)) if x + 16 < side and y < side else np.int64(-1)
+                if beyond >= 0 and face[beyond] >= 0:
+                    lo_x, hi_x = min(lo_x, position[beyond, 0]), max(hi_x, position[beyond, 0])
+                    lo_y, hi_y = min(lo_y, position[beyond, 1]), max(hi_y, position[beyond, 1])
+                    lo_z, hi_z = min(lo_z, position[beyond, 2]), max(hi_z, position[beyond, 2])
+            for i in range(np.uint64(n)):
+                s = np.uint64(first) + i
+                there = face[s] >= 0
+                px, py, pz = position[s, 0], position[s, 1], position[s, 2]
+                lo_x, hi_x = (px if there and px < lo_x else lo_x), (px if there and px > hi_x else hi_x)
+                lo_y, hi_y = (py if there and py < lo_y else lo_y), (py if there and py > hi_y else hi_y)
+                lo_z, hi_z = (pz if there and pz < lo_z else lo_z), (pz if there and pz > hi_z else hi_z)
+        if not lo_x <= hi_x:
             continue
-        x0 = min(max(int(np.floor((lo[0] - radius - low[0]) / cell)), 0), dims[0] - 1)
-        x1 = min(max(int(np.floor((hi[0] + radius - low[0]) / cell)), 0), dims[0] - 1)
-        y0 = min(max(int(np.floor((lo[1] - radius - low[1]) / cell)), 0), dims[1] - 1)
-        y1 = min(max(int(np.floor((hi[1] + radius - low[1]) / cell)), 0), dims[1] - 1)
-        z0 = min(max(int(np.floor((lo[2] - radius - low[2]) / cell)), 0), dims[2] - 1)
-        z1 = min(max(int(np.floor((hi[2] + radius - low[2]) / cell)), 0), dims[2] - 1)
+        x0 = min(max(int(np.floor((lo_x - radius - low[0]) / cell)), 0), dims[0] - 1)
+        x1 = min(max(int(np.floor((hi_x + radius - low[0]) / cell)), 0), dims[0] - 1)
+        y0 = min(max(int(np.floor((lo_y - radius - low[1]) / cell)), 0), dims[1] - 1)
+        y1 = min(max(int(np.floor((hi_y + radius - low[1]) / cell)), 0), dims[1] - 1)
+        z0 = min(max(int(np.floor((lo_z - radius - low[2]) / cell)), 0), dims[2] - 1)
+        z1 = min(max(int(np.floor((hi_z + radius - low[2]) / cell)), 0), dims[2] - 1)
         for z in range(z0, z1 + 1):
             for y in range(y0, y1 + 1):
                 row = (z * dims[1] + y) * dims[0]
@@ -242,9 +250,13 @@ def soften_tiles(
     across = side >> 8
     left, top = (chunk % across) * 256, (chunk // across) * 256
     along, wide = 16 // step, 256 // step + 1
-    sums, mean = f32_room(5), f32_room(4)
+    half, full = np.float32(0.5), np.float32(65535)
+    sums, mean, shares = f32_room(5), f32_room(4), f32_room((4, 16))
     own = u16_at(picture, CHUNK * comps)
     inv = one / np.float32(step)
+    for n in range(step * step):
+        fx, fy = np.float32(n % step) * inv, np.float32(n // step) * inv
+        shares[0, n], shares[1, n], shares[2, n], shares[3, n] = (one - fx) * (one - fy), fx * (one - fy), (one - fx) * fy, fx * fy
     for at in range(len(tiles)):
         i0, j0 = (tiles[at] & 15) * along, (tiles[at] >> 4) * along
         for square in range(along * along):
@@ -256,6 +268,26 @@ def soften_tiles(
             if whole:
                 for k in range(3):
                     span += (position[a, k] - position[d, k]) ** 2
+            begin = np.uint64(slot_at(left + i * step, top + j * step, across))
+            # In one face a layout is straight, and all lies between the nodes.
+            even = whole
+            for v in range(np.uint64(step if whole else 0)):
+                for u in range(np.uint64(step)):
+                    even = even and face[begin + (v << np.uint64(8)) + u] == face[a]
+            if even and face[b] == face[a] and face[c] == face[a] and face[d] == face[a]:
+                for n in range(np.uint64(step * step)):
+                    local = (begin & np.uint64(65535)) + ((n // np.uint64(step)) << np.uint64(8)) + n % np.uint64(step)
+                    gain = one
+                    if multiplied:
+                        cover = node_values[first, comps - 1] * shares[0, n] + node_values[first + 1, comps - 1] * shares[1, n]
+                        cover += node_values[first + wide, comps - 1] * shares[2, n] + node_values[first + wide + 1, comps - 1] * shares[3, n]
+                        gain = full / max(cover, one)
+                    for k in range(comps):
+                        code = node_values[first, k] * shares[0, n] + node_values[first + 1, k] * shares[1, n]
+                        code += node_values[first + wide, k] * shares[2, n] + node_values[first + wide + 1, k] * shares[3, n]
+                        code = code * gain if k < comps - 1 or not multiplied else code
+                        out[k, local] = np.uint16(min(code, full) + half)
+                continue
             for v in range(step):
                 for u in range(step):
                     s = np.int64(slot_at(left + i * step + u, top + j * step + v, across))
