@@ -96,28 +96,34 @@ def clone_tiles(tiles, chunk, side, position, face, offset, begun, mirrored, rea
                 between = bits >= 0 and bits == known[j, i + wide] and bits == known[j + wide, i] and bits == known[j + wide, i + wide]
                 between = between and abs(ex) + abs(ey) < quarter * np.float32(wide) and far < np.float32(64 * wide)
                 step = quarter / np.float32(wide)
+                if between:
+                    # All between the corners lies in a box around them, a texel wider, and so in its chunks.
+                    lo_x, hi_x = np.int64(min(min(ax, bx2), min(cx, dx))) - 1, np.int64(max(max(ax, bx2), max(cx, dx))) + 2
+                    lo_y, hi_y = np.int64(min(min(ay, by2), min(cy, dy))) - 1, np.int64(max(max(ay, by2), max(cy, dy))) + 2
+                    between = lo_x >= 0 and lo_y >= 0 and hi_x < side and hi_y < side
+                    if between:
+                        for cross in range(4):
+                            marks[((hi_y if cross & 2 else lo_y) >> 8) * across + ((hi_x if cross & 1 else lo_x) >> 8)] = 1
                 for v in range(4 * wide):
-                    for u in range(4 * wide):
-                        s = np.int64(slot_at(bx + 4 * i + u, by + 4 * j + v, across))
-                        n = (4 * j + v) * 16 + 4 * i + u
+                    fy = np.float32(v) * step
+                    row_x, row_y = ax + (cx - ax) * fy + half, ay + (cy - ay) * fy + half
+                    along_x, along_y = (bx2 - ax + ex * fy) * step, (by2 - ay + ey * fy) * step
+                    first = np.uint64(slot_at(bx + 4 * i, by + 4 * j + v, across))
+                    for u in range(np.uint64(4 * wide)):
+                        mine = first + u
+                        n = (4 * j + v) * 16 + 4 * i + np.int64(u)
                         found[at, n] = -1
-                        if face[s] < 0:
+                        if face[mine] < 0:
                             continue
-                        q = np.int64(-1)
                         if between:
-                            fx, fy = np.float32(u) * step, np.float32(v) * step
-                            tx = np.int64(np.floor(ax + (bx2 - ax) * fx + (cx - ax) * fy + ex * fx * fy + half))
-                            ty = np.int64(np.floor(ay + (by2 - ay) * fx + (cy - ay) * fy + ey * fx * fy + half))
-                            if 0 <= tx < side and 0 <= ty < side:
-                                t = np.int64(slot_at(tx, ty, across))
-                                if face[t] >= 0:
-                                    q = t
-                        if q < 0:
-                            px, py, pz, _ = _read_at(s, position, offset, begun, mirrored)
-                            q, _, _ = locate(
-                                px, py, pz, last, np.int64(-1), np.int64(-1), reach, position, face, side, low, cell, dims, start, slot, xyz
-                            )
-                        q = q if q >= 0 else s
+                            x, y = np.float32(np.int64(u)) * along_x + row_x, np.float32(np.int64(u)) * along_y + row_y
+                            t = np.uint64(slot_at(np.int64(x), np.int64(y), across))
+                            if face[t] >= 0:
+                                found[at, n] = np.int32(t)
+                                continue
+                        px, py, pz, _ = _read_at(mine, position, offset, begun, mirrored)
+                        q, _, _ = locate(px, py, pz, last, np.int64(-1), np.int64(-1), reach, position, face, side, low, cell, dims, start, slot, xyz)
+                        q = q if q >= 0 else np.int64(mine)
                         found[at, n] = q
                         marks[q >> 16] = 1
 

@@ -271,12 +271,12 @@ def soften_tiles(
             begin = np.uint64(slot_at(left + i * step, top + j * step, across))
             # In one face a layout is straight, and all lies between the nodes.
             even = whole
-            for v in range(np.uint64(step if whole else 0)):
-                for u in range(np.uint64(step)):
-                    even = even and face[begin + (v << np.uint64(8)) + u] == face[a]
+            for row in range(np.uint64(step if whole else 0)):
+                for column in range(np.uint64(step)):
+                    even = even and face[begin + (row << np.uint64(8)) + column] == face[a]
             if even and face[b] == face[a] and face[c] == face[a] and face[d] == face[a]:
                 for n in range(np.uint64(step * step)):
-                    local = (begin & np.uint64(65535)) + ((n // np.uint64(step)) << np.uint64(8)) + n % np.uint64(step)
+                    at_texel = (begin & np.uint64(65535)) + ((n // np.uint64(step)) << np.uint64(8)) + n % np.uint64(step)
                     gain = one
                     if multiplied:
                         cover = node_values[first, comps - 1] * shares[0, n] + node_values[first + 1, comps - 1] * shares[1, n]
@@ -286,7 +286,7 @@ def soften_tiles(
                         code = node_values[first, k] * shares[0, n] + node_values[first + 1, k] * shares[1, n]
                         code += node_values[first + wide, k] * shares[2, n] + node_values[first + wide + 1, k] * shares[3, n]
                         code = code * gain if k < comps - 1 or not multiplied else code
-                        out[k, local] = np.uint16(min(code, full) + half)
+                        out[k, at_texel] = np.uint16(min(code, full) + half)
                 continue
             for v in range(step):
                 for u in range(step):
