@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 import numpy as np
-from playwright.sync_api import Page, expect
+import pytest
+from playwright.sync_api import Page, Route, expect
 
 from tests.browser.conftest import Server
 from tests.browser.hand import at, away, colour, drag, look, open_paint, settled
@@ -244,3 +245,33 @@ def test_a_mask_takes_a_kept_face_group(page: Page, server: Server, crate: str) 
     front = look(page, "flat")
     lost = np.abs(front - everywhere).max(axis=2) > 20
     assert 0.1 < lost.mean() < 0.5
+
+
+@pytest.mark.parametrize(("key", "seen"), [("b", "#20e040"), ("m", "#fff"), ("e", "#fff")], ids=["brush", "smear", "erase"])
+def test_what_is_in_flight_is_seen_ahead_of_its_answer(page: Page, server: Server, crate: str, key: str, seen: str) -> None:
+    ready(page, server, crate)
+    page.keyboard.press(key)
+    held: list[Route] = []
+    holds = True
+
+    def hold(route: Route) -> None:
+        if holds:
+            held.append(route)
+        else:
+            route.continue_()
+
+    page.route("**/stroke", hold)
+    box = page.get_by_test_id("solid").bounding_box()
+    assert box is not None
+    page.mouse.move(box["x"] + 0.45 * box["width"], box["y"] + 0.5 * box["height"])
+    page.mouse.down()
+    page.mouse.move(box["x"] + 0.55 * box["width"], box["y"] + 0.5 * box["height"], steps=4)
+    way = page.locator("[data-testid=ahead-solid] path")
+    way.wait_for(state="attached")
+    assert way.get_attribute("stroke") == seen
+    holds = False
+    for route in held:
+        route.continue_()
+    page.mouse.up()
+    settled(page)
+    expect(way).to_have_count(0)

@@ -5,6 +5,9 @@ import { useWorkshop } from "../state/hooks";
 import { strokeSender, theStage, workshop } from "../state/workshop";
 import type { PointerSample } from "../api/types";
 
+/** How far the way of a tool that lays no colour of its own is lightened: seen, and gone without a flash. */
+const VEIL = 0.16;
+
 export function Ahead({ kind, side = 0 }: { kind: "solid" | "flat"; side?: number }) {
   const group = useRef<SVGGElement>(null);
   const uid = useWorkshop((s) => s.project?.uid);
@@ -30,7 +33,7 @@ export function Ahead({ kind, side = 0 }: { kind: "solid" | "flat"; side?: numbe
 function ahead(kind: "solid" | "flat", samples: PointerSample[], side: number): string {
   const { brush, colours, other, tool, target, maskValues } = workshop.getState();
   const stage = theStage();
-  if (!stage || strokeSender()?.view !== kind || tool !== "brush") return "";
+  if (!stage || strokeSender()?.view !== kind ) return "";
   const places = samples.map((p) => (kind === "flat" ? stage.pan.toPixel(p.x, p.y, side) : [p.x, p.y]) as [number, number]);
   const first = places[0];
   if (!first) return "";
@@ -41,7 +44,10 @@ function ahead(kind: "solid" | "flat", samples: PointerSample[], side: number): 
   const pressure = samples[samples.length - 1]?.pressure ?? 1;
   const width = wide * (curve.on ? curve.low + (1 - curve.low) * pressure ** curve.gamma : 1) * (0.4 + 0.6 * brush.hardness);
   const grey = Math.round(maskValues[other ? 1 : 0] * 255);
-  const colour = target?.mask ? `rgb(${grey},${grey},${grey})` : toHex(colours[other ? 1 : 0]);
+  // Only the brush's paint is known before the answer; what other tools make of the surface is veiled where they go.
+  const lays = tool === "brush";
+  const colour = !lays ? "#fff" : target?.mask ? `rgb(${grey},${grey},${grey})` : toHex(colours[other ? 1 : 0]);
+  const opacity = lays ? brush.strength * Math.min(1, brush.flow * 1.3) * 0.7 : VEIL;
   const d = `M${places.map((p) => p.map((v) => v.toFixed(1)).join(" ")).join("L")}${places.length === 1 ? "h0.01" : ""}`;
-  return `<path d="${d}" fill="none" stroke="${colour}" stroke-opacity="${(brush.strength * Math.min(1, brush.flow * 1.3) * 0.7).toFixed(2)}" stroke-width="${width.toFixed(1)}" stroke-linecap="round" stroke-linejoin="round"/>`;
+  return `<path d="${d}" fill="none" stroke="${colour}" stroke-opacity="${opacity.toFixed(2)}" stroke-width="${width.toFixed(1)}" stroke-linecap="round" stroke-linejoin="round"/>`;
 }
