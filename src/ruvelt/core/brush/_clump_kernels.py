@@ -60,11 +60,10 @@ def cells_near(tiles, chunk, side, face, position, radius, low, cell, dims, star
     marks : (chunks,) made 1 where their samples lie
     """
     across = side >> 8
-    wide = 17
     far = np.float32(1e30)
     for at in range(len(tiles)):
         lo_x, lo_y, lo_z, hi_x, hi_y, hi_z = far, far, far, -far, -far, -far
-        for row in range(wide if side > 0 else 1):
+        for row in range(17 if side > 0 else 1):
             first, n = np.int64(chunk) * CHUNK + tiles[at] * 256, 256
             if side > 0:
                 x, y = (chunk % across) * 256 + (tiles[at] & 15) * 16, (chunk // across) * 256 + (tiles[at] >> 4) * 16 + row

@@ -4,7 +4,7 @@
 import numba
 import numpy as np
 
-from ruvelt.core.brush._dab_kernels import tile_bits, tile_of
+from ruvelt.core.brush._dab_kernels import STRETCH, WHOLE, tile_bits, tile_of
 from ruvelt.core.color._hsv_kernels import turn_hsv
 from ruvelt.core.kernels import inline, kernel
 from ruvelt.core.tolerances import FACING_FADE_COS
@@ -13,10 +13,6 @@ f32, i32, i64, u8, u16 = numba.float32, numba.int32, numba.int64, numba.uint8, n
 CHUNK = 65536
 FADE = np.float32(FACING_FADE_COS)
 FLOW, PAST, LEVEL = 0, 1, 2
-#: Samples weighed at once.
-STRETCH = 512
-#: Samples that fill the vectors of one turn of a loop.
-WHOLE = 32
 
 
 @inline
