@@ -50,13 +50,19 @@ def test_views_read_and_write_what_lies_at_an_address() -> None:
 
 
 def test_a_kernel_that_makes_arrays_has_to_say_so() -> None:
-    def makes(out):
+    def refused(out):
+        held = np.ones(len(out), np.float32)
+        for i in range(len(out)):
+            out[i] = held[i]
+
+    # Another function, for what was compiled once is read from the cache by its name.
+    def allowed(out):
         held = np.ones(len(out), np.float32)
         for i in range(len(out)):
             out[i] = held[i]
 
     with pytest.raises(NumbaError):
-        kernel(numba.void(numba.float32[::1]))(makes)
+        kernel(numba.void(numba.float32[::1]))(refused)
     out = np.zeros(3, np.float32)
-    kernel(numba.void(numba.float32[::1]), allocates=True)(makes)(out)
+    kernel(numba.void(numba.float32[::1]), allocates=True)(allowed)(out)
     assert out.tolist() == [1, 1, 1]

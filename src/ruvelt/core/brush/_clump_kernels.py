@@ -5,7 +5,7 @@ import numba
 import numpy as np
 
 from ruvelt.core.brush._walk_kernels import CHUNK, slot_at
-from ruvelt.core.kernels import f32_room, inline, kernel, u16_at
+from ruvelt.core.kernels import f32_room, i64_room, inline, kernel, u16_at
 
 f32, i32, i64, u8, u16 = numba.float32, numba.int32, numba.int64, numba.uint8, numba.uint16
 
@@ -48,89 +48,103 @@ def gather_clumps(start, xyz, normal, areas, most, clump_start, first, middle, f
     return n
 
 
-@kernel(
-    i64(i32[::1], i32, i32, i32[::1], f32[:, ::1], f32, f32[::1], numba.float64, i32[::1], i32[::1], i32[::1], u8[::1], i32[::1], i64,
-        u8[::1]),
-    late=True,
-)  # fmt: skip
-def cells_near(tiles, chunk, side, face, position, radius, low, cell, dims, start, slot, seen, cells, count, marks):
-    """Cells of the grid that may hold samples within `radius` of those of tiles, each once, put after the first `count`; returns how many there are.
-
-    side : of the sheet, whose tiles reach to the texels beside them, 0 for vertices; seen : (cells,)
-    marks : (chunks,) made 1 where their samples lie
-    """
+@inline
+def _tile_bounds(tile, chunk, side, face, position, box):
+    """box[:3], box[3:6] = bounds of a tile's samples, and of the texels beside them on a sheet; says whether there are any. side : 0 for vertices"""
     across = side >> 8
     far = np.float32(1e30)
-    for at in range(len(tiles)):
-        lo_x, lo_y, lo_z, hi_x, hi_y, hi_z = far, far, far, -far, -far, -far
-        for row in range(17 if side > 0 else 1):
-            first, n = np.int64(chunk) * CHUNK + tiles[at] * 256, 256
-            if side > 0:
-                x, y = (chunk % across) * 256 + (tiles[at] & 15) * 16, (chunk // across) * 256 + (tiles[at] >> 4) * 16 + row
-                # A tile's own texels of a row lie side by side; the one beyond them may be in the next chunk.
-                first, n = np.int64(slot_at(x, y, across)), 16 if y < side else 0
-                beyond = np.int64(slot_at(x + 16, y, across)) if x + 16 < side and y < side else np.int64(-1)
-                if beyond >= 0 and face[beyond] >= 0:
-                    lo_x, hi_x = min(lo_x, position[beyond, 0]), max(hi_x, position[beyond, 0])
-                    lo_y, hi_y = min(lo_y, position[beyond, 1]), max(hi_y, position[beyond, 1])
-                    lo_z, hi_z = min(lo_z, position[beyond, 2]), max(hi_z, position[beyond, 2])
-            for i in range(np.uint64(n)):
-                s = np.uint64(first) + i
-                there = face[s] >= 0
-                px, py, pz = position[s, 0], position[s, 1], position[s, 2]
-                lo_x, hi_x = (px if there and px < lo_x else lo_x), (px if there and px > hi_x else hi_x)
-                lo_y, hi_y = (py if there and py < lo_y else lo_y), (py if there and py > hi_y else hi_y)
-                lo_z, hi_z = (pz if there and pz < lo_z else lo_z), (pz if there and pz > hi_z else hi_z)
-        if not lo_x <= hi_x:
-            continue
-        x0 = min(max(int(np.floor((lo_x - radius - low[0]) / cell)), 0), dims[0] - 1)
-        x1 = min(max(int(np.floor((hi_x + radius - low[0]) / cell)), 0), dims[0] - 1)
-        y0 = min(max(int(np.floor((lo_y - radius - low[1]) / cell)), 0), dims[1] - 1)
-        y1 = min(max(int(np.floor((hi_y + radius - low[1]) / cell)), 0), dims[1] - 1)
-        z0 = min(max(int(np.floor((lo_z - radius - low[2]) / cell)), 0), dims[2] - 1)
-        z1 = min(max(int(np.floor((hi_z + radius - low[2]) / cell)), 0), dims[2] - 1)
-        for z in range(z0, z1 + 1):
-            for y in range(y0, y1 + 1):
-                row = (z * dims[1] + y) * dims[0]
-                for c in range(row + x0, row + x1 + 1):
-                    if seen[c] == 0:
-                        seen[c] = 1
-                        if start[c] < start[c + 1]:
-                            cells[count] = c
-                            count += 1
-                            for j in range(start[c], start[c + 1]):
-                                marks[slot[j] >> 16] = 1
-    return count
-
-
-@kernel(numba.void(i32[::1], i32[::1], i32[::1], i32[::1], f32[::1], i64[::1], i32, f32[:, ::1]), late=True)
-def fill_clumps(cells, slot, clump_start, first, areas, pictures, comps, values):
-    """Means of a picture over the clumps of some cells. values : (4, clumps) float32, 0 so far"""
-    for at in range(len(cells)):
-        for n in range(clump_start[cells[at]], clump_start[cells[at] + 1]):
-            total = np.float32(0)
-            for j in range(first[n], first[n + 1]):
-                w = areas[j]
-                codes = u16_at(pictures[slot[j] >> 16], CHUNK * comps)
-                for k in range(comps):
-                    values[k, n] += w * np.float32(codes[k * CHUNK + (slot[j] & 65535)])
-                total += w
-            for k in range(comps):
-                values[k, n] /= total if total > 0 else np.float32(1)
+    lo_x, lo_y, lo_z, hi_x, hi_y, hi_z = far, far, far, -far, -far, -far
+    for row in range(17 if side > 0 else 1):
+        first, n = np.int64(chunk) * CHUNK + tile * 256, 256
+        if side > 0:
+            x, y = (chunk % across) * 256 + (tile & 15) * 16, (chunk // across) * 256 + (tile >> 4) * 16 + row
+            # A tile's own texels of a row lie side by side; the one beyond them may be in the next chunk.
+            first, n = np.int64(slot_at(x, y, across)), 16 if y < side else 0
+            beyond = np.int64(slot_at(x + 16, y, across)) if x + 16 < side and y < side else np.int64(-1)
+            if beyond >= 0 and face[beyond] >= 0:
+                lo_x, hi_x = min(lo_x, position[beyond, 0]), max(hi_x, position[beyond, 0])
+                lo_y, hi_y = min(lo_y, position[beyond, 1]), max(hi_y, position[beyond, 1])
+                lo_z, hi_z = min(lo_z, position[beyond, 2]), max(hi_z, position[beyond, 2])
+        for i in range(np.uint64(n)):
+            s = np.uint64(first) + i
+            there = face[s] >= 0
+            px, py, pz = position[s, 0], position[s, 1], position[s, 2]
+            lo_x, hi_x = (px if there and px < lo_x else lo_x), (px if there and px > hi_x else hi_x)
+            lo_y, hi_y = (py if there and py < lo_y else lo_y), (py if there and py > hi_y else hi_y)
+            lo_z, hi_z = (pz if there and pz < lo_z else lo_z), (pz if there and pz > hi_z else hi_z)
+    box[0], box[1], box[2], box[3], box[4], box[5] = lo_x, lo_y, lo_z, hi_x, hi_y, hi_z
+    return lo_x <= hi_x
 
 
 @inline
-def _mean_around(px, py, pz, nx, ny, nz, radius, low, cell, dims, clump_start, middle, facing, mass, values, sums):
-    """sums[:4] = weighted means of the clumps within `radius` that face one way, sums[4] the weight."""
-    inv_sq = np.float32(1) / (radius * radius)
-    one, zero = np.float32(1), np.float32(0)
-    y0 = min(max(int(np.floor((py - radius - low[1]) / cell)), 0), dims[1] - 1)
-    y1 = min(max(int(np.floor((py + radius - low[1]) / cell)), 0), dims[1] - 1)
-    z0 = min(max(int(np.floor((pz - radius - low[2]) / cell)), 0), dims[2] - 1)
-    z1 = min(max(int(np.floor((pz + radius - low[2]) / cell)), 0), dims[2] - 1)
+def _at(value, low, inverse, count):
+    """The cell along one axis that holds a place, or the one nearest to it. inverse : of a cell's side"""
+    return min(max(np.int64(np.floor((value - low) * inverse)), 0), count - 1)
+
+
+@kernel(
+    numba.void(i32[::1], i32, i32, i32[::1], f32[:, ::1], f32, f32[::1], numba.float64, i32[::1], i32[::1], i32[::1], i32[::1], i32[::1], f32[::1],
+        i64[::1], i32, u8[::1], u8[::1], f32[:, ::1]),
+    late=True,
+)  # fmt: skip
+def fill_clumps(
+    tiles, chunk, side, face, position, radius, low, cell, dims, start, slot, clump_start, first, areas, pictures, comps, filled, missing, values
+):
+    """Means of a picture over the clumps that may lie within `radius` of samples of tiles.
+
+    side : of the sheet, 0 for vertices; pictures : by chunk, 0 where there is none yet; missing : (chunks,) made 1 where there should be
+    filled : (cells,) whether all of it has its means; values : (4, clumps)
+    """
+    box = f32_room(6)
+    inverse = np.float32(1 / cell)
+    for at in range(len(tiles)):
+        if not _tile_bounds(tiles[at], chunk, side, face, position, box):
+            continue
+        x0, x1 = _at(box[0] - radius, low[0], inverse, dims[0]), _at(box[3] + radius, low[0], inverse, dims[0])
+        y0, y1 = _at(box[1] - radius, low[1], inverse, dims[1]), _at(box[4] + radius, low[1], inverse, dims[1])
+        z0, z1 = _at(box[2] - radius, low[2], inverse, dims[2]), _at(box[5] + radius, low[2], inverse, dims[2])
+        for z in range(z0, z1 + 1):
+            for y in range(y0, y1 + 1):
+                row = (z * dims[1] + y) * dims[0]
+                # Most rows of a box are empty, for a surface is thin.
+                if start[row + x0] == start[row + x1 + 1]:
+                    continue
+                for c in range(row + x0, row + x1 + 1):
+                    if filled[c] != 0:
+                        continue
+                    whole = True
+                    for n in range(clump_start[c], clump_start[c + 1]):
+                        total, v0, v1, v2, v3 = np.float32(0), np.float32(0), np.float32(0), np.float32(0), np.float32(0)
+                        for j in range(first[n], first[n + 1]):
+                            w, local, place = areas[j], slot[j] & 65535, pictures[slot[j] >> 16]
+                            if place == 0:
+                                missing[slot[j] >> 16] = 1
+                                whole = False
+                                continue
+                            codes = u16_at(place, CHUNK * comps)
+                            total += w
+                            v0 += w * np.float32(codes[local])
+                            if comps > 1:
+                                v1 += w * np.float32(codes[CHUNK + local])
+                            if comps > 2:
+                                v2 += w * np.float32(codes[2 * CHUNK + local])
+                            if comps > 3:
+                                v3 += w * np.float32(codes[3 * CHUNK + local])
+                        share = np.float32(1) / total if total > 0 else np.float32(1)
+                        values[0, n], values[1, n], values[2, n], values[3, n] = v0 * share, v1 * share, v2 * share, v3 * share
+                    # Set last: what two threads do at once they do alike.
+                    filled[c] = whole
+
+
+@inline
+def _mean_around(s, position, normal, radius, low, cell, dims, clump_start, middle, facing, mass, values, sums):
+    """sums[:4] = weighted means of the clumps within `radius` of sample `s` that face its way, sums[4] the weight."""
+    px, py, pz, nx, ny, nz = position[s, 0], position[s, 1], position[s, 2], normal[s, 0], normal[s, 1], normal[s, 2]
+    zero, inverse = np.float32(0), np.float32(1 / cell)
+    y0, y1 = _at(py - radius, low[1], inverse, dims[1]), _at(py + radius, low[1], inverse, dims[1])
+    z0, z1 = _at(pz - radius, low[2], inverse, dims[2]), _at(pz + radius, low[2], inverse, dims[2])
     # As wide a row everywhere: its few clumps more are done sooner than its ends are found.
-    x0 = min(max(int(np.floor((px - radius - low[0]) / cell)), 0), dims[0] - 1)
-    x1 = min(max(int(np.floor((px + radius - low[0]) / cell)), 0), dims[0] - 1)
+    x0, x1 = _at(px - radius, low[0], inverse, dims[0]), _at(px + radius, low[0], inverse, dims[0])
     total, a, b, c, e = zero, zero, zero, zero, zero
     for z in range(z0, z1 + 1):
         gz = max(low[2] + np.float32(z * cell) - pz, pz - low[2] - np.float32((z + 1) * cell), zero)
@@ -142,7 +156,7 @@ def _mean_around(px, py, pz, nx, ny, nz, radius, low, cell, dims, clump_start, m
             row = (z * dims[1] + y) * dims[0]
             for j in range(np.uint64(clump_start[row + x0]), np.uint64(clump_start[row + x1 + 1])):
                 dx, dy, dz = middle[0, j] - px, middle[1, j] - py, middle[2, j] - pz
-                w = one - (dx * dx + dy * dy + dz * dz) * inv_sq
+                w = radius * radius - (dx * dx + dy * dy + dz * dz)
                 w = (w if w > zero else zero) * mass[j]
                 w = w if facing[0, j] * nx + facing[1, j] * ny + facing[2, j] * nz > zero else zero
                 total += w
@@ -184,52 +198,125 @@ def soften_codes(slots, position, normal, radius, low, cell, dims, clump_start, 
     own = u16_at(picture, CHUNK * comps)
     for at in range(len(slots)):
         s = slots[at]
-        px, py, pz, nx, ny, nz = position[s, 0], position[s, 1], position[s, 2], normal[s, 0], normal[s, 1], normal[s, 2]
-        _mean_around(px, py, pz, nx, ny, nz, radius, low, cell, dims, clump_start, middle, facing, mass, values, sums)
+        _mean_around(s, position, normal, radius, low, cell, dims, clump_start, middle, facing, mass, values, sums)
         _put(sums, sums[4], own, s & 65535, comps, multiplied, out)
 
 
-@kernel(i64(i32[::1], i32, i32, i32, i32[::1], i32[::1], i32[::1]), late=True)
-def ask_nodes(tiles, chunk, step, side, face, known, out):
-    """Nodes, at every `step`-th texel each way, around tiles of a sheet's chunk that were not asked before; returns how many.
-
-    known : ((256 / step + 1)²,) slot of a node plus one, 0 before it is asked, −1 where there is no texel
-    """
-    across = side >> 8
-    left, top = (chunk % across) * 256, (chunk // across) * 256
-    along, wide = 16 // step, 256 // step + 1
-    count = 0
-    for at in range(len(tiles)):
-        i0, j0 = (tiles[at] & 15) * along, (tiles[at] >> 4) * along
-        for j in range(j0, j0 + along + 1):
-            for i in range(i0, i0 + along + 1):
-                node = j * wide + i
-                if known[node] != 0:
-                    continue
-                x, y = left + i * step, top + j * step
-                s = np.int64(slot_at(x, y, across)) if x < side and y < side else np.int64(-1)
-                if s >= 0 and face[s] >= 0:
-                    known[node] = s + 1
-                    out[count] = node
-                    count += 1
-                else:
-                    known[node] = -1
-    return count
+#: Clumps that are looked at together, and room for them: not a power of two, or the rows of a list would push each other out of the cache.
+LISTED, ROOM = 448, 464
 
 
-@kernel(numba.void(i32[::1], i32[::1], f32[:, ::1], f32[:, ::1], *_CLUMPS, f32[:, ::1]), late=True, fastmath=_LOOSE)
-def soften_nodes(nodes, known, position, normal, radius, low, cell, dims, clump_start, middle, facing, mass, values, node_values):
-    """Means at nodes. node_values : (nodes, 4); a node without neighbours is known no more."""
-    sums = f32_room(5)
-    for at in range(len(nodes)):
-        s = known[nodes[at]] - 1
+@inline
+def _add_listed(listed, full, radius, slots, count, position, normal, sums):
+    """Add to sums (count, 5), of four weighted values and of weights, what the first `full` listed clumps give samples."""
+    zero = np.float32(0)
+    # Whole steps of the loop; what has no mass adds nothing.
+    whole = (full + 15) & -16
+    for k in range(11):
+        for j in range(full, whole):
+            listed[k, j] = zero
+    for n in range(count):
+        s = slots[n]
         px, py, pz, nx, ny, nz = position[s, 0], position[s, 1], position[s, 2], normal[s, 0], normal[s, 1], normal[s, 2]
-        _mean_around(px, py, pz, nx, ny, nz, radius, low, cell, dims, clump_start, middle, facing, mass, values, sums)
-        if sums[4] > 0:
-            for k in range(4):
-                node_values[nodes[at], k] = sums[k]
-        else:
-            known[nodes[at]] = -1
+        total, a, b, c, e = zero, zero, zero, zero, zero
+        for j in range(np.uint64(whole)):
+            dx, dy, dz = listed[0, j] - px, listed[1, j] - py, listed[2, j] - pz
+            w = radius * radius - (dx * dx + dy * dy + dz * dz)
+            w = (w if w > zero else zero) * listed[6, j]
+            w = w if listed[3, j] * nx + listed[4, j] * ny + listed[5, j] * nz > zero else zero
+            total += w
+            a += w * listed[7, j]
+            b += w * listed[8, j]
+            c += w * listed[9, j]
+            e += w * listed[10, j]
+        sums[n, 0] += a
+        sums[n, 1] += b
+        sums[n, 2] += c
+        sums[n, 3] += e
+        sums[n, 4] += total
+
+
+@kernel(numba.void(i32[::1], i32, i32, i32, i32[::1], i32[::1], f32[:, ::1], f32[:, ::1], f32[:, ::1], *_CLUMPS), late=True, fastmath=_LOOSE)
+def soften_nodes(
+    tiles, chunk, step, side, face, known, node_values, position, normal, radius, low, cell, dims, clump_start, middle, facing, mass, values
+):  # fmt: skip
+    """Means at the nodes of tiles, at every `step`-th texel each way and at the edges beyond, that were not asked before.
+
+    known : ((256 / step + 1)²,) slot of a node plus one, 0 before it is asked, -1 where there is no texel or it has no neighbours
+    node_values : (the same, 4). A node's clumps are listed for the tile it lies in, so that it has one value whoever asks.
+    """
+    zero, far, inverse = np.float32(0), np.float32(1e30), np.float32(1 / cell)
+    across = side >> 8
+    along, wide = 16 // step, 256 // step + 1
+    listed, sums, slots, asked = f32_room((11, ROOM)), f32_room((64, 5)), i64_room(64), i64_room(64)
+    alone = f32_room(5)
+    # First each tile's own nodes, so that those at its edges are left to tiles that are there as well.
+    for owner in range(4):
+        for at in range(len(tiles)):
+            right, below = owner & 1, owner >> 1
+            # The part of the owner's nodes that this tile needs.
+            columns, rows = 1 if right == 1 else along, 1 if below == 1 else along
+            i0, j0 = (tiles[at] & 15) * along + right * along, (tiles[at] >> 4) * along + below * along
+            count = 0
+            for n in range(columns * rows):
+                i, j = i0 + n % columns, j0 + n // columns
+                if known[j * wide + i] == 0:
+                    x, y = (chunk % across) * 256 + i * step, (chunk // across) * 256 + j * step
+                    s = np.int64(slot_at(x, y, across)) if x < side and y < side else np.int64(-1)
+                    if s >= 0 and face[s] >= 0:
+                        slots[count], asked[count] = s, j * wide + i
+                        count += 1
+                    else:
+                        known[j * wide + i] = -1
+            if count == 0:
+                continue
+            lo_x, lo_y, lo_z, hi_x, hi_y, hi_z = far, far, far, -far, -far, -far
+            for n in range(along * along):
+                x, y = (chunk % across) * 256 + (i0 + n % along) * step, (chunk // across) * 256 + (j0 + n // along) * step
+                s = np.int64(slot_at(x, y, across))
+                if face[s] >= 0:
+                    lo_x, lo_y, lo_z = min(lo_x, position[s, 0]), min(lo_y, position[s, 1]), min(lo_z, position[s, 2])
+                    hi_x, hi_y, hi_z = max(hi_x, position[s, 0]), max(hi_y, position[s, 1]), max(hi_z, position[s, 2])
+            for n in range(count):
+                for k in range(5):
+                    sums[n, k] = zero
+            if max(hi_x - lo_x, hi_y - lo_y, hi_z - lo_z) > np.float32(2) * radius:
+                # Nodes of several islands, or long texels: what one needs is of no use to the others.
+                for n in range(count):
+                    _mean_around(slots[n], position, normal, radius, low, cell, dims, clump_start, middle, facing, mass, values, alone)
+                    for k in range(4):
+                        sums[n, k] = alone[k] * alone[4]
+                    sums[n, 4] = alone[4]
+            else:
+                x0, x1 = _at(lo_x - radius, low[0], inverse, dims[0]), _at(hi_x + radius, low[0], inverse, dims[0])
+                y0, y1 = _at(lo_y - radius, low[1], inverse, dims[1]), _at(hi_y + radius, low[1], inverse, dims[1])
+                z0, z1 = _at(lo_z - radius, low[2], inverse, dims[2]), _at(hi_z + radius, low[2], inverse, dims[2])
+                full = 0
+                for z in range(z0, z1 + 1):
+                    for y in range(y0, y1 + 1):
+                        row = (z * dims[1] + y) * dims[0]
+                        begin, end = clump_start[row + x0], clump_start[row + x1 + 1]
+                        while begin < end:
+                            part = min(end - begin, LISTED - full)
+                            # By eights: what is copied beyond is written over by the next row.
+                            for j in range(np.uint64((part + 7) & -8)):
+                                f, t = np.uint64(begin) + j, np.uint64(full) + j
+                                listed[0, t], listed[1, t], listed[2, t] = middle[0, f], middle[1, f], middle[2, f]
+                                listed[3, t], listed[4, t], listed[5, t], listed[6, t] = facing[0, f], facing[1, f], facing[2, f], mass[f]
+                                listed[7, t], listed[8, t], listed[9, t], listed[10, t] = values[0, f], values[1, f], values[2, f], values[3, f]
+                            begin, full = begin + part, full + part
+                            if full == LISTED:
+                                _add_listed(listed, full, radius, slots, count, position, normal, sums)
+                                full = 0
+                _add_listed(listed, full, radius, slots, count, position, normal, sums)
+            for n in range(count):
+                if sums[n, 4] > zero:
+                    share = np.float32(1) / sums[n, 4]
+                    for k in range(4):
+                        node_values[asked[n], k] = sums[n, k] * share
+                    known[asked[n]] = slots[n] + 1
+                else:
+                    known[asked[n]] = -1
 
 
 @kernel(
@@ -250,12 +337,15 @@ def soften_tiles(
     left, top = (chunk % across) * 256, (chunk // across) * 256
     along, wide = 16 // step, 256 // step + 1
     half, full = np.float32(0.5), np.float32(65535)
-    sums, mean, shares = f32_room(5), f32_room(4), f32_room((4, 16))
+    sums, mean, shares, offsets, codes = f32_room(5), f32_room(4), f32_room((4, 16)), i64_room(16), f32_room((4, 16))
     own = u16_at(picture, CHUNK * comps)
     inv = one / np.float32(step)
-    for n in range(step * step):
-        fx, fy = np.float32(n % step) * inv, np.float32(n // step) * inv
+    for n in range(16):
+        # A square of fewer texels says them again.
+        u, v = n % step, (n // step) % step
+        fx, fy = np.float32(u) * inv, np.float32(v) * inv
         shares[0, n], shares[1, n], shares[2, n], shares[3, n] = (one - fx) * (one - fy), fx * (one - fy), (one - fx) * fy, fx * fy
+        offsets[n] = (v << 8) + u
     for at in range(len(tiles)):
         i0, j0 = (tiles[at] & 15) * along, (tiles[at] >> 4) * along
         for square in range(along * along):
@@ -268,24 +358,29 @@ def soften_tiles(
                 for k in range(3):
                     span += (position[a, k] - position[d, k]) ** 2
             begin = np.uint64(slot_at(left + i * step, top + j * step, across))
-            # In one face a layout is straight, and all lies between the nodes.
+            # Each texel must lie where its neighbours say, or the layout folds between them.
             even = whole
-            for row in range(np.uint64(step if whole else 0)):
-                for column in range(np.uint64(step)):
-                    even = even and face[begin + (row << np.uint64(8)) + column] == face[a]
-            if even and face[b] == face[a] and face[c] == face[a] and face[d] == face[a]:
-                for n in range(np.uint64(step * step)):
-                    at_texel = (begin & np.uint64(65535)) + ((n // np.uint64(step)) << np.uint64(8)) + n % np.uint64(step)
-                    gain = one
-                    if multiplied:
-                        cover = node_values[first, comps - 1] * shares[0, n] + node_values[first + 1, comps - 1] * shares[1, n]
-                        cover += node_values[first + wide, comps - 1] * shares[2, n] + node_values[first + wide + 1, comps - 1] * shares[3, n]
-                        gain = full / max(cover, one)
-                    for k in range(comps):
-                        code = node_values[first, k] * shares[0, n] + node_values[first + 1, k] * shares[1, n]
-                        code += node_values[first + wide, k] * shares[2, n] + node_values[first + wide + 1, k] * shares[3, n]
-                        code = code * gain if k < comps - 1 or not multiplied else code
-                        out[k, at_texel] = np.uint16(min(code, full) + half)
+            for n in range(np.uint64(16 if whole else 0)):
+                at_texel = begin + np.uint64(offsets[n])
+                off = zero
+                for k in range(3):
+                    there = position[a, k] * shares[0, n] + position[b, k] * shares[1, n]
+                    there += position[c, k] * shares[2, n] + position[d, k] * shares[3, n]
+                    off += (position[at_texel, k] - there) ** 2
+                even = even and off * np.float32(64) <= span and face[at_texel] >= 0
+            if even:
+                for k in range(comps):
+                    ca, cb, cc, cd = node_values[first, k], node_values[first + 1, k], node_values[first + wide, k], node_values[first + wide + 1, k]
+                    for n in range(np.uint64(16)):
+                        codes[k, n] = ca * shares[0, n] + cb * shares[1, n] + cc * shares[2, n] + cd * shares[3, n]
+                if multiplied:
+                    for n in range(np.uint64(16)):
+                        gain = full / max(codes[comps - 1, n], one)
+                        for k in range(comps - 1):
+                            codes[k, n] *= gain
+                for k in range(comps):
+                    for n in range(np.uint64(16)):
+                        out[k, (begin & np.uint64(65535)) + np.uint64(offsets[n])] = np.uint16(min(codes[k, n], full) + half)
                 continue
             for v in range(step):
                 for u in range(step):
@@ -296,8 +391,7 @@ def soften_tiles(
                     fx, fy = np.float32(u) * inv, np.float32(v) * inv
                     wa, wb, wc, wd = (one - fx) * (one - fy), fx * (one - fy), (one - fx) * fy, fx * fy
                     between = whole
-                    # In one face a layout is straight; else the texel must lie where its neighbours say, or the layout folds between them.
-                    if whole and not (face[a] == face[s] and face[b] == face[s] and face[c] == face[s] and face[d] == face[s]):
+                    if whole:
                         off = zero
                         for k in range(3):
                             there = position[a, k] * wa + position[b, k] * wb + position[c, k] * wc + position[d, k] * wd
@@ -309,8 +403,5 @@ def soften_tiles(
                             mean[k] = upper + node_values[first + wide, k] * wc + node_values[first + wide + 1, k] * wd
                         _put(mean, one, own, local, comps, multiplied, out)
                         continue
-                    _mean_around(
-                        position[s, 0], position[s, 1], position[s, 2], normal[s, 0], normal[s, 1], normal[s, 2], radius, low, cell, dims,
-                        clump_start, middle, facing, mass, values, sums,
-                    )  # fmt: skip
+                    _mean_around(s, position, normal, radius, low, cell, dims, clump_start, middle, facing, mass, values, sums)
                     _put(sums, sums[4], own, local, comps, multiplied, out)

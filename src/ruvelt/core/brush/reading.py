@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
-from dataclasses import dataclass
 from threading import Lock
 
 import numpy as np
@@ -13,6 +11,7 @@ from ruvelt.core.brush import _tool_kernels as _tools
 from ruvelt.core.brush._clone_kernels import clone_tiles, clone_vertices, fetch_codes, fetch_tiles
 from ruvelt.core.brush._smear_kernels import DEEP, side_by_side
 from ruvelt.core.brush._tool_kernels import multiply_alpha
+from ruvelt.core.brush.parts import Part, spread
 from ruvelt.core.brush.settings import Mirror
 from ruvelt.core.brush.smear import Smear
 from ruvelt.core.brush.softening import Softener
@@ -42,18 +41,6 @@ TONES = {
 }
 SPANS = {"all": _tools.ALL, "shadows": _tools.SHADOWS, "midtones": _tools.MIDTONES, "highlights": _tools.HIGHLIGHTS}
 _NO_STATE = np.zeros((1, 1, 0), np.float32)
-#: Tiles that are worth a thread: waking one costs a tenth of a millisecond, and cores may share what they compute with.
-SHARE = 100
-
-
-@dataclass(frozen=True, eq=False)
-class _Part:
-    """Some tiles, (n,) int32, of a chunk of a cell, and the values to be filled in there."""
-
-    cell: Cell
-    chunk: int
-    tiles: I32
-    out: U16
 
 
 class Reader:
@@ -105,34 +92,22 @@ class Reader:
                 new = marked if self._smear is not None else marked & ~self._done[key]
                 self._done[key] |= marked
                 if new.any():
-                    parts.append(_Part(cell, chunk, np.flatnonzero(new).astype(np.int32), self._values[key]))
+                    parts.append(Part(cell, chunk, np.flatnonzero(new).astype(np.int32), self._values[key]))
             if parts:
                 self._make(cell, parts)
 
-    def _make(self, cell: Cell, parts: list[_Part]) -> None:
+    def _make(self, cell: Cell, parts: list[Part]) -> None:
         match self._paint.tool:
             case "soften":
                 self._soften(cell, parts)
             case "smear":
                 self._smeared(cell, parts)
             case "clone":
-                self._spread(self._clone, parts)
+                spread(self._workers, self._clone, parts)
             case "tone":
-                self._spread(self._tone, parts)
+                spread(self._workers, self._tone, parts)
             case "paint":
-                self._spread(self._blend, parts)
-
-    def _spread(self, run: Callable[[_Part], None], parts: list[_Part]) -> None:
-        """Let threads share what is worth it."""
-        total = sum(len(p.tiles) for p in parts)
-        if self._workers.threads == 1 or total < 2 * SHARE:
-            for part in parts:
-                run(part)
-            return
-        share = max(-(-total // (2 * self._workers.threads)), SHARE)
-        self._workers.map(
-            run, [_Part(p.cell, p.chunk, piece, p.out) for p in parts for piece in np.array_split(p.tiles, max(round(len(p.tiles) / share), 1))]
-        )
+                spread(self._workers, self._blend, parts)
 
     def _look(self, cell: Cell, chunk: int) -> U16:
         """What a cell reads in a chunk: (components, 65536) uint16, or (65536, 4) for what lies between texels."""
@@ -180,23 +155,23 @@ class Reader:
                     places[chunk] = self._look(cell, int(chunk)).ctypes.data
         return places
 
-    def _slots(self, part: _Part) -> I32:
+    def _slots(self, part: Part) -> I32:
         return slots_of(part.tiles, self._samples.face, self._samples.square, part.chunk)
 
     # -- tone and blending ------------------------------------------------------------------------------------------------------
 
-    def _tone(self, part: _Part) -> None:
+    def _tone(self, part: Part) -> None:
         tone, cell = self._paint.tone, part.cell
         runs = self._runs(part)
         settings = (TONES[tone.change], SPANS[tone.range], tone.amount, tone.degrees / 360, np.array(tone.colour, np.float32))
         _tools.tone_runs(*runs, self._look(cell, part.chunk).ctypes.data, cell.components - 1, self.own(cell), *settings, part.out)
 
-    def _runs(self, part: _Part) -> Runs:
+    def _runs(self, part: Part) -> Runs:
         marks = np.zeros(TILES, np.uint8)
         marks[part.tiles] = 1
         return runs_of(marks, self._samples.square)
 
-    def _blend(self, part: _Part) -> None:
+    def _blend(self, part: Part) -> None:
         """What the paint's blend mode makes of what is there and the laid value."""
         cell, out = part.cell, part.out
         look, comps = self._look(cell, part.chunk), cell.components - 1
@@ -228,15 +203,14 @@ class Reader:
 
     # -- soften, clone and smear ------------------------------------------------------------------------------------------------
 
-    def _soften(self, cell: Cell, parts: list[_Part]) -> None:
+    def _soften(self, cell: Cell, parts: list[Part]) -> None:
         if cell.plane not in self._softeners:
             # Never narrower than a few samples, or a small brush would soften nothing.
             radius = max(self._radius * self._paint.reach, 2.5 * self._samples.spacing)
             self._softeners[cell.plane] = Softener(self._samples, self._workers, radius, lambda chunks: self._pictures(cell, chunks))
-        work = [(part.chunk, part.tiles, part.out) for part in parts]
-        self._softeners[cell.plane].make(work, len(parts[0].out), self._multiplies(cell))
+        self._softeners[cell.plane].make(parts, len(parts[0].out), self._multiplies(cell))
 
-    def _clone(self, part: _Part) -> None:
+    def _clone(self, part: Part) -> None:
         clone, start, samples, grid, cell, out = self._paint.clone, self._start, self._samples, self._samples.grid, part.cell, part.out
         assert clone is not None
         assert start is not None
@@ -256,13 +230,13 @@ class Reader:
         marks[sources >> 16] = 1
         fetch_codes(slots, sources, self._pictures(cell, np.flatnonzero(marks)), len(out), out)
 
-    def _smeared(self, cell: Cell, parts: list[_Part]) -> None:
+    def _smeared(self, cell: Cell, parts: list[Part]) -> None:
         smear = self._smear
         assert smear is not None
         pictures, multiplied = self._pictures(cell, np.array([part.chunk for part in parts])), self._multiplies(cell)
 
-        def fill(part: _Part) -> None:
+        def fill(part: Part) -> None:
             while len(missing := smear.codes(part.chunk, part.tiles, pictures, multiplied, part.out)):
                 self._pictures(cell, missing)
 
-        self._spread(fill, parts)
+        spread(self._workers, fill, parts)
