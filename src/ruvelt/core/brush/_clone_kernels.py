@@ -4,8 +4,8 @@
 import numba
 import numpy as np
 
-from ruvelt.core.brush._walk_kernels import CHUNK, GRID, locate, slot_at
-from ruvelt.core.kernels import f32_room, i64_room, inline, kernel, u16_at
+from ruvelt.core.brush._walk_kernels import CHUNK, GRID, beside, far_apart, locate, slot_at
+from ruvelt.core.kernels import f32_room, inline, kernel, u8_room, u16_at
 from ruvelt.core.samples.grid import search
 
 f32, i32, i64, u8, u16 = numba.float32, numba.int32, numba.int64, numba.uint8, numba.uint16
@@ -46,18 +46,21 @@ def clone_tiles(tiles, chunk, side, position, face, offset, begun, mirrored, rea
     quarter, half = np.float32(0.25), np.float32(0.5)
     across = side >> 8
     left, top = (chunk % across) * 256, (chunk // across) * 256
-    nx, ny = f32_room((5, 5)), f32_room((5, 5))
-    # On which sides of the mirror planes a node reads; −1 where it reads nothing, −2 before it is asked.
-    known = i64_room((5, 5))
-    last = np.int64(-1)
+    # Nodes of the chunk, at every fourth texel and beyond its edges: where they read, in texels.
+    nx, ny = f32_room((65, 65)), f32_room((65, 65))
+    # On which sides of the mirror planes a node reads, or one of these.
+    known, asked_not, nothing = u8_room((65, 65)), np.uint8(255), np.uint8(254)
+    for j in range(65):
+        for i in range(65):
+            known[j, i] = asked_not
+    # What was found last and for which texel, and last across a seam.
+    last, whence, other = np.int64(-1), np.int64(-1), np.int64(-1)
     for at in range(len(tiles)):
         tile = tiles[at]
-        bx, by = left + (tile & 15) * 16, top + (tile >> 4) * 16
-        for j in range(5):
-            for i in range(5):
-                known[j, i] = -2
+        # All nodes of a tile begin from one that was found, so that none waits for the one before it.
+        fresh = True
         for square in range(4):
-            j0, i0 = (square >> 1) * 2, (square & 1) * 2
+            j0, i0 = (tile >> 4) * 4 + (square >> 1) * 2, (tile & 15) * 4 + (square & 1) * 2
             even = True
             # The square's corners and middle; where its middle lies between its corners, so does all.
             for finer in range(2):
@@ -65,22 +68,24 @@ def clone_tiles(tiles, chunk, side, position, face, offset, begun, mirrored, rea
                     break
                 for ask in range(9):
                     j, i = j0 + ask // 3, i0 + ask % 3
-                    if known[j, i] != -2 or (finer == 0 and (ask & 1) == 1):
+                    if known[j, i] != asked_not or (finer == 0 and (ask & 1) == 1):
                         continue
-                    x, y = bx + 4 * i, by + 4 * j
+                    x, y = left + 4 * i, top + 4 * j
                     s = np.int64(slot_at(x, y, across)) if x < side and y < side else np.int64(-1)
-                    known[j, i] = -1
+                    known[j, i] = nothing
                     if s >= 0 and face[s] >= 0:
                         px, py, pz, bits = _read_at(s, position, offset, begun, mirrored)
-                        q, ex, ey = locate(
-                            px, py, pz, last, np.int64(-1), np.int64(-1), reach, position, face, side, low, cell, dims, start, slot, xyz
-                        )
+                        guess = beside(last, whence, s, face, side) if last >= 0 else np.int64(-1)
+                        q, ex, ey = locate(px, py, pz, guess, last, other, reach, position, face, side, low, cell, dims, start, slot, xyz)
                         if q >= 0:
-                            last, known[j, i], nx[j, i], ny[j, i] = q, bits, ex, ey
+                            known[j, i], nx[j, i], ny[j, i] = np.uint8(bits), ex, ey
+                            if fresh:
+                                other = last if last >= 0 and far_apart(q, last, side) else other
+                                last, whence, fresh = q, s, False
                 if finer == 0:
                     bits = known[j0 + 1, i0 + 1]
                     for ask in range(0, 9, 2):
-                        even = even and bits >= 0 and known[j0 + ask // 3, i0 + ask % 3] == bits
+                        even = even and bits != nothing and known[j0 + ask // 3, i0 + ask % 3] == bits
                     mx = (nx[j0, i0] + nx[j0, i0 + 2] + nx[j0 + 2, i0] + nx[j0 + 2, i0 + 2]) * quarter - nx[j0 + 1, i0 + 1]
                     my = (ny[j0, i0] + ny[j0, i0 + 2] + ny[j0 + 2, i0] + ny[j0 + 2, i0 + 2]) * quarter - ny[j0 + 1, i0 + 1]
                     even = even and abs(mx) + abs(my) < np.float32(0.125)
@@ -93,7 +98,7 @@ def clone_tiles(tiles, chunk, side, position, face, offset, begun, mirrored, rea
                 # Where the four corners of a square read from a parallelogram, so does what lies between them.
                 ex, ey = ax + dx - bx2 - cx, ay + dy - by2 - cy
                 far = abs(bx2 - ax) + abs(by2 - ay) + abs(cx - ax) + abs(cy - ay)
-                between = bits >= 0 and bits == known[j, i + wide] and bits == known[j + wide, i] and bits == known[j + wide, i + wide]
+                between = bits != nothing and bits == known[j, i + wide] and bits == known[j + wide, i] and bits == known[j + wide, i + wide]
                 between = between and abs(ex) + abs(ey) < quarter * np.float32(wide) and far < np.float32(64 * wide)
                 step = quarter / np.float32(wide)
                 if between:
@@ -108,10 +113,10 @@ def clone_tiles(tiles, chunk, side, position, face, offset, begun, mirrored, rea
                     fy = np.float32(v) * step
                     row_x, row_y = ax + (cx - ax) * fy + half, ay + (cy - ay) * fy + half
                     along_x, along_y = (bx2 - ax + ex * fy) * step, (by2 - ay + ey * fy) * step
-                    first = np.uint64(slot_at(bx + 4 * i, by + 4 * j + v, across))
+                    first = np.uint64(slot_at(left + 4 * i, top + 4 * j + v, across))
                     for u in range(np.uint64(4 * wide)):
                         mine = first + u
-                        n = (4 * j + v) * 16 + 4 * i + np.int64(u)
+                        n = ((4 * j + v) & 15) * 16 + ((4 * i) & 15) + np.int64(u)
                         found[at, n] = -1
                         if face[mine] < 0:
                             continue
@@ -122,7 +127,11 @@ def clone_tiles(tiles, chunk, side, position, face, offset, begun, mirrored, rea
                                 found[at, n] = np.int32(t)
                                 continue
                         px, py, pz, _ = _read_at(mine, position, offset, begun, mirrored)
-                        q, _, _ = locate(px, py, pz, last, np.int64(-1), np.int64(-1), reach, position, face, side, low, cell, dims, start, slot, xyz)
+                        guess = beside(last, whence, np.int64(mine), face, side) if last >= 0 else np.int64(-1)
+                        q, _, _ = locate(px, py, pz, guess, last, other, reach, position, face, side, low, cell, dims, start, slot, xyz)
+                        if q >= 0:
+                            other = last if last >= 0 and far_apart(q, last, side) else other
+                            last, whence = q, np.int64(mine)
                         q = q if q >= 0 else np.int64(mine)
                         found[at, n] = q
                         marks[q >> 16] = 1

@@ -432,7 +432,9 @@ class LiveStroke:
                 found = _Steps(evaluator.state_before(program, at, chunk), evaluator.resolve(program, chunk, 1, at), rest, fold, quick)
                 if fold is not None:
                     self._unsettled[channel, chunk] = np.zeros(TILES, bool)
-                self.composites[channel, chunk] = evaluator.composite(channel, chunk).copy()
+                # What the reader has asked for is not asked for again: finding a composite's version costs as much as a small batch.
+                before = self._reader.composite(channel, chunk) if self._reader is not None else evaluator.composite(channel, chunk)
+                self.composites[channel, chunk] = before.copy()
             self._resolved[channel, chunk] = found
         return self._resolved[channel, chunk]
 

@@ -53,14 +53,15 @@ class Reader:
         self._evaluator, self._planes, self._samples, self._paint = evaluator, planes, evaluator.samples, paint
         self._smear, self._workers = smear, workers
         self._looks: dict[tuple[str, int], U16] = {}
+        self._composites: dict[tuple[str, int], U16] = {}
         #: Their addresses, by plane (chunks,), and what keeps two threads from reading the same.
         self._places: dict[str, NDArray[np.int64]] = {}
         self._reading = Lock()
         self._values: dict[tuple[str, int], U16] = {}
         self._done: dict[tuple[str, int], NDArray[np.uint8]] = {}
-        self._start: NDArray[np.float64] | None = None
-        self._radius = 0.0
-        self._mirrored = np.zeros(3, np.float32)
+        self._begun, self._radius = False, 0.0
+        #: Where clone reads: what its kernels ask, in their order.
+        self._source: tuple[object, ...] = ()
         self._softeners: dict[str, Softener] = {}
         #: What is there as a plane that covers fully.
         self._under: dict[tuple[str, int], U16] = {}
@@ -71,14 +72,30 @@ class Reader:
 
     def begin(self, centre: F32, radius: float, mirror: Mirror | None) -> None:
         """Take note of the stroke's first dab, object space. Only that one counts, so that batches make no difference."""
-        if self._start is None:
-            self._start, self._radius = np.asarray(centre, np.float64), float(radius)
-            if mirror is not None:
-                self._mirrored = np.array([mirror.x, mirror.y, mirror.z], np.float32)
+        if self._begun:
+            return
+        self._begun, self._radius = True, float(radius)
+        clone, grid = self._paint.clone, self._samples.grid
+        if clone is not None:
+            offset = np.asarray(clone.source, np.float64) - np.asarray(clone.anchor if clone.anchor is not None else centre, np.float64)
+            planes = np.zeros(3) if mirror is None else np.array([mirror.x, mirror.y, mirror.z])
+            place = (
+                offset.astype(np.float32),
+                np.asarray(centre, np.float32),
+                planes.astype(np.float32),
+                max(self._radius, 8 * self._samples.spacing),
+            )
+            self._source = (*place, grid.low, grid.cell, grid.dims, grid.start, grid.slot, grid.xyz)
 
     def values(self, cell: Cell, chunk: int) -> U16:
         """(components, 65536) uint16, with `own` alpha last, right on the tiles that were prepared."""
         return self._values[cell.plane, chunk]
+
+    def composite(self, channel: str, chunk: int) -> U16:
+        """(components, 65536) uint16: a channel as it was when the stroke began. Read only."""
+        if (channel, chunk) not in self._composites:
+            self._composites[channel, chunk] = self._evaluator.composite(channel, chunk)
+        return self._composites[channel, chunk]
 
     def prepare(self, cells: tuple[Cell, ...], touched: dict[int, NDArray[np.uint8]]) -> None:
         """Work out the values of cells on tiles: by chunk (256,) uint8."""
@@ -131,7 +148,7 @@ class Reader:
     def _plane(self, cell: Cell, chunk: int) -> U16:
         """(components, 65536) uint16, with `own` alpha last."""
         if cell.channel is not None and not self.own(cell):
-            return self._evaluator.composite(cell.channel, chunk)
+            return self.composite(cell.channel, chunk)
         held = self._planes.key(cell.plane, chunk) is not None
         plane = self._planes.values(cell.plane, chunk) if held else empty_chunk(cell.components)
         if cell.source is not None:
@@ -211,22 +228,16 @@ class Reader:
         self._softeners[cell.plane].make(parts, len(parts[0].out), self._multiplies(cell))
 
     def _clone(self, part: Part) -> None:
-        clone, start, samples, grid, cell, out = self._paint.clone, self._start, self._samples, self._samples.grid, part.cell, part.out
-        assert clone is not None
-        assert start is not None
-        offset = np.asarray(clone.source, np.float64) - np.asarray(clone.anchor if clone.anchor is not None else start, np.float64)
-        reach = max(self._radius, 8 * samples.spacing)
-        place = (offset.astype(np.float32), start.astype(np.float32), self._mirrored, reach)
-        space = (grid.low, grid.cell, grid.dims, grid.start, grid.slot, grid.xyz)
+        samples, cell, out, place = self._samples, part.cell, part.out, self._source
         marks = np.zeros(samples.chunk_count, np.uint8)
         if isinstance(samples, SheetSamples):
             found = np.empty((len(part.tiles), TILES), np.int32)
-            clone_tiles(part.tiles, part.chunk, samples.side, samples.positions, samples.face, *place, *space, found, marks)
+            clone_tiles(part.tiles, part.chunk, samples.side, samples.positions, samples.face, *place, found, marks)
             fetch_tiles(part.tiles, found, part.chunk, self._pictures(cell, np.flatnonzero(marks)), len(out), out)
             return
         slots = self._slots(part)
         sources = np.empty(len(slots), np.int32)
-        clone_vertices(slots, samples.positions, *place, *space, sources)
+        clone_vertices(slots, samples.positions, *place, sources)
         marks[sources >> 16] = 1
         fetch_codes(slots, sources, self._pictures(cell, np.flatnonzero(marks)), len(out), out)
 
