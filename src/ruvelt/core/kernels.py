@@ -124,6 +124,6 @@ def _room_of(dtype: Any) -> Any:
 
 
 f32_at, u8_at, u16_at, u64_at = (_view_of(t) for t in (types.float32, types.uint8, types.uint16, types.uint64))
-f32_room, f64_room, u8_room, u16_room, u32_room, i64_room = (
-    _room_of(t) for t in (types.float32, types.float64, types.uint8, types.uint16, types.uint32, types.int64)
+f32_room, f64_room, u8_room, u16_room, u32_room, u64_room, i64_room = (
+    _room_of(t) for t in (types.float32, types.float64, types.uint8, types.uint16, types.uint32, types.uint64, types.int64)
 )

@@ -101,6 +101,82 @@ def _lay_dab(dabs, d, hardness, xyz, normal, first, n, spacing, now, at):
             now[at + i] = _approach(now[at + i], cap, flow, np.sqrt(a * a + b * b + h * h), hardness, slope, cosine)
 
 
+@inline
+def boxes_of(dabs, g, size, reach, spacing, low, cell, dims, z_first, z_last, box):
+    """box (size, 4) = first and last layer and row of cells of the grid that each dab of a group may reach; says the columns of all.
+
+    g : the group's first dab; reach : in radii; a dab that is none has an empty box
+    """
+    left, right = int(dims[0]), -1
+    for d in range(size):
+        cx, cy, cz, r = dabs[g + d, 0], dabs[g + d, 1], dabs[g + d, 2], dabs[g + d, 3]
+        box[d, 0], box[d, 1], box[d, 2], box[d, 3] = 0, -1, 0, -1
+        if not (r > 0 and np.isfinite(cx + cy + cz + r)):
+            continue
+        # Never thinner than the samples: a tiny brush still touches the sample under it.
+        r = max(r, np.float32(0.6) * spacing) * reach
+        box[d, 0] = max(min(max(int(np.floor((cz - r - low[2]) / cell)), 0), dims[2] - 1), z_first)
+        box[d, 1] = min(min(max(int(np.floor((cz + r - low[2]) / cell)), 0), dims[2] - 1), z_last)
+        box[d, 2] = min(max(int(np.floor((cy - r - low[1]) / cell)), 0), dims[1] - 1)
+        box[d, 3] = min(max(int(np.floor((cy + r - low[1]) / cell)), 0), dims[1] - 1)
+        left = min(left, min(max(int(np.floor((cx - r - low[0]) / cell)), 0), dims[0] - 1))
+        right = max(right, min(max(int(np.floor((cx + r - low[0]) / cell)), 0), dims[0] - 1))
+    return left, right
+
+
+@inline
+def walked_before(box, lead, z, y):
+    """Whether a row of cells was walked for a dab of the group before `lead`."""
+    walked = False
+    for d in range(lead):
+        walked = walked or (box[d, 0] <= z <= box[d, 1] and box[d, 2] <= y <= box[d, 3])
+    return walked
+
+
+@inline
+def cells_reached(dabs, g, lead, size, reach, spacing, low, cell, dims, z, y, box, reach_of, order):
+    """reach_of (size, 2) = first and last cell of a row that dabs from `lead` on reach; order[:n] those dabs by where they begin. Returns n."""
+    count = 0
+    zl, yl = np.float32(low[2] + z * cell), np.float32(low[1] + y * cell)
+    for d in range(lead, size):
+        if not (box[d, 0] <= z <= box[d, 1] and box[d, 2] <= y <= box[d, 3]):
+            continue
+        cx, cy, cz = dabs[g + d, 0], dabs[g + d, 1], dabs[g + d, 2]
+        r = max(dabs[g + d, 3], np.float32(0.6) * spacing) * reach
+        gz = max(zl - cz, cz - zl - np.float32(cell), np.float32(0))
+        gy = max(yl - cy, cy - yl - np.float32(cell), np.float32(0))
+        rest = r * r - gz * gz - gy * gy
+        if rest < 0:
+            continue
+        half = np.sqrt(rest)
+        reach_of[d, 0] = min(max(int(np.floor((cx - half - low[0]) / cell)), 0), dims[0] - 1)
+        reach_of[d, 1] = min(max(int(np.floor((cx + half - low[0]) / cell)), 0), dims[0] - 1)
+        at = count
+        while at > 0 and reach_of[order[at - 1], 0] > reach_of[d, 0]:
+            order[at] = order[at - 1]
+            at -= 1
+        order[at] = d
+        count += 1
+    return count
+
+
+@inline
+def next_stretch(order, reach_of, first, count):
+    """(end, xa, xb): the dabs order[first:end], put in the order of the stroke, that reach cells xa … xb without a gap."""
+    xa, xb = reach_of[order[first], 0], reach_of[order[first], 1]
+    taken = first + 1
+    while taken < count and reach_of[order[taken], 0] <= xb + 1:
+        xb = max(xb, reach_of[order[taken], 1])
+        taken += 1
+    for i in range(first + 1, taken):
+        d, at = order[i], i
+        while at > first and order[at - 1] > d:
+            order[at] = order[at - 1]
+            at -= 1
+        order[at] = d
+    return taken, xa, xb
+
+
 @kernel(
     numba.void(
         f32[:, ::1],
@@ -137,68 +213,21 @@ def ball_dabs(dabs, low, cell, dims, start, slot, xyz, normal, allowed, spacing,
     now = f32_room(ROOM)
     for g in range(0, len(dabs), GROUP):
         size = min(GROUP, len(dabs) - g)
-        left, right = len(start), -1
+        left, right = boxes_of(dabs, g, size, one, spacing, low, cell, dims, z_first, z_last, box)
         for d in range(size):
-            cx, cy, cz, r = dabs[g + d, 0], dabs[g + d, 1], dabs[g + d, 2], dabs[g + d, 3]
-            box[d, 0], box[d, 1], box[d, 2], box[d, 3] = 0, -1, 0, -1
-            if not (r > 0 and np.isfinite(cx + cy + cz + r)):
-                continue
-            # Never thinner than the samples: a tiny brush still touches the sample under it.
-            r = max(r, np.float32(0.6) * spacing)
             # The edge fades over one sample at least, so that a hard edge does not break into stairs.
-            hardness[d] = max(zero, min(dabs[g + d, 14], one - spacing / r))
-            box[d, 0] = max(min(max(int(np.floor((cz - r - low[2]) / cell)), 0), dims[2] - 1), z_first)
-            box[d, 1] = min(min(max(int(np.floor((cz + r - low[2]) / cell)), 0), dims[2] - 1), z_last)
-            box[d, 2] = min(max(int(np.floor((cy - r - low[1]) / cell)), 0), dims[1] - 1)
-            box[d, 3] = min(max(int(np.floor((cy + r - low[1]) / cell)), 0), dims[1] - 1)
-            left = min(left, min(max(int(np.floor((cx - r - low[0]) / cell)), 0), dims[0] - 1))
-            right = max(right, min(max(int(np.floor((cx + r - low[0]) / cell)), 0), dims[0] - 1))
+            hardness[d] = max(zero, min(dabs[g + d, 14], one - spacing / max(dabs[g + d, 3], np.float32(0.6) * spacing)))
         for lead in range(size):
             for z in range(box[lead, 0], box[lead, 1] + 1):
                 for y in range(box[lead, 2], box[lead, 3] + 1):
                     row = (z * dims[1] + y) * dims[0]
-                    walked = start[row + left] == start[row + right + 1]
-                    for d in range(lead):
-                        walked = walked or (box[d, 0] <= z <= box[d, 1] and box[d, 2] <= y <= box[d, 3])
-                    if walked:
+                    if start[row + left] == start[row + right + 1] or walked_before(box, lead, z, y):
                         continue
-                    # The cells of this row that each dab reaches, sorted by where they begin.
-                    count = 0
-                    zl, yl = np.float32(low[2] + z * cell), np.float32(low[1] + y * cell)
-                    for d in range(lead, size):
-                        if not (box[d, 0] <= z <= box[d, 1] and box[d, 2] <= y <= box[d, 3]):
-                            continue
-                        cx, cy, cz = dabs[g + d, 0], dabs[g + d, 1], dabs[g + d, 2]
-                        r = max(dabs[g + d, 3], np.float32(0.6) * spacing)
-                        gz = max(zl - cz, cz - zl - np.float32(cell), zero)
-                        gy = max(yl - cy, cy - yl - np.float32(cell), zero)
-                        rest = r * r - gz * gz - gy * gy
-                        if rest < 0:
-                            continue
-                        half = np.sqrt(rest)
-                        reach_of[d, 0] = min(max(int(np.floor((cx - half - low[0]) / cell)), 0), dims[0] - 1)
-                        reach_of[d, 1] = min(max(int(np.floor((cx + half - low[0]) / cell)), 0), dims[0] - 1)
-                        at = count
-                        while at > 0 and reach_of[order[at - 1], 0] > reach_of[d, 0]:
-                            order[at] = order[at - 1]
-                            at -= 1
-                        order[at] = d
-                        count += 1
+                    count = cells_reached(dabs, g, lead, size, one, spacing, low, cell, dims, z, y, box, reach_of, order)
                     taken = 0
                     while taken < count:
-                        xa, xb = reach_of[order[taken], 0], reach_of[order[taken], 1]
                         first = taken
-                        taken += 1
-                        while taken < count and reach_of[order[taken], 0] <= xb + 1:
-                            xb = max(xb, reach_of[order[taken], 1])
-                            taken += 1
-                        # Dabs of this stretch of cells in the order of the stroke.
-                        for i in range(first + 1, taken):
-                            d, at = order[i], i
-                            while at > first and order[at - 1] > d:
-                                order[at] = order[at - 1]
-                                at -= 1
-                            order[at] = d
+                        taken, xa, xb = next_stretch(order, reach_of, first, count)
                         begin, end = start[row + xa], start[row + xb + 1]
                         for base in range(begin, end, STRETCH):
                             n = min(STRETCH, end - base)

@@ -6,7 +6,7 @@ from __future__ import annotations
 import numba
 import numpy as np
 
-from ruvelt.core.kernels import inline, kernel
+from ruvelt.core.kernels import f64_room, inline, kernel
 
 f32, f64, i32 = numba.float32, numba.float64, numba.int32
 
@@ -55,15 +55,44 @@ def _lay_along(normal, lean, i, axis):
     return True
 
 
-@kernel(numba.void(f64[:, ::1], f64[:, ::1], f64[:, ::1]), allocates=True)
-def axes_across(normal, lean, out):
-    """out : (n, 3) unit vectors across `normal`, as close to `lean` (n or 1 rows) as can be."""
-    x, z, axis = np.array([1.0, 0.0, 0.0]), np.array([0.0, 0.0, 1.0]), np.empty(3)
+@kernel(numba.void(f64[:, ::1], f64[:, ::1], numba.boolean, f64[:, ::1]))
+def axes_across(normal, lean, turned, out):
+    """out : (n, 3) unit vectors across `normal`, as close to `lean` (n or 1 rows) as can be; `turned` on by a quarter about the normal."""
+    axis = f64_room(3)
     for i in range(len(normal)):
         if not _lay_along(normal, lean[i if len(lean) > 1 else 0], i, axis):
-            _lay_along(normal, x if abs(normal[i, 0]) < 0.9 else z, i, axis)
+            _lay_along(normal, (1.0, 0.0, 0.0) if abs(normal[i, 0]) < 0.9 else (0.0, 0.0, 1.0), i, axis)
         for k in range(3):
-            out[i, k] = axis[k]
+            p, q = (k + 1) % 3, (k + 2) % 3
+            out[i, k] = normal[i, p] * axis[q] - normal[i, q] * axis[p] if turned else axis[k]
+
+
+@kernel(f64(f32[:, ::1], f64[::1], f64[:, ::1], f64[:, ::1], f64, f64, i32, i32, i32, f64, f64, f64[::1], numba.boolean, f64, f32[:, ::1]))
+def pack_rich(balls, number, chance, across, limit, depth, tips, flip, way, length, spacing, spread, flat, travelled, out):
+    """out : (n, 31), see path.RICH_COLUMNS, from (n, 18) plain ones; returns how far the stroke has travelled.
+
+    number : (n,) of their stops; chance : (n, 6) in 0 … 1; across : (n, 3), or none; flip : 0 never, 1 every second, 2 at random
+    way : of mixing: 0 none, 1 along the stroke in turns of `length` diameters, 2 at random; spread : (3,) of hue, saturation and value
+    """
+    for i in range(len(balls)):
+        for k in range(17):
+            out[i, k] = balls[i, k]
+        out[i, 17], out[i, 18] = limit, depth
+        out[i, 19] = min(np.floor(chance[i, 0] * tips), tips - 1.0) if tips > 0 else -1.0
+        out[i, 20] = -1 if (flip == 1 and number[i] % 2 == 1) or (flip == 2 and chance[i, 1] < 0.5) else 1
+        out[i, 21] = 0
+        if way == 1:
+            out[i, 21] = 1 - abs(1 - (number[i] * spacing / length) % 2)
+        elif way == 2:
+            out[i, 21] = chance[i, 2]
+        for k in range(3):
+            out[i, 22 + k] = (2 * chance[i, 3 + k] - 1) * spread[k]
+            out[i, 25 + k] = across[i, k] if len(across) > 0 else 0.0
+        # Added one by one, so that it makes no difference how a stroke is cut into batches. Dabs of one stop lie at one place.
+        if i == 0 or number[i] != number[i - 1]:
+            travelled += spacing * 2 * np.float64(balls[i, 3])
+        out[i, 28], out[i, 29], out[i, 30] = travelled, flat, 0
+    return travelled
 
 
 @kernel(numba.void(f64[:, ::1], f64[:, ::1], f64[:, ::1], f64[::1], f64[::1], f64[::1], f64[::1], f64, f64, f64, f32[:, ::1]))

@@ -4,53 +4,65 @@
 import numba
 import numpy as np
 
-from ruvelt.core.brush._dab_kernels import STRETCH, WHOLE, tile_bits, tile_of
+from ruvelt.core.brush._dab_kernels import GROUP, ROOM, STRETCH, WHOLE, boxes_of, cells_reached, next_stretch, tile_bits, tile_of, walked_before
 from ruvelt.core.color._hsv_kernels import turn_hsv
-from ruvelt.core.kernels import inline, kernel
+from ruvelt.core.kernels import f32_room, i64_room, inline, kernel, u32_room, u64_room
 from ruvelt.core.tolerances import FACING_FADE_COS
 
-f32, i32, i64, u8, u16 = numba.float32, numba.int32, numba.int64, numba.uint8, numba.uint16
+f32, i32, i64, u8, u16, u64 = numba.float32, numba.int32, numba.int64, numba.uint8, numba.uint16, numba.uint64
 CHUNK = 65536
 FADE = np.float32(FACING_FADE_COS)
 FLOW, PAST, LEVEL = 0, 1, 2
 
 
 @inline
-def _bilinear(picture, u, v, wraps):
-    """A square picture at (u, v) in texels; beyond its edge 0, or the picture again (then its side is a power of two)."""
-    side, one = picture.shape[0], np.float32(1)
-    x0, y0 = np.floor(u), np.floor(v)
-    fx, fy = u - x0, v - y0
-    x, y = np.int64(x0), np.int64(y0)
-    if wraps:
-        m = side - 1
-        top = picture[y & m, x & m] * (one - fx) + picture[y & m, (x + 1) & m] * fx
-        below = picture[(y + 1) & m, x & m] * (one - fx) + picture[(y + 1) & m, (x + 1) & m] * fx
-        return top * (one - fy) + below * fy
-    left, right = 0 <= x < side, -1 <= x < side - 1
-    top, below = np.float32(0), np.float32(0)
-    if 0 <= y < side:
-        top = (picture[y, x] * (one - fx) if left else top) + (picture[y, x + 1] * fx if right else np.float32(0))
-    if -1 <= y < side - 1:
-        below = (picture[y + 1, x] * (one - fx) if left else below) + (picture[y + 1, x + 1] * fx if right else np.float32(0))
-    return top * (one - fy) + below * fy
+def _between(four, fx, fy):
+    """0–1 between the four texels of a picture that lie in one value, see tips.fours."""
+    low, one = np.uint64(65535), np.float32(1)
+    left, right = np.float32(np.int32(four & low)), np.float32(np.int32((four >> np.uint64(16)) & low))
+    under_left, under_right = np.float32(np.int32((four >> np.uint64(32)) & low)), np.float32(np.int32(four >> np.uint64(48)))
+    top, below = left * (one - fx) + right * fx, under_left * (one - fx) + under_right * fx
+    return (top * (one - fy) + below * fy) * np.float32(1 / 65535)
 
 
 @inline
-def _grained(grain, depth, size, fixed, x, y, z, nx, ny, nz, along, across):
-    """What a grain leaves of the paint at a sample: on the surface three pictures along the axes, weighed by where it faces."""
-    side = np.float32(grain.shape[0])
-    scale = side / size
-    if not fixed:
-        held = _bilinear(grain, along * scale, across * scale, True)
-    else:
-        wx, wy, wz = nx * nx * nx * nx, ny * ny * ny * ny, nz * nz * nz * nz
-        total = wx + wy + wz
-        if total <= np.float32(0):
-            return np.float32(1) - depth * (np.float32(1) - _bilinear(grain, x * scale, y * scale, True))
-        held = wx * _bilinear(grain, y * scale, z * scale, True) + wy * _bilinear(grain, x * scale, z * scale, True)
-        held = (held + wz * _bilinear(grain, x * scale, y * scale, True)) / total
-    return np.float32(1) - depth * (np.float32(1) - held)
+def _tip_place(picture, a, b, flip):
+    """(x, y, fx, fy): the texel of a tip's picture, which has an empty edge, at (a, b) in its half sides, −1 … 1, upwards; and how far past it."""
+    half = np.float32(0.5) * np.float32(picture.shape[0] - 2)
+    u, v = (a * flip + np.float32(1)) * half + np.float32(0.5), (np.float32(1) - b) * half + np.float32(0.5)
+    x, y = np.int32(u), np.int32(v)
+    return x, y, u - np.float32(x), v - np.float32(y)
+
+
+@inline
+def _grain_place(grain, scale, along, across):
+    """The same for a grain that is repeated without end; its side is a power of two. scale : its texels a length"""
+    u, v, m = along * scale, across * scale, np.int32(grain.shape[0] - 1)
+    x, y = np.floor(u), np.floor(v)
+    return np.int32(x) & m, np.int32(y) & m, u - x, v - y
+
+
+@inline
+def _grain_at(grain, scale, along, across):
+    x, y, fx, fy = _grain_place(grain, scale, along, across)
+    return _between(grain[np.uint64(y), np.uint64(x)], fx, fy)
+
+
+@inline
+def _sides(nx, ny, nz):
+    """Shares of the three pictures of a grain that is fixed to the surface, by where that faces; without a normal as seen from the front."""
+    wx, wy, wz = nx * nx * nx * nx, ny * ny * ny * ny, nz * nz * nz * nz
+    total = wx + wy + wz
+    inverse = np.float32(1) / (total if total > np.float32(0) else np.float32(1))
+    return wx * inverse, wy * inverse, (wz * inverse if total > np.float32(0) else np.float32(1))
+
+
+@inline
+def _look_up(pictures, n, index, four):
+    """What lies at places of a picture, by itself: loads from scattered places would keep all around them from becoming vector instructions."""
+    flat = pictures.reshape(-1)
+    for i in range(n):
+        four[i] = flat[np.uint64(index[i])]
 
 
 @inline
@@ -95,10 +107,8 @@ def weigh(dx, dy, dz, nx, ny, nz, inv, along, across, up, roundness, hardness, l
     # A picture stands on the surface; away from its plane it fades.
     if not bend:
         weight *= min(max((one - abs(h)) * np.float32(4), zero), one)
-    picture = tips[tip]
-    half = np.float32(0.5) * np.float32(picture.shape[0])
-    weight *= _bilinear(picture, (a * flip + one) * half - np.float32(0.5), (one - b) * half - np.float32(0.5), False)
-    return weight, a, b
+    x, y, fx, fy = _tip_place(tips[tip], a, b, flip)
+    return weight * _between(tips[tip, np.uint64(y), np.uint64(x)], fx, fy), a, b
 
 
 @inline
@@ -134,7 +144,147 @@ def _remember(marks, slot, share, mix, hue, saturation, value):
     marks[slot, 3] += (value - marks[slot, 3]) * share
 
 
-_SETTINGS = (f32[:, :, ::1], f32[:, ::1], f32, f32, numba.boolean, f32, i32, f32[::1], f32[:, ::1], u8[:, ::1])
+@inline
+def _weigh_stretch(
+    dabs,
+    d,
+    first,
+    n,
+    whole,
+    spacing,
+    reach,
+    xyz,
+    normal,
+    tips,
+    grain,
+    grain_depth,
+    grain_size,
+    grain_fixed,
+    texture,
+    at,
+    weights,
+    at_a,
+    at_b,
+    index,
+    part_x,
+    part_y,
+    four,
+):
+    """weights, at_a, at_b[at …] = weights of dab `d` at the sorted samples first … first + n, and their offsets along the tip's axes in radii.
+
+    whole : n or more, of which the rest get no weight: what does not fill a vector is done one by one
+    texture[at …] : two less what a grain that is fixed to the surface leaves of the paint there
+    """
+    one, zero, scale = np.float32(1), np.float32(0), np.float32(1 / 127)
+    cx, cy, cz, r = dabs[d, 0], dabs[d, 1], dabs[d, 2], max(dabs[d, 3], np.float32(0.6) * spacing)
+    # Held in registers: the compiler cannot know that coverage is not part of the dabs.
+    along, across = (dabs[d, 7], dabs[d, 8], dabs[d, 9]), (dabs[d, 10], dabs[d, 11], dabs[d, 12])
+    up, inv, roundness = (dabs[d, 4], dabs[d, 5], dabs[d, 6]), one / r, dabs[d, 13]
+    hardness = max(zero, min(dabs[d, 14], one - spacing * inv))
+    limit, depth, tip, flip = dabs[d, 17], dabs[d, 18], np.int64(dabs[d, 19]), dabs[d, 20]
+    travelled, bend = dabs[d, 28], dabs[d, 30] > zero
+    if bend:
+        for i in range(np.int64(n)):
+            k = np.int64(first) + i
+            nx, ny, nz = np.float32(normal[0, k]) * scale, np.float32(normal[1, k]) * scale, np.float32(normal[2, k]) * scale
+            dx, dy, dz = xyz[0, k] - cx, xyz[1, k] - cy, xyz[2, k] - cz
+            j = np.int64(at) + i
+            weights[j], at_a[j], at_b[j] = weigh(
+                dx, dy, dz, nx, ny, nz, inv, along, across, up, roundness, hardness, limit, depth, tip, flip, bend, tips
+            )
+    else:
+        short, slope = inv / roundness, one / (one - hardness) if hardness < one else np.float32(1e6)
+        inv_fade = one / min(FADE, np.float32(0.5) * (one - limit)) if limit > np.float32(-2) and limit < one else one
+        # How far above and below its plane it reaches: a picture fades away from it, a ball ends by itself.
+        reach_h, inv_h = (one, np.float32(4)) if tip >= 0 else (np.float32(1e6), one)
+        if depth > zero and (tip < 0 or depth < reach_h):
+            reach_h, inv_h = depth, np.float32(4) / depth
+        # Without a branch, so that this becomes vector instructions.
+        for i in range(whole):
+            m = first + i
+            dx, dy, dz = xyz[0, m] - cx, xyz[1, m] - cy, xyz[2, m] - cz
+            a = (dx * along[0] + dy * along[1] + dz * along[2]) * inv
+            b = (dx * across[0] + dy * across[1] + dz * across[2]) * short
+            h = (dx * up[0] + dy * up[1] + dz * up[2]) * inv
+            cosine = (np.float32(normal[0, m]) * up[0] + np.float32(normal[1, m]) * up[1] + np.float32(normal[2, m]) * up[2]) * scale
+            w = (cosine - limit) * inv_fade
+            w = one if w > one else w
+            w = zero if w < zero else w
+            h = h if h > zero else -h
+            q = (reach_h - h) * inv_h
+            q = one if q > one else q
+            q = zero if q < zero else q
+            w = w * q
+            if tip < 0:
+                t = (np.sqrt(a * a + b * b + h * h) - hardness) * slope
+                t = one if t > one else t
+                t = zero if t < zero else t
+                w = w * (one - t * t * (np.float32(3) - np.float32(2) * t))
+            at_a[at + i], at_b[at + i], weights[at + i] = a, b, w
+        if tip >= 0:
+            picture, side = tips[tip], np.int32(tips.shape[1])
+            begin = np.int32(tip) * side * side
+            for i in range(whole):
+                a, b = at_a[at + i], at_b[at + i]
+                inside = abs(a) < one and abs(b) < one
+                a, b = (a if inside else zero), (b if inside else zero)
+                x, y, fx, fy = _tip_place(picture, a, b, flip)
+                index[i], part_x[i], part_y[i] = np.uint32(begin + y * side + x), fx, fy
+                weights[at + i] = weights[at + i] if inside else zero
+            _look_up(tips, whole, index, four)
+            for i in range(whole):
+                weights[at + i] *= _between(four[i], part_x[i], part_y[i])
+    if grain_depth > zero and grain_fixed:
+        for i in range(n):
+            weights[at + i] *= np.float32(2) - texture[at + i]
+    elif grain_depth > zero:
+        size, grain_scale = np.int32(grain.shape[0]), np.float32(grain.shape[0]) / grain_size
+        for i in range(whole):
+            x, y, fx, fy = _grain_place(grain, grain_scale, travelled + at_a[at + i] * r, at_b[at + i] * roundness * r)
+            index[i], part_x[i], part_y[i] = np.uint32(y * size + x), fx, fy
+        _look_up(grain, whole, index, four)
+        for i in range(whole):
+            weights[at + i] *= one - grain_depth * (one - _between(four[i], part_x[i], part_y[i]))
+    for i in range(n, whole):
+        weights[at + i] = zero
+
+
+@inline
+def _texture_stretch(
+    base, n, slot, xyz, normal, grain, depth, size, textures, texture, share_x, share_y, share_z, held, index, part_x, part_y, four
+):  # fmt: skip
+    """texture[:n] = two less what a grain that is fixed to the surface leaves of the paint at the sorted samples from `base` on.
+
+    textures : what is known of that by slot, 0 where it is not; it is worked out only once
+    """
+    one, zero, tiny = np.float32(1), np.float32(0), np.float32(1 / 127)
+    known = True
+    for i in range(n):
+        texture[i] = textures[np.uint64(slot[base + i])]
+        known = known and texture[i] > zero
+    if not known:
+        side, scale = np.int32(grain.shape[0]), np.float32(grain.shape[0]) / size
+        for i in range(n):
+            m = base + i
+            nx, ny, nz = np.float32(normal[0, m]) * tiny, np.float32(normal[1, m]) * tiny, np.float32(normal[2, m]) * tiny
+            share_x[i], share_y[i], share_z[i] = _sides(nx, ny, nz)
+            held[i] = zero
+        for axis in range(3):
+            first, second = (1 if axis == 0 else 0), (1 if axis == 2 else 2)
+            for i in range(n):
+                x, y, fx, fy = _grain_place(grain, scale, xyz[first, base + i], xyz[second, base + i])
+                index[i], part_x[i], part_y[i] = np.uint32(y * side + x), fx, fy
+            _look_up(grain, n, index, four)
+            for i in range(n):
+                share = share_x[i] if axis == 0 else (share_y[i] if axis == 1 else share_z[i])
+                held[i] += share * _between(four[i], part_x[i], part_y[i])
+        for i in range(n):
+            texture[i] = np.float32(2) - (one - depth * (one - held[i]))
+        for i in range(n):
+            textures[np.uint64(slot[base + i])] = texture[i]
+
+
+_SETTINGS = (u64[:, :, ::1], u64[:, ::1], f32, f32, numba.boolean, f32, i32, f32[::1], f32[:, ::1], u8[:, ::1])
 
 
 @kernel(
@@ -153,138 +303,97 @@ _SETTINGS = (f32[:, :, ::1], f32[:, ::1], f32, f32, numba.boolean, f32, i32, f32
         i32,
         i32,
         *_SETTINGS,
+        f32[::1],
     ),
     late=True,
-    allocates=True,
 )
 def rich_balls(
     dabs, low, cell, dims, start, slot, xyz, normal, allowed, spacing, square, z_first, z_last,
-    tips, grain, grain_depth, grain_size, grain_fixed, reach, build, coverage, marks, dirty,
+    tips, grain, grain_depth, grain_size, grain_fixed, reach, build, coverage, marks, dirty, textures,
 ):  # fmt: skip
     """Raise coverage of samples that dabs reach, in the grid's layers z_first … z_last, dab after dab.
 
-    dabs : (n, 31), see path.RICH_COLUMNS; tips : (k, side, side) weights; grain : (side, side), or (1, 1) with depth 0
+    dabs : (n, 31), see path.RICH_COLUMNS; tips : (k, side, side), and grain : (side, side), or (1, 1) with depth 0, as of tips.fours
     reach : radii a dab can reach; marks : what the stroke remembers of colours, (slots, 4), (slots, 1) of mixing alone, or none
+    textures : (slots,) what it remembers of a grain fixed to the surface, two less what that leaves, 0 where it was not asked; else none
     """
-    one, zero, scale = np.float32(1), np.float32(0), np.float32(1 / 127)
-    within, marked = tile_bits(square), ~np.uint64(0)
-    held, raised = np.empty(STRETCH + WHOLE, np.float32), np.empty(STRETCH + WHOLE, np.float32)
-    weights, at_a, at_b = np.empty(STRETCH + WHOLE, np.float32), np.empty(STRETCH + WHOLE, np.float32), np.empty(STRETCH + WHOLE, np.float32)
-    for d in range(len(dabs)):
-        cx, cy, cz, r = dabs[d, 0], dabs[d, 1], dabs[d, 2], dabs[d, 3]
-        if not (r > 0 and np.isfinite(cx + cy + cz + r)):
-            continue
-        r = max(r, np.float32(0.6) * spacing)
-        # Held in registers: the compiler cannot know that coverage is not part of the dabs.
-        along, across = (dabs[d, 7], dabs[d, 8], dabs[d, 9]), (dabs[d, 10], dabs[d, 11], dabs[d, 12])
-        up, inv, roundness = (dabs[d, 4], dabs[d, 5], dabs[d, 6]), one / r, dabs[d, 13]
-        hardness = max(zero, min(dabs[d, 14], one - spacing * inv))
-        flow, cap, limit, depth, tip, flip = dabs[d, 15], dabs[d, 16], dabs[d, 17], dabs[d, 18], np.int64(dabs[d, 19]), dabs[d, 20]
-        mix, hue, saturation, value, travelled, bend = dabs[d, 21], dabs[d, 22], dabs[d, 23], dabs[d, 24], dabs[d, 28], dabs[d, 30] > zero
-        way = (dabs[d, 25], dabs[d, 26], dabs[d, 27])
-        by_side = way[0] * way[0] + way[1] * way[1] + way[2] * way[2] > zero
-        # Across the stroke: the tip's offset, turned to the way across it.
-        side_a = along[0] * way[0] + along[1] * way[1] + along[2] * way[2]
-        side_b = (across[0] * way[0] + across[1] * way[1] + across[2] * way[2]) * roundness
-        short, slope = inv / roundness, one / (one - hardness) if hardness < one else np.float32(1e6)
-        inv_fade = one / min(FADE, np.float32(0.5) * (one - limit)) if limit > np.float32(-2) and limit < one else one
-        # How far above and below its plane it reaches: a picture fades away from it, a ball ends by itself.
-        reach_h, inv_h = (one, np.float32(4)) if tip >= 0 else (np.float32(1e6), one)
-        if depth > zero and (tip < 0 or depth < reach_h):
-            reach_h, inv_h = depth, np.float32(4) / depth
-        far = r * reach
-        z0 = max(min(max(int(np.floor((cz - far - low[2]) / cell)), 0), dims[2] - 1), z_first)
-        z1 = min(min(max(int(np.floor((cz + far - low[2]) / cell)), 0), dims[2] - 1), z_last)
-        y0 = min(max(int(np.floor((cy - far - low[1]) / cell)), 0), dims[1] - 1)
-        y1 = min(max(int(np.floor((cy + far - low[1]) / cell)), 0), dims[1] - 1)
-        for z in range(z0, z1 + 1):
-            gz = max(low[2] + np.float32(z * cell) - cz, cz - low[2] - np.float32((z + 1) * cell), zero)
-            for y in range(y0, y1 + 1):
-                gy = max(low[1] + np.float32(y * cell) - cy, cy - low[1] - np.float32((y + 1) * cell), zero)
-                rest = far * far - gz * gz - gy * gy
-                if rest < 0:
-                    continue
-                half = np.sqrt(rest)
-                x0 = min(max(int(np.floor((cx - half - low[0]) / cell)), 0), dims[0] - 1)
-                x1 = min(max(int(np.floor((cx + half - low[0]) / cell)), 0), dims[0] - 1)
-                row = (z * dims[1] + y) * dims[0]
-                end = start[row + x1 + 1]
-                for first in range(start[row + x0], end, STRETCH):
-                    n = min(STRETCH, end - first)
-                    base = np.uint64(first)
-                    # What does not fill a vector is done one by one: some samples more are weighed, and forgotten.
-                    filled = min((np.uint64(n) + np.uint64(WHOLE - 1)) & ~np.uint64(WHOLE - 1), np.uint64(len(slot)) - base)
-                    if bend:
-                        for i in range(n):
-                            k = first + i
-                            nx, ny, nz = np.float32(normal[0, k]) * scale, np.float32(normal[1, k]) * scale, np.float32(normal[2, k]) * scale
-                            dx, dy, dz = xyz[0, k] - cx, xyz[1, k] - cy, xyz[2, k] - cz
-                            weights[i], at_a[i], at_b[i] = weigh(
-                                dx, dy, dz, nx, ny, nz, inv, along, across, up, roundness, hardness, limit, depth, tip, flip, bend, tips
-                            )
-                    else:
-                        # Without a branch, so that this becomes vector instructions.
-                        for i in range(filled):
-                            m = base + i
-                            dx, dy, dz = xyz[0, m] - cx, xyz[1, m] - cy, xyz[2, m] - cz
-                            a = (dx * along[0] + dy * along[1] + dz * along[2]) * inv
-                            b = (dx * across[0] + dy * across[1] + dz * across[2]) * short
-                            h = (dx * up[0] + dy * up[1] + dz * up[2]) * inv
-                            cosine = (np.float32(normal[0, m]) * up[0] + np.float32(normal[1, m]) * up[1] + np.float32(normal[2, m]) * up[2]) * scale
-                            w = (cosine - limit) * inv_fade
-                            w = one if w > one else w
-                            w = zero if w < zero else w
-                            h = h if h > zero else -h
-                            q = (reach_h - h) * inv_h
-                            q = one if q > one else q
-                            q = zero if q < zero else q
-                            w = w * q
-                            if tip < 0:
-                                t = (np.sqrt(a * a + b * b + h * h) - hardness) * slope
-                                t = one if t > one else t
-                                t = zero if t < zero else t
-                                w = w * (one - t * t * (np.float32(3) - np.float32(2) * t))
-                            at_a[i], at_b[i], weights[i] = a, b, w
-                        if tip >= 0:
-                            picture = tips[tip]
-                            half = np.float32(0.5) * np.float32(picture.shape[0])
+    one, zero = np.float32(1), np.float32(0)
+    within, marked, kept = tile_bits(square), ~np.uint64(0), marks.shape[1] if len(marks) else 0
+    box, reach_of, order = i64_room((GROUP, 4)), i64_room((GROUP, 2)), i64_room(GROUP)
+    now, weights, at_a, at_b, shares = f32_room(ROOM), f32_room(ROOM), f32_room(ROOM), f32_room(ROOM), f32_room(ROOM)
+    colours, texture = f32_room((4, ROOM)), f32_room(ROOM)
+    index, part_x, part_y, four = u32_room(ROOM), f32_room(ROOM), f32_room(ROOM), u64_room(ROOM)
+    for g in range(0, len(dabs), GROUP):
+        size = min(GROUP, len(dabs) - g)
+        left, right = boxes_of(dabs, g, size, reach, spacing, low, cell, dims, z_first, z_last, box)
+        for lead in range(size):
+            for z in range(box[lead, 0], box[lead, 1] + 1):
+                for y in range(box[lead, 2], box[lead, 3] + 1):
+                    row = (z * dims[1] + y) * dims[0]
+                    if start[row + left] == start[row + right + 1] or walked_before(box, lead, z, y):
+                        continue
+                    count = cells_reached(dabs, g, lead, size, reach, spacing, low, cell, dims, z, y, box, reach_of, order)
+                    taken = 0
+                    while taken < count:
+                        first = taken
+                        taken, xa, xb = next_stretch(order, reach_of, first, count)
+                        begin, end = start[row + xa], start[row + xb + 1]
+                        for base in range(begin, end, STRETCH):
+                            n = np.uint64(min(STRETCH, end - base))
                             for i in range(n):
-                                a, b = at_a[i], at_b[i]
-                                if weights[i] > zero and abs(a) < one and abs(b) < one:
-                                    u, v = (a * flip + one) * half - np.float32(0.5), (one - b) * half - np.float32(0.5)
-                                    weights[i] *= _bilinear(picture, u, v, False)
-                                else:
-                                    weights[i] = zero
-                    if grain_depth > zero:
-                        for i in range(n):
-                            if weights[i] > zero:
-                                k = first + i
-                                nx, ny, nz = np.float32(normal[0, k]) * scale, np.float32(normal[1, k]) * scale, np.float32(normal[2, k]) * scale
-                                u, v = travelled + at_a[i] * r, at_b[i] * roundness * r
-                                gx, gy, gz = xyz[0, k], xyz[1, k], xyz[2, k]
-                                weights[i] *= _grained(grain, grain_depth, grain_size, grain_fixed, gx, gy, gz, nx, ny, nz, u, v)
-                    # Fetched, raised in vector instructions, and put back where that changed something.
-                    for i in range(np.uint64(n)):
-                        held[i] = coverage[np.uint64(slot[base + i])]
-                    for i in range(filled):
-                        raised[i] = _raised(held[i], cap, flow, weights[i], build)
-                    if len(marks):
-                        # The share of its colour, and how far that is mixed, in place of what is needed no more.
-                        for i in range(filled):
-                            weights[i] = (raised[i] - held[i]) / (raised[i] if raised[i] > zero else one)
-                            at_a[i] = _mixture(mix, by_side, at_a[i] * side_a + at_b[i] * side_b)
-                    for i in range(np.uint64(n)):
-                        if raised[i] > held[i]:
-                            s = np.uint64(slot[base + i])
-                            if len(allowed) and allowed[s] == 0:
-                                continue
-                            coverage[s] = raised[i]
-                            if len(marks):
-                                _remember(marks, s, weights[i], at_a[i], hue, saturation, value)
-                            # Samples of one tile follow each other.
-                            if s & within != marked:
-                                marked = s & within
-                                dirty[s >> np.uint64(16), tile_of(np.int64(s), square)] = 1
+                                now[i] = coverage[np.uint64(slot[np.uint64(base) + i])]
+                            for k in range(kept):
+                                for i in range(n):
+                                    colours[k, i] = marks[np.uint64(slot[np.uint64(base) + i]), k]
+                            if grain_depth > zero and grain_fixed:
+                                _texture_stretch(
+                                    np.uint64(base), n, slot, xyz, normal, grain, grain_depth, grain_size, textures,
+                                    texture, at_a, at_b, shares, weights, index, part_x, part_y, four,
+                                )  # fmt: skip
+                            for o in range(first, taken):
+                                e, d = order[o], g + order[o]
+                                a = max(base, start[row + reach_of[e, 0]])
+                                b = min(base + np.int64(n), start[row + reach_of[e, 1] + 1])
+                                if a >= b:
+                                    continue
+                                at, m = np.uint64(a - base), np.uint64(b - a)
+                                whole = min((m + np.uint64(WHOLE - 1)) & ~np.uint64(WHOLE - 1), np.uint64(xyz.shape[1]) - np.uint64(a))
+                                _weigh_stretch(
+                                    dabs, d, np.uint64(a), m, whole, spacing, reach, xyz, normal, tips, grain, grain_depth, grain_size, grain_fixed,
+                                    texture, at, weights, at_a, at_b, index, part_x, part_y, four,
+                                )  # fmt: skip
+                                flow, cap = dabs[d, 15], dabs[d, 16]
+                                if kept == 0:
+                                    for i in range(at, at + whole):
+                                        now[i] = _raised(now[i], cap, flow, weights[i], build)
+                                    continue
+                                for i in range(at, at + whole):
+                                    raised = _raised(now[i], cap, flow, weights[i], build)
+                                    shares[i] = (raised - now[i]) / (raised if raised > zero else one)
+                                    now[i] = raised
+                                way = (dabs[d, 25], dabs[d, 26], dabs[d, 27])
+                                by_side = way[0] * way[0] + way[1] * way[1] + way[2] * way[2] > zero
+                                # Across the stroke: the tip's offset, turned to the way across it.
+                                side_a = dabs[d, 7] * way[0] + dabs[d, 8] * way[1] + dabs[d, 9] * way[2]
+                                side_b = (dabs[d, 10] * way[0] + dabs[d, 11] * way[1] + dabs[d, 12] * way[2]) * dabs[d, 13]
+                                mix = dabs[d, 21]
+                                for i in range(at, at + whole):
+                                    mixed = _mixture(mix, by_side, at_a[i] * side_a + at_b[i] * side_b)
+                                    colours[0, i] += (mixed - colours[0, i]) * shares[i]
+                                for k in range(1, kept):
+                                    other = dabs[d, 21 + k]
+                                    for i in range(at, at + whole):
+                                        colours[k, i] += (other - colours[k, i]) * shares[i]
+                            for i in range(n):
+                                s = np.uint64(slot[np.uint64(base) + i])
+                                if now[i] > coverage[s] and (len(allowed) == 0 or allowed[s] != 0):
+                                    coverage[s] = now[i]
+                                    for k in range(kept):
+                                        marks[s, k] = colours[k, i]
+                                    # Samples of one tile follow each other.
+                                    if s & within != marked:
+                                        marked = s & within
+                                        dirty[s >> np.uint64(16), tile_of(np.int64(s), square)] = 1
 
 
 @kernel(numba.void(f32[:, ::1], i32, i32[::1], u8[::1], *_SETTINGS), late=True)
@@ -321,8 +430,8 @@ def rich_discs(
                 if weight <= zero:
                     continue
                 if grain_depth > zero:
-                    u, v = travelled + a * r, b * r
-                    weight *= _grained(grain, grain_depth, grain_size, grain_fixed, np.float32(x), np.float32(y), zero, zero, zero, one, u, v)
+                    along_it, across_it = (np.float32(x), np.float32(y)) if grain_fixed else (travelled + a * r, b * r)
+                    weight *= one - grain_depth * (one - _grain_at(grain, np.float32(grain.shape[0]) / grain_size, along_it, across_it))
                 c = coverage[s]
                 now = _raised(c, cap, flow, weight, build)
                 if now > c:

@@ -11,7 +11,7 @@ from ruvelt.core.kernels import f32_room, i64_room, inline, kernel, u8_room, u16
 from ruvelt.core.samples.grid import search
 from ruvelt.core.tolerances import FACING_FADE_COS
 
-f32, i32, i64, u8, u16 = numba.float32, numba.int32, numba.int64, numba.uint8, numba.uint16
+f32, i32, i64, u8, u16, u64 = numba.float32, numba.int32, numba.int64, numba.uint8, numba.uint16, numba.uint64
 FADE = np.float32(FACING_FADE_COS)
 #: A tile's texels and those of its neighbours at its edge.
 LINE = 17
@@ -268,7 +268,7 @@ def _fill(wx, wy, state, left, top, step):
 
 
 @kernel(
-    numba.void(i32[::1], numba.boolean, f32[:, ::1], f32[:, ::1], numba.boolean, f32[:, :, ::1], i32, f32[:, ::1], f32[:, ::1], i32[::1], *GRID,
+    numba.void(i32[::1], numba.boolean, f32[:, ::1], f32[:, ::1], numba.boolean, u64[:, :, ::1], i32, f32[:, ::1], f32[:, ::1], i32[::1], *GRID,
                u8[::1], i64[::1], f32[:, ::1], f32[:, ::1], f32[:, :, ::1]),
     late=True,
 )  # fmt: skip
@@ -540,7 +540,7 @@ def smear_codes(tiles, chunk, face, side, shift, pictures, comps, multiplied, mi
 
 
 @kernel(
-    numba.void(i32[::1], f32[:, ::1], f32[:, ::1], f32[:, :, ::1], f32[:, ::1], f32[:, ::1], i32[::1], *GRID, u8[::1], i64[::1], f32[:, ::1],
+    numba.void(i32[::1], f32[:, ::1], f32[:, ::1], u64[:, :, ::1], f32[:, ::1], f32[:, ::1], i32[::1], *GRID, u8[::1], i64[::1], f32[:, ::1],
                i32[::1], f32[:, :, ::1], i32[:, ::1]),
     late=True,
 )  # fmt: skip

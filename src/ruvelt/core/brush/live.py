@@ -17,7 +17,7 @@ from ruvelt.core.brush.reading import Reader
 from ruvelt.core.brush.settings import Brush, Mirror
 from ruvelt.core.brush.smear import smear_of
 from ruvelt.core.brush.target import Cell, Paint, ResolvedTarget
-from ruvelt.core.brush.tips import load_grain, load_tips
+from ruvelt.core.brush.tips import Fours, fours, load_grain, load_tips, reach_of
 from ruvelt.core.planes.addresses import Addresses
 from ruvelt.core.planes.plane import U16, empty_chunk
 from ruvelt.core.samples.chunks import CHUNK, CHUNK_SIDE, TILES
@@ -35,7 +35,7 @@ SLABS_FROM = 300_000
 #: The same for dabs that are weighed sample by sample.
 RICH_SLABS_FROM = 150_000
 _BUILDS = {"flow": FLOW, "past": PAST, "level": LEVEL}
-_NO_GRAIN = np.ones((1, 1), np.float32)
+_NO_GRAIN = np.zeros((1, 1), np.uint64)
 F32 = NDArray[np.float32]
 
 
@@ -92,8 +92,14 @@ class LiveStroke:
         #: What the stroke remembers of its dabs' colours at each sample.
         self._marks = np.zeros((samples.slot_count if brush.colours_vary else 0, 4 if brush.colours_turn else 1), np.float32)
         self._mixed: dict[tuple[str, int], U16] = {}
-        self._tips: F32 | None = None
-        self._grain = load_grain(brush.grain.picture, evaluator.picture) if brush.grain.picture is not None else _NO_GRAIN
+        self._tips: Fours | None = None
+        #: How far its dabs reach, in radii.
+        self._reach = 1.0
+        grain = brush.grain.picture
+        self._grain = fours(load_grain(grain, evaluator.picture), wraps=True) if grain is not None else _NO_GRAIN
+        on_surface = grain is not None and brush.grain.fixed == "surface"
+        #: What the grain leaves of paint at each sample, as far as it was asked, for it is the same for every dab.
+        self._textures = np.zeros(samples.slot_count if on_surface else 0, np.float32)
         self._home: int | None = None
         self._allowed = np.zeros(0, np.uint8)
         if hidden is not None and hidden.any():
@@ -152,13 +158,16 @@ class LiveStroke:
         mine = self.samples.slots_of_faces(model.face_part == self._home).astype(np.uint8)
         self._allowed = mine if not len(self._allowed) else self._allowed & mine
 
-    def _ready_tips(self, dab: F32, flat: bool) -> F32:
-        """(k, side, side) pictures of the brush's tips."""
+    def _ready_tips(self, dab: F32, flat: bool) -> Fours:
+        """(k, side, side) pictures of the brush's tips, (1, 1, 1) of a round one."""
         if self._tips is None:
             # As fine as the first dab needs them, so that batches make no difference.
             across = 2 * float(dab[3]) / (1.0 if flat else self.samples.spacing)
             tips = self._brush.tips
-            self._tips = load_tips(tips, across, self.evaluator.picture) if tips else np.ones((1, 1, 1), np.float32)
+            self._tips = np.zeros((1, 1, 1), np.uint64)
+            if tips:
+                pictures = load_tips(tips, across, self.evaluator.picture)
+                self._tips, self._reach = fours(pictures, wraps=False), reach_of(pictures)
         return self._tips
 
     def _rich(self, dabs: F32, flat: bool, dirty: NDArray[np.uint8]) -> None:
@@ -167,17 +176,17 @@ class LiveStroke:
         depth = brush.grain.depth if brush.grain.picture is not None else 0.0
         size = brush.grain.size * samples.model.diagonal / (samples.spacing if flat else 1.0)
         # Along the stroke a grain lies still on the sheet or model by its distance, in texels or object units.
-        settings = (pictures, self._grain, depth, size, brush.grain.fixed == "surface", brush.reach, _BUILDS[brush.build])
+        settings = (pictures, self._grain, depth, size, brush.grain.fixed == "surface", self._reach, _BUILDS[brush.build])
         if flat:
             assert isinstance(samples, SheetSamples)
             rich_discs(dabs, samples.side, samples.owner, self._allowed, *settings, self._coverage, self._marks, dirty)
             return
-        edges = self._slabs(dabs, brush.reach, RICH_SLABS_FROM)
+        edges = self._slabs(dabs, self._reach, RICH_SLABS_FROM)
 
         def lay(slab: int) -> None:
             rich_balls(
                 dabs, grid.low, grid.cell, grid.dims, grid.start, grid.slot, grid.xyz, grid.normal, self._allowed, samples.spacing,
-                samples.square, edges[slab], edges[slab + 1] - 1, *settings, self._coverage, self._marks, dirty,
+                samples.square, edges[slab], edges[slab + 1] - 1, *settings, self._coverage, self._marks, dirty, self._textures,
             )  # fmt: skip
 
         self._workers.map(lay, range(len(edges) - 1))

@@ -9,7 +9,7 @@ from typing import Protocol
 import numpy as np
 from numpy.typing import NDArray
 
-from ruvelt.core.brush._path_kernels import axes_across, lay_stops, pack_balls
+from ruvelt.core.brush._path_kernels import axes_across, lay_stops, pack_balls, pack_rich
 from ruvelt.core.brush.camera import Camera
 from ruvelt.core.brush.settings import Brush, PressureCurve
 from ruvelt.core.mesh.rays import RayCaster
@@ -145,45 +145,32 @@ class _Line:
         return Stops(place, pressure, way, number) if k == 1 else Stops(*(np.repeat(v, k, axis=0) for v in (place, pressure, way, number)))
 
 
+#: What kernels call a brush's flips and ways of mixing.
+FLIPS = {"none": 0, "alternate": 1, "random": 2}
+MIXINGS = {"none": 0, "across": 0, "along": 1, "random": 2}
+_NONE = np.zeros((0, 3))
+
+
 class Character:
     """What makes rich dabs of one stroke differ: their own random numbers, the colours' share and the distance travelled."""
 
     def __init__(self, brush: Brush) -> None:
         self._brush, self._random = brush, np.random.Generator(np.random.PCG64([brush.seed, 7]))
         self._travelled = 0.0
+        turned = brush.colours_turn
+        self._spread = np.array([0.5 * brush.jitter_hue, brush.jitter_saturation, brush.jitter_value]) if turned else np.zeros(3)
 
     def rows(self, balls: NDArray[np.float32], number: NDArray[np.float64], across: NDArray[np.float64] | None, flat: bool) -> NDArray[np.float32]:
         """(n, 31) rich dabs from (n, 18) plain ones; `across`: (n, 3) unit vectors across the stroke."""
         brush, n = self._brush, len(balls)
         chance = self._random.random((n, 6))
-        out = np.zeros((n, RICH_COLUMNS), np.float32)
-        out[:, :17] = balls[:, :17]
+        out = np.empty((n, RICH_COLUMNS), np.float32)
+        limit = math.cos(math.radians(brush.facing_deg)) if brush.facing else -3.0
+        pattern = (len(brush.tips), FLIPS[brush.flip], MIXINGS[brush.mix.way], brush.mix.length, brush.spacing, self._spread, flat)
+        aside = across if brush.mix.way == "across" and across is not None else _NONE
+        self._travelled = float(pack_rich(balls, number, chance, aside, limit, brush.depth, *pattern, self._travelled, out))
         if brush.back:
             out[:, 4:7] *= -1
-        out[:, 17] = math.cos(math.radians(brush.facing_deg)) if brush.facing else -3
-        out[:, 18] = brush.depth
-        out[:, 19] = np.minimum(chance[:, 0] * len(brush.tips), len(brush.tips) - 1).astype(int) if brush.tips else -1
-        out[:, 20] = 1
-        if brush.flip != "none":
-            out[number % 2 == 1 if brush.flip == "alternate" else chance[:, 1] < 0.5, 20] = -1
-        if brush.mix.way == "along":
-            out[:, 21] = 1 - np.abs(1 - (number * brush.spacing / brush.mix.length) % 2)
-        elif brush.mix.way == "random":
-            out[:, 21] = chance[:, 2]
-        elif brush.mix.way == "across" and across is not None:
-            out[:, 25:28] = across
-        if brush.colours_turn:
-            spread = np.array([0.5 * brush.jitter_hue, brush.jitter_saturation, brush.jitter_value])
-            out[:, 22:25] = (2 * chance[:, 3:6] - 1) * spread
-        travelled = np.empty(n + 1)
-        travelled[0], travelled[1:] = self._travelled, brush.spacing * 2 * out[:, 3].astype(np.float64)
-        # Dabs of one stop lie at one place.
-        travelled[2:][number[1:] == number[:-1]] = 0
-        # Added one by one, so that it makes no difference how a stroke is cut into batches.
-        np.cumsum(travelled, out=travelled)
-        out[:, 28] = travelled[1:]
-        self._travelled = float(travelled[-1])
-        out[:, 29] = flat
         return out
 
 
@@ -191,10 +178,10 @@ def _factors(curve: PressureCurve, pressure: NDArray[np.float64]) -> NDArray[np.
     return np.array([curve.at(p) for p in pressure]) if curve.on else np.ones(len(pressure))
 
 
-def _across(normal: NDArray[np.float64], lean: NDArray[np.float64]) -> NDArray[np.float64]:
-    """(n, 3) unit vectors across `normal`, as close to `lean`, (n, 3) or (1, 3), as can be."""
+def _across(normal: NDArray[np.float64], lean: NDArray[np.float64], turned: bool = False) -> NDArray[np.float64]:
+    """(n, 3) unit vectors across `normal`, as close to `lean`, (n, 3) or (1, 3), as can be; `turned` on by a quarter about the normal."""
     out = np.empty_like(normal)
-    axes_across(normal, lean, out)
+    axes_across(normal, lean, turned, out)
     return out
 
 
@@ -226,10 +213,7 @@ def laid_dabs(
 ) -> NDArray[np.float32]:
     """Dabs as they are laid: rich where the brush asks for it, mirrored. way : (n, 3) object space."""
     if brush.rich:
-        across = None
-        if brush.mix.way == "across":
-            lying = _across(normal, way)
-            across = normal[:, [1, 2, 0]] * lying[:, [2, 0, 1]] - normal[:, [2, 0, 1]] * lying[:, [1, 2, 0]]
+        across = _across(normal, way, turned=True) if brush.mix.way == "across" else None
         balls = character.rows(balls, number, across, False)
     return mirrored(balls, brush)
 

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import math
 from typing import Annotated, Literal
 
 import numpy as np
@@ -140,11 +139,6 @@ class Brush(Frozen):
         """Whether a dab is more than a round one that builds up: then it is laid sample by sample."""
         limits = self.facing_deg != 90 or self.back or self.depth > 0
         return bool(self.tips) or self.build != "flow" or self.colours_vary or self.grain.picture is not None or limits
-
-    @property
-    def reach(self) -> float:
-        """How far a dab reaches, in radii: a picture has corners."""
-        return math.sqrt(2) if self.tips else 1.0
 
 
 class BrushParameter(Frozen):

@@ -10,6 +10,7 @@ from numpy.typing import NDArray
 
 from ruvelt.core.brush import _smear_kernels as kernels
 from ruvelt.core.brush._clone_kernels import fetch_codes
+from ruvelt.core.brush.tips import Fours
 from ruvelt.core.planes.plane import U16
 from ruvelt.core.samples.chunks import TILES
 from ruvelt.core.samples.sheet import SheetSamples
@@ -44,7 +45,9 @@ class Smear(ABC):
         self._clear()
         self._before = None
 
-    def drag(self, dabs: F32, copies: int, flat: bool, tips: F32 | None, allowed: NDArray[np.uint8], coverage: F32, dirty: NDArray[np.uint8]) -> None:
+    def drag(
+        self, dabs: F32, copies: int, flat: bool, tips: Fours | None, allowed: NDArray[np.uint8], coverage: F32, dirty: NDArray[np.uint8]
+    ) -> None:
         """Lay ball dabs (n, 18), or rich ones (n, 31) with their tips; `copies`: how many mirrored ones belong to each stop, one after the other."""
         samples = self.samples
         centres = dabs[:, :3]
@@ -63,7 +66,7 @@ class Smear(ABC):
         kernels.smear_reach(reached, flat, side, samples.square, *self._space, self._seen, self._turn, marks)
         tiles = np.flatnonzero(marks.view(np.bool_)).astype(np.int32)
         parts = max(1, min(len(tiles) // SHARE, self._workers.threads))
-        pictures = tips if tips is not None else np.zeros((0, 1, 1), np.float32)
+        pictures = tips if tips is not None else np.zeros((0, 1, 1), np.uint64)
         # All are traced by what was there before the batch; only then does it take its place.
         for take in self._workers.map(lambda part: self._trace(part, balls, drags, flat, pictures, allowed), np.array_split(tiles, parts)):
             take(coverage, dirty)
@@ -72,7 +75,7 @@ class Smear(ABC):
     def _clear(self) -> None: ...
 
     @abstractmethod
-    def _trace(self, tiles: I32, balls: F32, drags: F32, flat: bool, tips: F32, allowed: NDArray[np.uint8]) -> Any:
+    def _trace(self, tiles: I32, balls: F32, drags: F32, flat: bool, tips: Fours, allowed: NDArray[np.uint8]) -> Any:
         """Trace samples of tiles (chunk · 256 + tile); gives what puts them in their place, called with coverage and dirty tiles."""
 
     @abstractmethod
@@ -98,7 +101,7 @@ class SheetSmear(Smear):
     def _clear(self) -> None:
         self.shift = np.zeros_like(self.shift)
 
-    def _trace(self, tiles: I32, balls: F32, drags: F32, flat: bool, tips: F32, allowed: NDArray[np.uint8]) -> Any:
+    def _trace(self, tiles: I32, balls: F32, drags: F32, flat: bool, tips: Fours, allowed: NDArray[np.uint8]) -> Any:
         samples = self.samples
         # A picture bends too quickly; one texel is none.
         coarse = tips.shape[1] == 1 and float(balls[:, 3].min()) >= COARSE_FROM * (1.0 if flat else samples.spacing)
@@ -128,7 +131,7 @@ class VertexSmear(Smear):
         self.shift = np.zeros((self.samples.slot_count, 3), np.float32)
         self.source = np.zeros(self.samples.slot_count, np.int32)
 
-    def _trace(self, tiles: I32, balls: F32, drags: F32, flat: bool, tips: F32, allowed: NDArray[np.uint8]) -> Any:
+    def _trace(self, tiles: I32, balls: F32, drags: F32, flat: bool, tips: Fours, allowed: NDArray[np.uint8]) -> Any:
         samples = self.samples
         moved, found = np.empty((len(tiles), TILES, 3), np.float32), np.empty((len(tiles), TILES), np.int32)
         kernels.smear_vertices(

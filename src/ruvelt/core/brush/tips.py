@@ -3,6 +3,7 @@
 # mypy: disable-error-code="no-any-return"
 from __future__ import annotations
 
+import math
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from functools import lru_cache
@@ -15,6 +16,7 @@ from ruvelt.core.errors import NotFound
 from ruvelt.core.stack.measures import Images, lightness, no_images
 
 F32 = NDArray[np.float32]
+Fours = NDArray[np.uint64]
 U16 = NDArray[np.uint16]
 #: Texels along a side of a tip from the library, and the most of one that is brought in.
 SIDE, LARGEST = 256, 1024
@@ -231,6 +233,27 @@ def load_tips(names: Sequence[str], across: float, images: Images = no_images) -
     side = int(np.clip(2 ** np.ceil(np.log2(np.clip(np.nan_to_num(across), 1, LARGEST))), 8, finest))
     # Sizes down by areas, so that fine detail of a small dab is its mean and not chance.
     return np.ascontiguousarray(np.stack([_at(p, np.empty((side, side), np.float32)) for p in pictures]), np.float32)
+
+
+def reach_of(pictures: F32) -> float:
+    """How far from its middle a dab of (k, side, side) pictures lays anything, in radii: their corners are seldom drawn in."""
+    side = pictures.shape[1]
+    _, y, x = np.nonzero(pictures)
+    if not len(x):
+        return 1.0
+    # Between texels a picture ends a texel later.
+    return float(np.hypot(x + 0.5 - side / 2, y + 0.5 - side / 2).max() + math.sqrt(2)) / (side / 2)
+
+
+def fours(pictures: F32, wraps: bool) -> Fours:
+    """(…, side, side) pictures, 0–1, as kernels read them: in each texel, 16 bits each from the lowest, itself, its right, the two below them.
+
+    wraps : the picture is repeated beyond its edges; else it gets an empty edge of one texel all around
+    """
+    held = pictures if wraps else np.pad(pictures, [(0, 0)] * (pictures.ndim - 2) + [(1, 1), (1, 1)])
+    codes = np.rint(np.clip(held, 0, 1) * 65535).astype(np.uint64)
+    right = np.roll(codes, -1, axis=-1)
+    return codes | right << np.uint64(16) | np.roll(codes, -1, axis=-2) << np.uint64(32) | np.roll(right, -1, axis=-2) << np.uint64(48)
 
 
 def load_grain(name: str, images: Images = no_images) -> F32:
