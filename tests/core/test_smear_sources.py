@@ -7,18 +7,19 @@ import pytest
 from scipy.spatial import cKDTree
 
 from ruvelt.core.brush.path import Point, SurfacePath
-from ruvelt.core.brush.settings import Brush, Mirror
-from ruvelt.core.brush.smear import SheetSmear
+from ruvelt.core.brush.settings import Brush, Grain, Mirror
+from ruvelt.core.brush.smear import NO_GRAIN, SheetSmear
 from ruvelt.core.brush.target import Paint
 from ruvelt.core.workers import Workers
 from tests.core.scene import Scene, paint_layer, target
+from tests.core.test_grain import SIZE, picture
 from tests.core.test_reading_tools import painted
 from tests.meshes import globe
 
 SMEAR = Paint(tool="smear", reads="layer")
 
 
-def traced(scene: Scene, dabs: np.ndarray, copies: int) -> tuple[np.ndarray, np.ndarray]:
+def traced(scene: Scene, dabs: np.ndarray, copies: int, depth: float = 0.0) -> tuple[np.ndarray, np.ndarray]:
     """(samples, 3) where what is at each sample lay, and which samples move: dab after dab backwards, in double precision."""
     samples = scene.samples
     slots = np.flatnonzero(samples.covered)
@@ -29,6 +30,10 @@ def traced(scene: Scene, dabs: np.ndarray, copies: int) -> tuple[np.ndarray, np.
     for d in range(len(dabs) - 1, -1, -1):
         t = np.clip((np.linalg.norm(point - centre[d], axis=1) / dabs[d, 3] - dabs[d, 14]) / (1 - dabs[d, 14]), 0, 1)
         weight = (1 - t * t * (3 - 2 * t)) * np.clip(normal @ dabs[d, 4:7].astype(np.float64) / 0.25, 0, 1) * dabs[d, 16]
+        if depth > 0:
+            size, share = SIZE * samples.model.diagonal, normal**4
+            sides = np.array([picture("clouds", point[:, u], point[:, v], size) for u, v in ((1, 2), (0, 2), (0, 1))])
+            weight = weight * (1 - depth * (1 - (share.T * sides).sum(axis=0) / share.sum(axis=1)))
         point -= weight[:, None] * drag[d]
     return point, np.linalg.norm(point - begun, axis=1) > 1e-6
 
@@ -44,7 +49,7 @@ def test_one_batch_takes_its_picture_from_where_a_tree_finds_it(size: float, thr
     dabs = SurfacePath(brush, samples).extend(points)
     smear = SheetSmear(samples, scene.workers)
     coverage, dirty = np.zeros(samples.slot_count, np.float32), np.zeros((samples.chunk_count, 256), np.uint8)
-    smear.drag(dabs, 2 if mirror.x else 1, False, None, np.zeros(0, np.uint8), coverage, dirty)
+    smear.drag(dabs, 2 if mirror.x else 1, False, None, NO_GRAIN, np.zeros(0, np.uint8), coverage, dirty)
     wanted, moves = traced(scene, dabs, 2 if mirror.x else 1)
     slots = np.flatnonzero(samples.covered)
     assert 100 < moves.sum() < len(slots) / 2
@@ -66,6 +71,26 @@ def test_one_batch_takes_its_picture_from_where_a_tree_finds_it(size: float, thr
     assert (far > 0).mean() > 0.98
     assert dirty[moved[far > 0] >> 16, ((local >> 12) << 4 | (local & 255) >> 4)[far > 0]].all()
     assert (coverage[moved[far >= 1]] == 1).all()
+
+
+def test_a_grain_holds_back_what_is_dragged_over_its_gaps() -> None:
+    scene = Scene(globe(48, 24), (paint_layer(),), side=512)
+    samples = scene.samples
+    brush = Brush(size=0.3, size_unit="object", hardness=0.4, spacing=0.1, strength=0.9, grain=Grain(picture="clouds", size=SIZE, depth=0.9))
+    points = [Point((float(np.sin(a)), 0.1, float(np.cos(a)))) for a in np.linspace(0.2, 0.5, 5)]
+    live = scene.live(target("base_color"), SMEAR, brush=brush)
+    dabs = SurfacePath(brush, samples).extend(points)
+    live.dabs(dabs)
+    wanted, moves = traced(scene, dabs, 1, depth=0.9)
+    smooth, _ = traced(scene, dabs, 1)
+    slots = np.flatnonzero(samples.covered)
+    way, shift = (wanted - samples.positions[slots])[moves], live._smear.shift[slots[moves]]
+    # It drags by less, and unevenly.
+    whole = np.linalg.norm((smooth - samples.positions[slots])[moves], axis=1)
+    assert 0.2 < np.linalg.norm(way, axis=1).sum() / whole.sum() < 0.8
+    # Texels there are turned and sized alike, so that ways in space and on the sheet go by one matrix.
+    fit, *_ = np.linalg.lstsq(way, shift, rcond=None)
+    assert np.corrcoef((way @ fit).ravel(), shift.ravel())[0, 1] > 0.98
 
 
 def test_what_lies_in_a_hidden_chunk_is_dragged_out_of_it() -> None:

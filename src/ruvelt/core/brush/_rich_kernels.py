@@ -58,10 +58,27 @@ def _sides(nx, ny, nz):
 
 
 @inline
-def _look_up(pictures, n, index, four):
+def grained(grain, depth, size, fixed, flat, x, y, z, nx, ny, nz, along, across):
+    """What a grain leaves of the paint at a place; along, across : the same from where a stroke began, in lengths like `size`.
+
+    fixed : to the surface, on the model from three sides; else it lies along the stroke
+    """
+    one, scale = np.float32(1), np.float32(grain.shape[0]) / size
+    if not fixed:
+        held = _grain_at(grain, scale, along, across)
+    elif flat:
+        held = _grain_at(grain, scale, x, y)
+    else:
+        wx, wy, wz = _sides(nx, ny, nz)
+        held = wx * _grain_at(grain, scale, y, z) + wy * _grain_at(grain, scale, x, z) + wz * _grain_at(grain, scale, x, y)
+    return one - depth * (one - held)
+
+
+@inline
+def _look_up(pictures, begin, end, index, four):
     """What lies at places of a picture, by itself: loads from scattered places would keep all around them from becoming vector instructions."""
     flat = pictures.reshape(-1)
-    for i in range(n):
+    for i in range(begin, end):
         four[i] = flat[np.uint64(index[i])]
 
 
@@ -231,7 +248,7 @@ def _weigh_stretch(
                 x, y, fx, fy = _tip_place(picture, a, b, flip)
                 index[i], part_x[i], part_y[i] = np.uint32(begin + y * side + x), fx, fy
                 weights[at + i] = weights[at + i] if inside else zero
-            _look_up(tips, whole, index, four)
+            _look_up(tips, np.uint64(0), whole, index, four)
             for i in range(whole):
                 weights[at + i] *= _between(four[i], part_x[i], part_y[i])
     if grain_depth > zero and grain_fixed:
@@ -242,7 +259,7 @@ def _weigh_stretch(
         for i in range(whole):
             x, y, fx, fy = _grain_place(grain, grain_scale, travelled + at_a[at + i] * r, at_b[at + i] * roundness * r)
             index[i], part_x[i], part_y[i] = np.uint32(y * size + x), fx, fy
-        _look_up(grain, whole, index, four)
+        _look_up(grain, np.uint64(0), whole, index, four)
         for i in range(whole):
             weights[at + i] *= one - grain_depth * (one - _between(four[i], part_x[i], part_y[i]))
     for i in range(n, whole):
@@ -258,33 +275,38 @@ def _texture_stretch(
     textures : what is known of that by slot, 0 where it is not; it is worked out only once
     """
     one, zero, tiny = np.float32(1), np.float32(0), np.float32(1 / 127)
-    known = True
+    # What is not known lies side by side, for a stroke goes one way.
+    begin, end = n, np.uint64(0)
     for i in range(n):
         texture[i] = textures[np.uint64(slot[base + i])]
-        known = known and texture[i] > zero
-    if not known:
-        side, scale = np.int32(grain.shape[0]), np.float32(grain.shape[0]) / size
-        for i in range(n):
-            m = base + i
-            nx, ny, nz = np.float32(normal[0, m]) * tiny, np.float32(normal[1, m]) * tiny, np.float32(normal[2, m]) * tiny
-            share_x[i], share_y[i], share_z[i] = _sides(nx, ny, nz)
-            held[i] = zero
-        for axis in range(3):
-            first, second = (1 if axis == 0 else 0), (1 if axis == 2 else 2)
-            for i in range(n):
-                x, y, fx, fy = _grain_place(grain, scale, xyz[first, base + i], xyz[second, base + i])
-                index[i], part_x[i], part_y[i] = np.uint32(y * side + x), fx, fy
-            _look_up(grain, n, index, four)
-            for i in range(n):
-                share = share_x[i] if axis == 0 else (share_y[i] if axis == 1 else share_z[i])
-                held[i] += share * _between(four[i], part_x[i], part_y[i])
-        for i in range(n):
-            texture[i] = np.float32(2) - (one - depth * (one - held[i]))
-        for i in range(n):
-            textures[np.uint64(slot[base + i])] = texture[i]
+        if texture[i] == zero:
+            begin, end = min(begin, i), i + np.uint64(1)
+    if begin >= end:
+        return
+    side, scale = np.int32(grain.shape[0]), np.float32(grain.shape[0]) / size
+    for i in range(begin, end):
+        m = base + i
+        nx, ny, nz = np.float32(normal[0, m]) * tiny, np.float32(normal[1, m]) * tiny, np.float32(normal[2, m]) * tiny
+        share_x[i], share_y[i], share_z[i] = _sides(nx, ny, nz)
+        held[i] = zero
+    for axis in range(3):
+        first, second = (1 if axis == 0 else 0), (1 if axis == 2 else 2)
+        for i in range(begin, end):
+            x, y, fx, fy = _grain_place(grain, scale, xyz[first, base + i], xyz[second, base + i])
+            index[i], part_x[i], part_y[i] = np.uint32(y * side + x), fx, fy
+        _look_up(grain, begin, end, index, four)
+        for i in range(begin, end):
+            share = share_x[i] if axis == 0 else (share_y[i] if axis == 1 else share_z[i])
+            held[i] += share * _between(four[i], part_x[i], part_y[i])
+    for i in range(begin, end):
+        texture[i] = np.float32(2) - (one - depth * (one - held[i]))
+    for i in range(begin, end):
+        textures[np.uint64(slot[base + i])] = texture[i]
 
 
-_SETTINGS = (u64[:, :, ::1], u64[:, ::1], f32, f32, numba.boolean, f32, i32, f32[::1], f32[:, ::1], u8[:, ::1])
+#: Signature of a grain: its picture as of tips.fours, depth, size and whether it is fixed to the surface.
+GRAIN = (u64[:, ::1], f32, f32, numba.boolean)
+_SETTINGS = (u64[:, :, ::1], *GRAIN, f32, i32, f32[::1], f32[:, ::1], u8[:, ::1])
 
 
 @kernel(
@@ -430,8 +452,10 @@ def rich_discs(
                 if weight <= zero:
                     continue
                 if grain_depth > zero:
-                    along_it, across_it = (np.float32(x), np.float32(y)) if grain_fixed else (travelled + a * r, b * r)
-                    weight *= one - grain_depth * (one - _grain_at(grain, np.float32(grain.shape[0]) / grain_size, along_it, across_it))
+                    along_it, across_it = travelled + a * r, b * r
+                    weight *= grained(
+                        grain, grain_depth, grain_size, grain_fixed, True, np.float32(x), np.float32(y), zero, zero, zero, one, along_it, across_it
+                    )
                 c = coverage[s]
                 now = _raised(c, cap, flow, weight, build)
                 if now > c:

@@ -5,7 +5,7 @@ import numba
 import numpy as np
 
 from ruvelt.core.brush._dab_kernels import tile_bits, tile_of
-from ruvelt.core.brush._rich_kernels import weigh
+from ruvelt.core.brush._rich_kernels import GRAIN, grained, weigh
 from ruvelt.core.brush._walk_kernels import CHUNK, GRID, beside, far_apart, locate, slot_at
 from ruvelt.core.kernels import f32_room, i64_room, inline, kernel, u8_room, u16_at, u16_room, u32_room, u64_at
 from ruvelt.core.samples.grid import search
@@ -112,10 +112,11 @@ def _reached(cx, cy, cz, around, dabs, drags, widened, order):
 
 
 @inline
-def _trace(count, px, py, pz, nx, ny, nz, order, reached, dabs, drags, flat, tips):
+def _trace(count, px, py, pz, nx, ny, nz, order, reached, dabs, drags, flat, tips, grain, grain_depth, grain_size, grain_fixed):
     """Move points to where what is at them lay before a batch: back through its dabs, the last one first.
 
     px … nz : points and the normals they began with; drags : (n, 3) of each dab from the one before; tips : (k, side, side), or none and plain dabs
+    grain … : as of rich dabs: it holds back what is dragged over its gaps
     """
     one, zero = np.float32(1), np.float32(0)
     for m in range(reached):
@@ -131,10 +132,15 @@ def _trace(count, px, py, pz, nx, ny, nz, order, reached, dabs, drags, flat, tip
                 dx, dy, dz = px[i] - cx, py[i] - cy, pz[i] - cz
                 # A picture has corners.
                 if dx * dx + dy * dy + dz * dz < np.float32(2) * r * r:
-                    w, _, _ = weigh(
+                    w, a, b = weigh(
                         dx, dy, dz, nx[i], ny[i], nz[i], inv, along, across, up, dabs[d, 13], hard, dabs[d, 17], dabs[d, 18], tip, dabs[d, 20],
                         dabs[d, 30] > zero, tips,
                     )  # fmt: skip
+                    if grain_depth > zero and w > zero:
+                        w *= grained(
+                            grain, grain_depth, grain_size, grain_fixed, flat, px[i], py[i], pz[i], nx[i], ny[i], nz[i],
+                            dabs[d, 28] + a * r, b * dabs[d, 13] * r,
+                        )  # fmt: skip
                     w *= strength
                     px[i], py[i], pz[i] = px[i] - w * gx, py[i] - w * gy, pz[i] - w * gz
             continue
@@ -268,12 +274,13 @@ def _fill(wx, wy, state, left, top, step):
 
 
 @kernel(
-    numba.void(i32[::1], numba.boolean, f32[:, ::1], f32[:, ::1], numba.boolean, u64[:, :, ::1], i32, f32[:, ::1], f32[:, ::1], i32[::1], *GRID,
-               u8[::1], i64[::1], f32[:, ::1], f32[:, ::1], f32[:, :, ::1]),
+    numba.void(i32[::1], numba.boolean, f32[:, ::1], f32[:, ::1], numba.boolean, u64[:, :, ::1], *GRAIN, i32, f32[:, ::1], f32[:, ::1], i32[::1],
+               *GRID, u8[::1], i64[::1], f32[:, ::1], f32[:, ::1], f32[:, :, ::1]),
     late=True,
 )  # fmt: skip
 def smear_tiles(
-    tiles, coarse, dabs, drags, flat, tips, side, position, normal, face, low, cell, dims, start, slot, xyz, allowed, order, balls, shift, moved
+    tiles, coarse, dabs, drags, flat, tips, grain, grain_depth, grain_size, grain_fixed, side, position, normal, face, low, cell, dims, start,
+    slot, xyz, allowed, order, balls, shift, moved,
 ):  # fmt: skip
     """Where the picture at texels comes from after a batch: back through its dabs, then on by earlier batches.
 
@@ -365,7 +372,7 @@ def smear_tiles(
                     nx[count], ny[count], nz[count] = normal[s, 0], normal[s, 1], normal[s, 2]
                 ask[count, 0], ask[count, 1] = i, j
                 count += 1
-            _trace(count, px, py, pz, nx, ny, nz, order, reached, dabs, drags, flat, tips)
+            _trace(count, px, py, pz, nx, ny, nz, order, reached, dabs, drags, flat, tips, grain, grain_depth, grain_size, grain_fixed)
             for k in range(count):
                 i, j = ask[k, 0], ask[k, 1]
                 x, y = left + i, top + j
@@ -540,11 +547,14 @@ def smear_codes(tiles, chunk, face, side, shift, pictures, comps, multiplied, mi
 
 
 @kernel(
-    numba.void(i32[::1], f32[:, ::1], f32[:, ::1], u64[:, :, ::1], f32[:, ::1], f32[:, ::1], i32[::1], *GRID, u8[::1], i64[::1], f32[:, ::1],
+    numba.void(i32[::1], f32[:, ::1], f32[:, ::1], u64[:, :, ::1], *GRAIN, f32[:, ::1], f32[:, ::1], i32[::1], *GRID, u8[::1], i64[::1], f32[:, ::1],
                i32[::1], f32[:, :, ::1], i32[:, ::1]),
     late=True,
 )  # fmt: skip
-def smear_vertices(tiles, dabs, drags, tips, position, normal, face, low, cell, dims, start, slot, xyz, allowed, order, shift, source, moved, found):
+def smear_vertices(
+    tiles, dabs, drags, tips, grain, grain_depth, grain_size, grain_fixed, position, normal, face, low, cell, dims, start, slot, xyz, allowed, order,
+    shift, source, moved, found,
+):  # fmt: skip
     """The same for vertices. shift : (slots, 3) object space; source : (slots,) the vertex there plus one, 0 for none; moved, found : after it"""
     px, py, pz, nx, ny, nz, who = f32_room(256), f32_room(256), f32_room(256), f32_room(256), f32_room(256), f32_room(256), i64_room(256)
     widened = np.sqrt(np.float32(2)) if len(tips) > 0 else np.float32(1)
@@ -563,7 +573,7 @@ def smear_vertices(tiles, dabs, drags, tips, position, normal, face, low, cell, 
                 count += 1
         cx, cy, cz, around = _ball(first, False, position, face)
         reached = _reached(cx, cy, cz, around, dabs, drags, widened, order)
-        _trace(count, px, py, pz, nx, ny, nz, order, reached, dabs, drags, False, tips)
+        _trace(count, px, py, pz, nx, ny, nz, order, reached, dabs, drags, False, tips, grain, grain_depth, grain_size, grain_fixed)
         for k in range(count):
             s, n = who[k], who[k] - first
             ox, oy, oz = position[s, 0], position[s, 1], position[s, 2]

@@ -15,7 +15,7 @@ from ruvelt.core.brush.gradient import Gradient, gradient_share
 from ruvelt.core.brush.path import BALL_COLUMNS, RICH_COLUMNS, flat_balls
 from ruvelt.core.brush.reading import Reader
 from ruvelt.core.brush.settings import Brush, Mirror
-from ruvelt.core.brush.smear import smear_of
+from ruvelt.core.brush.smear import NO_GRAIN, GrainSettings, smear_of
 from ruvelt.core.brush.target import Cell, Paint, ResolvedTarget
 from ruvelt.core.brush.tips import Fours, fours, load_grain, load_tips, reach_of
 from ruvelt.core.planes.addresses import Addresses
@@ -35,7 +35,6 @@ SLABS_FROM = 300_000
 #: The same for dabs that are weighed sample by sample.
 RICH_SLABS_FROM = 150_000
 _BUILDS = {"flow": FLOW, "past": PAST, "level": LEVEL}
-_NO_GRAIN = np.zeros((1, 1), np.uint64)
 F32 = NDArray[np.float32]
 
 
@@ -96,7 +95,7 @@ class LiveStroke:
         #: How far its dabs reach, in radii.
         self._reach = 1.0
         grain = brush.grain.picture
-        self._grain = fours(load_grain(grain, evaluator.picture), wraps=True) if grain is not None else _NO_GRAIN
+        self._grain = fours(load_grain(grain, evaluator.picture), wraps=True) if grain is not None else NO_GRAIN[0]
         on_surface = grain is not None and brush.grain.fixed == "surface"
         #: What the grain leaves of paint at each sample, as far as it was asked, for it is the same for every dab.
         self._textures = np.zeros(samples.slot_count if on_surface else 0, np.float32)
@@ -137,7 +136,7 @@ class LiveStroke:
             if self._smear is not None:
                 tips = self._ready_tips(dabs[0], flat) if dabs.shape[1] == RICH_COLUMNS else None
                 balls = dabs if dabs.shape[1] in (BALL_COLUMNS, RICH_COLUMNS) else flat_balls(dabs)
-                self._smear.drag(balls, 1 if flat else copies, flat, tips, self._allowed, self._coverage, dirty)
+                self._smear.drag(balls, 1 if flat else copies, flat, tips, self._grain_settings(flat), self._allowed, self._coverage, dirty)
             elif dabs.shape[1] == BALL_COLUMNS:
                 self._ball(np.ascontiguousarray(dabs, np.float32), dirty)
             elif dabs.shape[1] == RICH_COLUMNS:
@@ -170,13 +169,16 @@ class LiveStroke:
                 self._tips, self._reach = fours(pictures, wraps=False), reach_of(pictures)
         return self._tips
 
+    def _grain_settings(self, flat: bool) -> GrainSettings:
+        samples, grain = self.samples, self._brush.grain
+        # Along the stroke a grain lies still on the sheet or model by its distance, in texels or object units.
+        size = grain.size * samples.model.diagonal / (samples.spacing if flat else 1.0)
+        return (self._grain, grain.depth, size, grain.fixed == "surface") if grain.picture is not None else NO_GRAIN
+
     def _rich(self, dabs: F32, flat: bool, dirty: NDArray[np.uint8]) -> None:
         samples, brush, grid = self.samples, self._brush, self.samples.grid
         pictures = self._ready_tips(dabs[0], flat)
-        depth = brush.grain.depth if brush.grain.picture is not None else 0.0
-        size = brush.grain.size * samples.model.diagonal / (samples.spacing if flat else 1.0)
-        # Along the stroke a grain lies still on the sheet or model by its distance, in texels or object units.
-        settings = (pictures, self._grain, depth, size, brush.grain.fixed == "surface", self._reach, _BUILDS[brush.build])
+        settings = (pictures, *self._grain_settings(flat), self._reach, _BUILDS[brush.build])
         if flat:
             assert isinstance(samples, SheetSamples)
             rich_discs(dabs, samples.side, samples.owner, self._allowed, *settings, self._coverage, self._marks, dirty)

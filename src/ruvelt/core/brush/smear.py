@@ -19,6 +19,9 @@ from ruvelt.core.samples.tiles import slots_of
 from ruvelt.core.workers import Workers
 
 F32 = NDArray[np.float32]
+#: A grain's picture as of tips.fours, depth, size (object units; texels on the flat sheet) and whether it is fixed to the surface.
+GrainSettings = tuple[Fours, float, float, bool]
+NO_GRAIN: GrainSettings = (np.zeros((1, 1), np.uint64), 0.0, 1.0, True)
 I32 = NDArray[np.int32]
 #: Tiles that are worth a thread.
 SHARE = 60
@@ -46,9 +49,20 @@ class Smear(ABC):
         self._before = None
 
     def drag(
-        self, dabs: F32, copies: int, flat: bool, tips: Fours | None, allowed: NDArray[np.uint8], coverage: F32, dirty: NDArray[np.uint8]
+        self,
+        dabs: F32,
+        copies: int,
+        flat: bool,
+        tips: Fours | None,
+        grain: GrainSettings,
+        allowed: NDArray[np.uint8],
+        coverage: F32,
+        dirty: NDArray[np.uint8],
     ) -> None:
-        """Lay ball dabs (n, 18), or rich ones (n, 31) with their tips; `copies`: how many mirrored ones belong to each stop, one after the other."""
+        """Lay ball dabs (n, 18), or rich ones (n, 31) with their tips and grain.
+
+        copies : how many mirrored ones belong to each stop, one after the other
+        """
         samples = self.samples
         centres = dabs[:, :3]
         before = self._before if self._before is not None else centres[:copies]
@@ -68,14 +82,14 @@ class Smear(ABC):
         parts = max(1, min(len(tiles) // SHARE, self._workers.threads))
         pictures = tips if tips is not None else np.zeros((0, 1, 1), np.uint64)
         # All are traced by what was there before the batch; only then does it take its place.
-        for take in self._workers.map(lambda part: self._trace(part, balls, drags, flat, pictures, allowed), np.array_split(tiles, parts)):
+        for take in self._workers.map(lambda part: self._trace(part, balls, drags, flat, pictures, grain, allowed), np.array_split(tiles, parts)):
             take(coverage, dirty)
 
     @abstractmethod
     def _clear(self) -> None: ...
 
     @abstractmethod
-    def _trace(self, tiles: I32, balls: F32, drags: F32, flat: bool, tips: Fours, allowed: NDArray[np.uint8]) -> Any:
+    def _trace(self, tiles: I32, balls: F32, drags: F32, flat: bool, tips: Fours, grain: GrainSettings, allowed: NDArray[np.uint8]) -> Any:
         """Trace samples of tiles (chunk · 256 + tile); gives what puts them in their place, called with coverage and dirty tiles."""
 
     @abstractmethod
@@ -101,13 +115,13 @@ class SheetSmear(Smear):
     def _clear(self) -> None:
         self.shift = np.zeros_like(self.shift)
 
-    def _trace(self, tiles: I32, balls: F32, drags: F32, flat: bool, tips: Fours, allowed: NDArray[np.uint8]) -> Any:
+    def _trace(self, tiles: I32, balls: F32, drags: F32, flat: bool, tips: Fours, grain: GrainSettings, allowed: NDArray[np.uint8]) -> Any:
         samples = self.samples
-        # A picture bends too quickly; one texel is none.
-        coarse = tips.shape[1] == 1 and float(balls[:, 3].min()) >= COARSE_FROM * (1.0 if flat else samples.spacing)
+        # Pictures bend too quickly; a tip of one texel is none.
+        coarse = tips.shape[1] <= 1 and grain[1] == 0 and float(balls[:, 3].min()) >= COARSE_FROM * (1.0 if flat else samples.spacing)
         moved = np.empty((len(tiles), TILES, 2), np.float32)
         kernels.smear_tiles(
-            tiles, coarse, balls, drags, flat, tips, self._side, samples.positions, samples.normals, samples.face, *self._space, allowed,
+            tiles, coarse, balls, drags, flat, tips, *grain, self._side, samples.positions, samples.normals, samples.face, *self._space, allowed,
             np.empty(len(balls), np.int64), self._balls, self.shift, moved,
         )  # fmt: skip
         return lambda coverage, dirty: kernels.smear_take_tiles(tiles, moved, self.shift, coverage, dirty)
@@ -131,12 +145,12 @@ class VertexSmear(Smear):
         self.shift = np.zeros((self.samples.slot_count, 3), np.float32)
         self.source = np.zeros(self.samples.slot_count, np.int32)
 
-    def _trace(self, tiles: I32, balls: F32, drags: F32, flat: bool, tips: Fours, allowed: NDArray[np.uint8]) -> Any:
+    def _trace(self, tiles: I32, balls: F32, drags: F32, flat: bool, tips: Fours, grain: GrainSettings, allowed: NDArray[np.uint8]) -> Any:
         samples = self.samples
         moved, found = np.empty((len(tiles), TILES, 3), np.float32), np.empty((len(tiles), TILES), np.int32)
         kernels.smear_vertices(
-            tiles, balls, drags, tips, samples.positions, samples.normals, samples.face, *self._space, allowed, np.empty(len(balls), np.int64),
-            self.shift, self.source, moved, found,
+            tiles, balls, drags, tips, *grain, samples.positions, samples.normals, samples.face, *self._space, allowed,
+            np.empty(len(balls), np.int64), self.shift, self.source, moved, found,
         )  # fmt: skip
         return lambda coverage, dirty: kernels.smear_take_vertices(tiles, moved, found, samples.spacing, self.shift, self.source, coverage, dirty)
 
