@@ -14,7 +14,7 @@ from ruvelt.core.brush.gradient import Gradient
 from ruvelt.core.brush.path import BALL_COLUMNS, RICH_COLUMNS, Point, SheetPath, SurfacePath
 from ruvelt.core.brush.settings import Brush, Grain, Mirror, Mixing
 from ruvelt.core.brush.target import Paint
-from ruvelt.core.brush.tips import GRAINS, TIPS, alpha_of, load_grain, load_tips
+from ruvelt.core.brush.tips import GRAINS, TIPS, alpha_of, fours, load_grain, load_tips, reach_of
 from ruvelt.core.errors import NotFound
 from ruvelt.core.stack.basics import FacePick
 from tests.core.scene import Scene, fill_layer, paint_layer, target
@@ -45,6 +45,31 @@ def test_a_picture_tip_is_laid_as_it_is_drawn() -> None:
     assert wanted.shape == (256, 256)
     assert_allclose(red(scene)[128:384, 128:384], wanted, atol=0.02)
     assert red(scene)[:120].max() == 0
+
+
+def test_a_picture_is_laid_to_its_corners_and_no_further() -> None:
+    for tip in ("square", "leaf"):
+        scene = plane(512)
+        brush, press = dab(0.5, tips=(tip,), build="level", angle=30.0)
+        live = lay(scene, RED, brush, press, keep=False)
+        picture = load_tips((tip,), 256)[0]
+        # A dab of a picture lays as much as is drawn in it, however it is turned.
+        assert live._coverage.sum() == pytest.approx(picture.sum(), rel=2e-3)
+        far = np.linalg.norm(scene.samples.positions, axis=1)[live._coverage > 0].max() / 0.5
+        assert reach_of(picture[None]) - 0.03 < far <= reach_of(picture[None])
+
+
+def test_four_texels_are_read_as_one() -> None:
+    picture = np.arange(12, dtype=np.float32).reshape(3, 4)[:, :3] / 11
+    codes = np.rint(picture * 65535).astype(np.uint64)
+    wrapped, edged = fours(picture, wraps=True), fours(picture, wraps=False)
+    for y in range(3):
+        for x in range(3):
+            near = [codes[y, x], codes[y, (x + 1) % 3], codes[(y + 1) % 3, x], codes[(y + 1) % 3, (x + 1) % 3]]
+            assert [int(wrapped[y, x] >> np.uint64(16 * k)) & 65535 for k in range(4)] == near
+    assert edged.shape == (5, 5)
+    assert int(edged[0, 0]) == int(codes[0, 0]) << 48
+    assert int(edged[3, 3]) == int(codes[2, 2])
 
 
 def test_tips_turn_with_the_stroke() -> None:

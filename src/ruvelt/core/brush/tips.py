@@ -238,7 +238,7 @@ def load_tips(names: Sequence[str], across: float, images: Images = no_images) -
 def reach_of(pictures: F32) -> float:
     """How far from its middle a dab of (k, side, side) pictures lays anything, in radii: their corners are seldom drawn in."""
     side = pictures.shape[1]
-    _, y, x = np.nonzero(pictures)
+    y, x = np.nonzero(pictures.any(axis=0))
     if not len(x):
         return 1.0
     # Between texels a picture ends a texel later.
@@ -251,9 +251,11 @@ def fours(pictures: F32, wraps: bool) -> Fours:
     wraps : the picture is repeated beyond its edges; else it gets an empty edge of one texel all around
     """
     held = pictures if wraps else np.pad(pictures, [(0, 0)] * (pictures.ndim - 2) + [(1, 1), (1, 1)])
-    codes = np.rint(np.clip(held, 0, 1) * 65535).astype(np.uint64)
-    right = np.roll(codes, -1, axis=-1)
-    return codes | right << np.uint64(16) | np.roll(codes, -1, axis=-2) << np.uint64(32) | np.roll(right, -1, axis=-2) << np.uint64(48)
+    out = np.zeros((*held.shape, 4), np.uint16)
+    out[..., 0] = np.rint(np.clip(held, 0, 1) * 65535)
+    out[..., :-1, 1], out[..., -1, 1] = out[..., 1:, 0], out[..., 0, 0]
+    out[..., :-1, :, 2:], out[..., -1, :, 2:] = out[..., 1:, :, :2], out[..., 0, :, :2]
+    return out.view("<u8")[..., 0]
 
 
 def load_grain(name: str, images: Images = no_images) -> F32:
