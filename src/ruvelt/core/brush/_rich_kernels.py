@@ -52,9 +52,12 @@ def _grain_at(grain, scale, along, across):
 def _sides(nx, ny, nz):
     """Shares of the three pictures of a grain that is fixed to the surface, by where that faces; without a normal as seen from the front."""
     wx, wy, wz = nx * nx * nx * nx, ny * ny * ny * ny, nz * nz * nz * nz
+    # What hardly counts is left out, so that it need not be read.
+    zero, least = np.float32(0), np.float32(1e-3) * (wx + wy + wz)
+    wx, wy, wz = (wx if wx > least else zero), (wy if wy > least else zero), (wz if wz > least else zero)
     total = wx + wy + wz
-    inverse = np.float32(1) / (total if total > np.float32(0) else np.float32(1))
-    return wx * inverse, wy * inverse, (wz * inverse if total > np.float32(0) else np.float32(1))
+    inverse = np.float32(1) / (total if total > zero else np.float32(1))
+    return wx * inverse, wy * inverse, (wz * inverse if total > zero else np.float32(1))
 
 
 @inline
@@ -284,12 +287,16 @@ def _texture_stretch(
     if begin >= end:
         return
     side, scale = np.int32(grain.shape[0]), np.float32(grain.shape[0]) / size
+    any_x, any_y, any_z = False, False, False
     for i in range(begin, end):
         m = base + i
         nx, ny, nz = np.float32(normal[0, m]) * tiny, np.float32(normal[1, m]) * tiny, np.float32(normal[2, m]) * tiny
         share_x[i], share_y[i], share_z[i] = _sides(nx, ny, nz)
         held[i] = zero
+        any_x, any_y, any_z = any_x or share_x[i] > zero, any_y or share_y[i] > zero, any_z or share_z[i] > zero
     for axis in range(3):
+        if not (any_x if axis == 0 else (any_y if axis == 1 else any_z)):
+            continue
         first, second = (1 if axis == 0 else 0), (1 if axis == 2 else 2)
         for i in range(begin, end):
             x, y, fx, fy = _grain_place(grain, scale, xyz[first, base + i], xyz[second, base + i])
