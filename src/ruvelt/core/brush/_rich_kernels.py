@@ -166,30 +166,9 @@ def _remember(marks, slot, share, mix, hue, saturation, value):
 
 @inline
 def _weigh_stretch(
-    dabs,
-    d,
-    first,
-    n,
-    whole,
-    spacing,
-    reach,
-    xyz,
-    normal,
-    tips,
-    grain,
-    grain_depth,
-    grain_size,
-    grain_fixed,
-    texture,
-    at,
-    weights,
-    at_a,
-    at_b,
-    index,
-    part_x,
-    part_y,
-    four,
-):
+    dabs, d, first, n, whole, spacing, xyz, normal, tips, grain, grain_depth, grain_size, grain_fixed, texture, at, weights, at_a, at_b,
+    index, part_x, part_y, four,
+):  # fmt: skip
     """weights, at_a, at_b[at …] = weights of dab `d` at the sorted samples first … first + n, and their offsets along the tip's axes in radii.
 
     whole : n or more, of which the rest get no weight: what does not fill a vector is done one by one
@@ -388,7 +367,7 @@ def rich_balls(
                                 at, m = np.uint64(a - base), np.uint64(b - a)
                                 whole = min((m + np.uint64(WHOLE - 1)) & ~np.uint64(WHOLE - 1), np.uint64(xyz.shape[1]) - np.uint64(a))
                                 _weigh_stretch(
-                                    dabs, d, np.uint64(a), m, whole, spacing, reach, xyz, normal, tips, grain, grain_depth, grain_size, grain_fixed,
+                                    dabs, d, np.uint64(a), m, whole, spacing, xyz, normal, tips, grain, grain_depth, grain_size, grain_fixed,
                                     texture, at, weights, at_a, at_b, index, part_x, part_y, four,
                                 )  # fmt: skip
                                 flow, cap = dabs[d, 15], dabs[d, 16]
