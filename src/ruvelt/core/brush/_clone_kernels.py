@@ -4,7 +4,7 @@
 import numba
 import numpy as np
 
-from ruvelt.core.brush._walk_kernels import CHUNK, GRID, beside, far_apart, locate, slot_at
+from ruvelt.core.brush._walk_kernels import CHUNK, GRID, beside, far_apart, locate, nearer, slot_at
 from ruvelt.core.kernels import f32_room, inline, kernel, u8_room, u16_at
 from ruvelt.core.samples.grid import search
 
@@ -31,10 +31,14 @@ def clone_vertices(slots, position, offset, begun, mirrored, reach, low, cell, d
 
     begun : (3,) where the stroke began; mirrored : (3,) above 0 for planes that mirror
     """
+    last = np.int64(-1)
     for at in range(len(slots)):
         px, py, pz, _ = _read_at(slots[at], position, offset, begun, mirrored)
-        found = search(px, py, pz, reach, low, cell, dims, start, slot, xyz)
+        # What the vertex before it found is seldom far.
+        known, away = nearer(px, py, pz, last, np.int64(-1), reach, position)
+        found = search(px, py, pz, reach, known, away, low, cell, dims, start, slot, xyz)
         out[at] = found if found >= 0 else slots[at]
+        last = np.int64(found)
 
 
 @kernel(numba.void(i32[::1], i32, i32, f32[:, ::1], i32[::1], f32[::1], f32[::1], f32[::1], f32, *GRID, i32[:, ::1], u8[::1]), late=True)

@@ -6,7 +6,7 @@ import numpy as np
 
 from ruvelt.core.brush._dab_kernels import tile_bits, tile_of
 from ruvelt.core.brush._rich_kernels import GRAIN, grained, weigh
-from ruvelt.core.brush._walk_kernels import CHUNK, GRID, beside, far_apart, locate, slot_at
+from ruvelt.core.brush._walk_kernels import CHUNK, GRID, beside, far_apart, locate, nearer, slot_at
 from ruvelt.core.kernels import f32_room, i64_room, inline, kernel, u8_room, u16_at, u16_room, u32_room, u64_at
 from ruvelt.core.samples.grid import search
 from ruvelt.core.tolerances import FACING_FADE_COS
@@ -579,11 +579,13 @@ def smear_vertices(
             ox, oy, oz = position[s, 0], position[s, 1], position[s, 2]
             if px[k] == ox and py[k] == oy and pz[k] == oz:
                 continue
-            q = np.int64(search(px[k], py[k], pz[k], farthest, low, cell, dims, start, slot, xyz))
+            known, away = nearer(px[k], py[k], pz[k], s, np.int64(-1), farthest, position)
+            q = np.int64(search(px[k], py[k], pz[k], farthest, known, away, low, cell, dims, start, slot, xyz))
             if q < 0 or normal[q, 0] * normal[s, 0] + normal[q, 1] * normal[s, 1] + normal[q, 2] * normal[s, 2] <= 0:
                 continue
             mx, my, mz = px[k] - ox + shift[q, 0], py[k] - oy + shift[q, 1], pz[k] - oz + shift[q, 2]
-            origin = np.int64(search(ox + mx, oy + my, oz + mz, farthest, low, cell, dims, start, slot, xyz))
+            known, away = nearer(ox + mx, oy + my, oz + mz, q, s, farthest, position)
+            origin = np.int64(search(ox + mx, oy + my, oz + mz, farthest, known, away, low, cell, dims, start, slot, xyz))
             if origin < 0:
                 origin = np.int64(source[q]) - 1 if source[q] > 0 else q
             moved[at, n, 0], moved[at, n, 1], moved[at, n, 2] = mx, my, mz

@@ -106,6 +106,20 @@ def beside(s, a, b, face, side):
     return t if face[t] >= 0 else np.int64(-1)
 
 
+@inline
+def nearer(px, py, pz, a, b, reach, position):
+    """(slot, distance²) of the one of two samples that lies nearer to a point and within reach; −1 for none."""
+    known, away = np.int64(-1), reach * reach
+    for turn in range(2):
+        s = a if turn == 0 else b
+        if s >= 0:
+            dx, dy, dz = position[s, 0] - px, position[s, 1] - py, position[s, 2] - pz
+            d = dx * dx + dy * dy + dz * dz
+            if d < away:
+                known, away = np.int64(s), d
+    return known, away
+
+
 @helper
 def elsewhere(px, py, pz, last, other, reach, position, face, side, low, cell, dims, start, slot, xyz):
     """The texel nearest to a point as `locate` gives it, where its first guess led nowhere."""
@@ -115,7 +129,8 @@ def elsewhere(px, py, pz, last, other, reach, position, face, side, low, cell, d
         if begin >= 0 and found < 0:
             found, ex, ey = foot(px, py, pz, begin, reach, position, face, side)
     if found < 0:
-        found = np.int64(search(px, py, pz, reach, low, cell, dims, start, slot, xyz))
+        known, away = nearer(px, py, pz, last, other, reach, position)
+        found = np.int64(search(px, py, pz, reach, known, away, low, cell, dims, start, slot, xyz))
         if found >= 0:
             across, chunk, half = side >> 8, found >> 16, np.float32(0.5)
             x, y = (chunk % across) * 256 + (found & 255), (chunk // across) * 256 + ((found & 65535) >> 8)

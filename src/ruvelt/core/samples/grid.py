@@ -107,13 +107,16 @@ def _sort(positions, normals, slots, low, inv, dims, start, out_slot, out_xyz, o
 
 
 @helper
-def search(px, py, pz, reach, low, cell, dims, start, slot, xyz):  # type: ignore[no-untyped-def]
-    """Slot of the sample nearest to a point within `reach`, else -1; of two as near the lower slot. For kernels."""
-    best_slot = np.int32(-1)
+def search(px, py, pz, reach, known, away, low, cell, dims, start, slot, xyz):  # type: ignore[no-untyped-def]
+    """Slot of the sample nearest to a point within `reach`, else -1; of two as near the lower slot. For kernels.
+
+    known : slot of a sample within reach that lies at a squared distance of `away`, or -1: then nothing farther is looked at
+    """
+    best_slot = np.int32(known)
     # Most points lie on the surface: a small ball finds their sample at once; only for the others it grows.
-    ball = min(reach, np.float32(cell / 4))
+    ball = min(reach, np.float32(cell / 4)) if known < 0 else np.sqrt(away) * np.float32(1.0001)
     while True:
-        best = ball * ball
+        best = ball * ball if known < 0 else away
         x0 = min(max(int(np.floor((px - ball - low[0]) / cell)), 0), dims[0] - 1)
         x1 = min(max(int(np.floor((px + ball - low[0]) / cell)), 0), dims[0] - 1)
         y0 = min(max(int(np.floor((py - ball - low[1]) / cell)), 0), dims[1] - 1)
@@ -128,12 +131,13 @@ def search(px, py, pz, reach, low, cell, dims, start, slot, xyz):  # type: ignor
                 gy = max(yl - py, py - yl - cell, 0.0)
                 # Only the cells that can hold anything nearer than the nearest so far; a little more, for cells are told in float32.
                 rest = best - gz * gz - gy * gy + 1e-4 * cell * cell
-                if rest < 0:
+                row = (z * dims[1] + y) * dims[0]
+                # Far from a surface most rows are empty.
+                if rest < 0 or start[row + x0] == start[row + x1 + 1]:
                     continue
                 half = np.sqrt(rest) + 1e-3 * cell
                 xa = min(max(int(np.floor((px - half - low[0]) / cell)), x0), x1)
                 xb = min(max(int(np.floor((px + half - low[0]) / cell)), x0), x1)
-                row = (z * dims[1] + y) * dims[0]
                 for j in range(start[row + xa], start[row + xb + 1]):
                     dx, dy, dz = xyz[0, j] - px, xyz[1, j] - py, xyz[2, j] - pz
                     d = dx * dx + dy * dy + dz * dz
@@ -161,4 +165,4 @@ def search(px, py, pz, reach, low, cell, dims, start, slot, xyz):  # type: ignor
 )
 def _nearest(points, reach, low, cell, dims, start, slot, xyz, out):  # type: ignore[no-untyped-def]
     for i in range(len(points)):
-        out[i] = search(points[i, 0], points[i, 1], points[i, 2], reach, low, cell, dims, start, slot, xyz)
+        out[i] = search(points[i, 0], points[i, 1], points[i, 2], reach, np.int64(-1), np.float32(0), low, cell, dims, start, slot, xyz)
