@@ -12,7 +12,7 @@ from numpy.typing import NDArray
 from ruvelt.core.brush._clump_kernels import gather_clumps
 from ruvelt.core.samples.surface import SurfaceSamples
 
-#: Clumps aimed at inside a radius, however wide: smooth pictures are then right to half a hundredth, hard edges to a fiftieth.
+#: Clumps aimed at inside a radius, however wide: smooth pictures are then right to a hundredth, hard edges to a twentieth.
 IN_RADIUS = 100
 LARGEST = 64
 #: Empty clumps after the last, for loops that take eight at once.
