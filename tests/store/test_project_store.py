@@ -23,6 +23,7 @@ from ruvelt.core.stack.edits import AddLayer, RemoveLayer, SetLayer
 from ruvelt.core.workers import SERIAL
 from ruvelt.store.project_store import ProjectStore
 from ruvelt.store.schema import HEAD, Base
+from ruvelt.store.upkeep import drop_unused_blobs
 from tests.conftest import Clock
 
 DOCUMENT = Document(sheets=(Sheet(id="s", name="S", plan=0, resolution=256, layers=(PaintLayer(id="p", name="P"),)),))
@@ -142,7 +143,7 @@ def test_equal_chunks_are_stored_once_and_unused_ones_go(tmp_path: Path) -> None
             return int(connection.execute(text("SELECT count(*) FROM blob")).scalar() or 0)
 
     assert blobs() == 4
-    assert store.drop_unused_blobs() == 1
+    assert drop_unused_blobs(store) == 1
     assert blobs() == 3
     assert len(pixels(store)) == 1
 
@@ -154,7 +155,7 @@ def test_versions_keep_their_pixels_whatever_comes_after(tmp_path: Path) -> None
     kept = pixels(store)
     stroke(store, 2)
     store.commit("Remove", edit=RemoveLayer(sheet="s", layer="p"))
-    store.drop_unused_blobs()
+    drop_unused_blobs(store)
     store = reopen(store)
     name, document, planes = store.version_state(version.id)
     assert name == "Before the varnish"
@@ -192,6 +193,7 @@ def test_prefetch_fills_the_cache_from_many_rows(tmp_path: Path) -> None:
     keys = [store.blobs.put(chunk(i)) for i in range(150)]
     store.commit("Many", changes={PLANE: dict(enumerate(keys))}, components={PLANE: 4})
     cache = BoundedCache(512 << 20)
+    store.close()
     again = ProjectStore(store.folder, cache, Clock())
     again.blobs.prefetch(keys, SERIAL)
     assert cache.held >= 150 * 4 * CHUNK * 2

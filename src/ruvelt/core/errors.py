@@ -17,6 +17,10 @@ class Conflict(RuveltError):
     """The thing was changed elsewhere, or is busy."""
 
 
+class Locked(Conflict):
+    """Another process is the writer of this project."""
+
+
 class Cancelled(RuveltError):
     """The person stopped a job."""
 

@@ -2,13 +2,15 @@
 
 from __future__ import annotations
 
+import json
 from collections.abc import Iterable, Mapping
+from dataclasses import dataclass
 from hashlib import blake2b
 from threading import Lock, local
 
 import numpy as np
 import zstandard
-from sqlalchemy import Connection, Engine, select
+from sqlalchemy import Connection, Engine, select, text
 from sqlalchemy.dialects.sqlite import insert
 
 from ruvelt.core.errors import StorageError
@@ -16,13 +18,19 @@ from ruvelt.core.planes.cache import BoundedCache
 from ruvelt.core.planes.plane import U16, chunk_key
 from ruvelt.core.samples.chunks import CHUNK
 from ruvelt.core.workers import Workers
-from ruvelt.store.database import transaction
+from ruvelt.store.database import reading, transaction
 from ruvelt.store.schema import BlobRow
 
 #: Level 1: a stroke waits for it. Planar 16-bit paint shrinks 3 to 20 times.
 LEVEL = 1
 #: Chunks of one transaction of `store_ahead`.
 AHEAD = 8
+#: Differences on top of one another, at most: each costs a sixth of a millisecond to read.
+DEEPEST = 12
+#: A difference larger than this share of the raw values is no gain over the whole chunk.
+WORTH = 0.2
+#: Chunks whose depth is remembered.
+DEPTHS_KEPT = 100_000
 _codec = local()
 
 
@@ -41,13 +49,29 @@ def _decompressor() -> zstandard.ZstdDecompressor:
 
 
 def unpack(shape: int, data: bytes) -> U16:
-    """(shape, 65536) uint16, read only, of a chunk's compressed bytes."""
-    return _decode(shape, data)
+    """(shape, 65536) uint16, read only, of a whole chunk's compressed bytes."""
+    return np.frombuffer(_decompressor().decompress(data), np.uint16).reshape(shape, CHUNK)
 
 
-def _decode(shape: int, data: bytes) -> U16:
-    values = np.frombuffer(_decompressor().decompress(data), np.uint16)
-    return values.reshape(shape, CHUNK)
+@dataclass(frozen=True)
+class _Stored:
+    """A blob as its row holds it: `shape` components (0: plain bytes), and the chunk it is a difference to."""
+
+    shape: int
+    data: bytes
+    base: str | None = None
+    depth: int = 0
+
+    def row(self, key: str) -> dict[str, object]:
+        return {"hash": key, "shape": self.shape, "data": self.data, "base": self.base, "depth": self.depth}
+
+
+#: A blob and every blob it is a difference to, down to a whole one.
+_CHAINS = """
+    WITH RECURSIVE chain(hash) AS (
+        SELECT value FROM json_each(:keys) UNION SELECT blob.base FROM blob JOIN chain ON blob.hash = chain.hash WHERE blob.base IS NOT NULL
+    ) SELECT blob.hash, blob.shape, blob.data, blob.base, blob.depth FROM blob JOIN chain ON blob.hash = chain.hash
+"""
 
 
 class BlobStore:
@@ -55,33 +79,107 @@ class BlobStore:
 
     def __init__(self, engine: Engine, cache: BoundedCache) -> None:
         self._engine, self._cache = engine, cache
-        self._pending: dict[str, tuple[int, bytes]] = {}
+        self._pending: dict[str, _Stored] = {}
         self._flushed: list[str] = []
+        #: Blobs in the database that a commit to come will refer to.
+        self._ahead: set[str] = set()
+        #: How deep chunks lie that were read or written here.
+        self._depths: dict[str, int] = {}
         self._lock = Lock()
 
     def get(self, key: str) -> U16:
         """(components, 65536) uint16, read only. Raises StorageError when the blob is not there."""
         found: U16 | None = self._cache.get(("blob", key))
         if found is None:
-            pending = self._pending.get(key)
-            if pending is None:
-                with self._engine.connect() as connection:
-                    row = connection.execute(select(BlobRow.shape, BlobRow.data).where(BlobRow.hash == key)).first()
-                if row is None:
-                    raise StorageError("A piece of the painting is missing from the project file. Restore it from a backup.")
-                pending = (row[0], row[1])
-            found = _decode(*pending)
-            self._cache.put(("blob", key), found, found.nbytes)
+            found = self._decoded(key, self._read([key]))
+            self._keep(key, found)
         return found
 
-    def put(self, values: U16) -> str:
+    def _keep(self, key: str, values: U16) -> None:
+        self._cache.put(("blob", key), values, values.nbytes)
+
+    def _read(self, keys: Iterable[str]) -> dict[str, _Stored]:
+        """Rows of blobs and of all they are differences to."""
+        with reading(self._engine) as connection:
+            rows = connection.execute(text(_CHAINS), {"keys": json.dumps(list(keys))}).all()
+        found = {r.hash: _Stored(r.shape, r.data, r.base, r.depth) for r in rows}
+        with self._lock:
+            self._depths.update((k, s.depth) for k, s in found.items())
+        return found
+
+    def _decoded(self, key: str, rows: Mapping[str, _Stored]) -> U16:
+        """A chunk from its row and those below it, beginning at the nearest that is in the cache."""
+        differences: list[_Stored] = []
+        at: str | None = key
+        whole: U16 | None = None
+        while whole is None:
+            assert at is not None
+            stored = self._pending.get(at) or rows.get(at)
+            if stored is None:
+                # A pending chunk may lie on stored ones that nobody asked for yet.
+                rows = {**rows, **self._read([at])}
+                stored = rows.get(at)
+            if stored is None:
+                raise StorageError("A piece of the painting is missing from the project file. Restore it from a backup.")
+            if stored.base is None:
+                whole = unpack(stored.shape, stored.data)
+            else:
+                differences.append(stored)
+                at = stored.base
+                whole = self._cache.get(("blob", at))
+        if not differences:
+            return whole
+        values = whole.copy()
+        for stored in differences:
+            values += unpack(stored.shape, stored.data)
+        values.flags.writeable = False
+        return values
+
+    def put(self, values: U16, base: str | None = None) -> str:
+        """Keep a chunk pending; returns its key. `base`: the stored chunk it replaces, to which it may be kept as a difference."""
         key = chunk_key(values)
         kept = np.ascontiguousarray(values)
-        compressed = _compressor().compress(kept.data)
+        self._keep(key, kept)
+        if self._is_stored(key):
+            return key
+        # A chunk that is not stored yet is below no other, so no difference can close a circle.
+        stored = self._difference(kept, base) if base is not None else None
+        if stored is None:
+            stored = _Stored(len(values), _compressor().compress(kept.data))
         with self._lock:
-            self._pending[key] = (len(values), compressed)
-        self._cache.put(("blob", key), kept, kept.nbytes)
+            self._depths[key] = self._pending.setdefault(key, stored).depth
+            while len(self._depths) > DEPTHS_KEPT:
+                del self._depths[next(iter(self._depths))]
         return key
+
+    def _is_stored(self, key: str) -> bool:
+        """Whether a chunk is pending or in the database already; if so a commit to come may refer to it."""
+        with self._lock:
+            if key in self._pending:
+                return True
+        with reading(self._engine) as connection:
+            if connection.execute(select(BlobRow.shape).where(BlobRow.hash == key)).first() is None:
+                return False
+        with self._lock:
+            self._ahead.add(key)
+        return True
+
+    def _difference(self, values: U16, base: str) -> _Stored | None:
+        """A chunk as difference to another, None where that would not pay or the chain would become too long to read."""
+        below = self.get(base)
+        depth = self._depth(base) + 1
+        if depth > DEEPEST or below.shape != values.shape:
+            return None
+        data = _compressor().compress((values - below).data)
+        return _Stored(len(values), data, base, depth) if len(data) < values.nbytes * WORTH else None
+
+    def _depth(self, key: str) -> int:
+        with self._lock:
+            known = self._depths.get(key)
+        if known is None:
+            self._read([key])
+            known = self._depths.get(key, 0)
+        return known
 
     def packed(self, values: U16) -> tuple[str, bytes]:
         """Key and compressed bytes of a chunk, kept nowhere yet; hand them to `store_ahead`."""
@@ -92,7 +190,9 @@ class BlobStore:
 
         A crash before that commit leaves blobs that nothing refers to; opening the project drops them.
         """
-        rows = [{"hash": k, "shape": s, "data": d} for k, (s, d) in chunks.items()]
+        rows = [_Stored(shape, data).row(key) for key, (shape, data) in chunks.items()]
+        with self._lock:
+            self._ahead |= set(chunks)
         for first in range(0, len(rows), AHEAD):
             with transaction(self._engine) as connection:
                 connection.execute(insert(BlobRow).on_conflict_do_nothing(), rows[first : first + AHEAD])
@@ -100,14 +200,14 @@ class BlobStore:
     def put_bytes(self, content: bytes) -> str:
         key = blake2b(content, digest_size=16).hexdigest()
         with self._lock:
-            self._pending[key] = (0, zstandard.ZstdCompressor(level=6).compress(content))
+            self._pending[key] = _Stored(0, zstandard.ZstdCompressor(level=6).compress(content))
         return key
 
     def get_bytes(self, key: str) -> bytes:
         pending = self._pending.get(key)
         if pending is not None:
-            return _decompressor().decompress(pending[1])
-        with self._engine.connect() as connection:
+            return _decompressor().decompress(pending.data)
+        with reading(self._engine) as connection:
             data = connection.execute(select(BlobRow.data).where(BlobRow.hash == key)).scalar()
         if data is None:
             raise StorageError("The model is missing from the project file. Restore it from a backup.")
@@ -116,17 +216,32 @@ class BlobStore:
     def flush(self, connection: Connection) -> None:
         """Write pending blobs; call `settled` once the transaction is through."""
         with self._lock:
-            rows = [{"hash": k, "shape": s, "data": d} for k, (s, d) in self._pending.items()]
+            rows = [stored.row(key) for key, stored in self._pending.items()]
             self._flushed = list(self._pending)
         if rows:
             connection.execute(insert(BlobRow).on_conflict_do_nothing(), rows)
 
-    def settled(self) -> None:
-        """Let go of what the last flush wrote; what was put since (a bake goes on beside strokes) stays pending."""
+    def settled(self, referred: Iterable[str] = ()) -> None:
+        """Let go of what the last flush wrote; what was put since (a bake goes on beside strokes) stays pending.
+
+        referred : keys that the commit refers to, which need no watching any more
+        """
         with self._lock:
             for key in self._flushed:
                 self._pending.pop(key, None)
             self._flushed = []
+            self._ahead.difference_update(referred)
+
+    @property
+    def busy(self) -> bool:
+        """Whether there are blobs, pending or in the database, that a commit to come will refer to."""
+        with self._lock:
+            return bool(self._pending or self._ahead)
+
+    def forget_ahead(self, keys: Iterable[str]) -> None:
+        """What was stored ahead will not be referred to after all."""
+        with self._lock:
+            self._ahead.difference_update(keys)
 
     def prefetch(self, keys: Iterable[str], workers: Workers) -> None:
         """Bring chunks into the cache, many a query, decompressed side by side; stops filling at half the cache's limit."""
@@ -136,10 +251,9 @@ class BlobStore:
         def load(pack: list[str]) -> None:
             if self._cache.held > self._cache.limit // 2:
                 return
-            with self._engine.connect() as connection:
-                rows = connection.execute(select(BlobRow.hash, BlobRow.shape, BlobRow.data).where(BlobRow.hash.in_(pack))).all()
-            for key, shape, data in rows:
-                values = _decode(shape, data)
-                self._cache.put(("blob", key), values, values.nbytes)
+            rows = self._read(pack)
+            for key in pack:
+                if key in rows:
+                    self._keep(key, self._decoded(key, rows))
 
         workers.map(load, packs)

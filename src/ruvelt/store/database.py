@@ -21,7 +21,15 @@ def connect(path: Path) -> Engine:
     @event.listens_for(engine, "connect")
     def _pragmas(connection: Any, record: Any) -> None:
         cursor = connection.cursor()
-        for pragma in ("journal_mode=WAL", "synchronous=FULL", "foreign_keys=ON", "mmap_size=268435456", "cache_size=-8000"):
+        # Space is given back only by a database that was told so before its first table.
+        for pragma in (
+            "auto_vacuum=INCREMENTAL",
+            "journal_mode=WAL",
+            "synchronous=FULL",
+            "foreign_keys=ON",
+            "mmap_size=268435456",
+            "cache_size=-8000",
+        ):
             cursor.execute(f"PRAGMA {pragma}")
         cursor.close()
 
@@ -43,7 +51,7 @@ def migrate(engine: Engine) -> None:
 
     config = Config()
     config.set_main_option("script_location", str(Path(__file__).parent / "migrations"))
-    with engine.begin() as connection:
+    with transaction(engine) as connection:
         config.attributes["connection"] = connection
         command.upgrade(config, "head")
 
@@ -56,6 +64,13 @@ def transaction(engine: Engine) -> Iterator[Connection]:
 
 
 @contextmanager
+def reading(engine: Engine) -> Iterator[Connection]:
+    """A connection for questions. Raises StorageError when the file cannot be read."""
+    with _in_words(), engine.connect() as connection:
+        yield connection
+
+
+@contextmanager
 def _in_words() -> Iterator[None]:
     """The database's own errors as StorageError."""
     try:
@@ -63,6 +78,10 @@ def _in_words() -> Iterator[None]:
     except OperationalError as error:
         if "full" in str(error.orig):
             raise StorageError("The disk is full, so this step was not stored. Free some space and repeat it; all earlier work is safe.") from None
-        raise StorageError(f"The project file could not be written ({error.orig}). Nothing was changed; try again.") from None
+        if "readonly" in str(error.orig) or "read-only" in str(error.orig):
+            raise StorageError(
+                "The project file cannot be written to: its folder or disk is read-only. Make it writable and repeat this step."
+            ) from None
+        raise StorageError(f"The project file cannot be reached ({error.orig}). Nothing was changed; check its disk and try again.") from None
     except DatabaseError as error:
         raise StorageError(f"The project file is damaged or not a project ({error.orig}). Restore it from a backup.") from None

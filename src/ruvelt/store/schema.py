@@ -2,10 +2,10 @@
 
 from __future__ import annotations
 
-from sqlalchemy import ForeignKey, LargeBinary, Text
+from sqlalchemy import ForeignKey, Index, LargeBinary, Text, text
 from sqlalchemy.orm import DeclarativeBase, Mapped, mapped_column
 
-HEAD = "0001"
+HEAD = "0002"
 
 
 class Base(DeclarativeBase):
@@ -13,7 +13,10 @@ class Base(DeclarativeBase):
 
 
 class ProjectRow(Base):
-    """The one row about the project itself. `revision` counts every change; `head` is the newest history entry that holds."""
+    """The one row about the project itself. `revision` counts every change; `head` is the newest history entry that holds.
+
+    `undo_steps`: how many steps undo keeps, 0 for all; `undo_floor`: the oldest head that undo can reach.
+    """
 
     __tablename__ = "project"
     id: Mapped[int] = mapped_column(primary_key=True)
@@ -26,15 +29,32 @@ class ProjectRow(Base):
     model: Mapped[str]
     sheet_rule: Mapped[str]
     document: Mapped[str] = mapped_column(Text)
+    undo_steps: Mapped[int] = mapped_column(server_default="0")
+    undo_floor: Mapped[int] = mapped_column(server_default="0")
+
+
+class GoodStateRow(Base):
+    """The document as it stood when the project was last opened whole, and its step of history. Recovery begins here."""
+
+    __tablename__ = "good_state"
+    id: Mapped[int] = mapped_column(primary_key=True)
+    head: Mapped[int]
+    document: Mapped[str] = mapped_column(Text)
 
 
 class BlobRow(Base):
-    """Content by its hash, compressed with Zstandard. `shape`: components of a chunk, 0 for plain bytes."""
+    """Content by its hash, compressed with Zstandard. `shape`: components of a chunk, 0 for plain bytes.
+
+    With a `base` the data is the chunk less that chunk (uint16, wrapped); `depth` counts differences down to a whole chunk.
+    """
 
     __tablename__ = "blob"
     hash: Mapped[str] = mapped_column(primary_key=True)
     shape: Mapped[int]
     data: Mapped[bytes] = mapped_column(LargeBinary)
+    base: Mapped[str | None] = mapped_column(ForeignKey("blob.hash"))
+    depth: Mapped[int] = mapped_column(server_default="0")
+    __table_args__ = (Index("blob_base", "base", sqlite_where=text("base IS NOT NULL")),)
 
 
 class PlaneChunkRow(Base):

@@ -6,7 +6,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ruvelt.core.brush.camera import Camera
-from ruvelt.core.color.encoding import DECODE_U16, linear_to_srgb_float
+from ruvelt.core.color.encoding import DECODE_U16, linear_to_srgb_float, srgb_to_linear_float
 from ruvelt.core.mesh.model import Model
 from ruvelt.core.mesh.normals import corner_normals
 from ruvelt.core.mesh.rays import Hits, RayCaster
@@ -65,12 +65,18 @@ def _only(hits: Hits, keep: NDArray[np.bool_]) -> Hits:
     return Hits(hits.triangle[keep], hits.bary[keep], hits.position[keep], hits.normal[keep], hits.distance[keep])
 
 
+def _bare(model: Model, triangles: NDArray[np.integer]) -> NDArray[np.float64]:
+    """(n, 3) linear colour of what no sheet shows: its material's."""
+    colours = srgb_to_linear_float(np.array([m.base_color[:3] for m in model.materials], np.float64).reshape(-1, 3))
+    return np.asarray(np.clip(colours[model.face_material[model.triangle_face[triangles]]], 0, 1), np.float64)
+
+
 def _shade(
     model: Model, displays: list[SheetDisplay], caster: RayCaster, hits: Hits, ways: NDArray[np.float64]
 ) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
     """Linear colour already weighted by opacity, and opacity."""
     n = len(hits.triangle)
-    base, rough, metal = np.full((n, 3), 0.3), np.full(n, 0.6), np.zeros(n)
+    base, rough, metal = _bare(model, hits.triangle), np.full(n, 0.5), np.zeros(n)
     glow, opacity = np.zeros((n, 3)), np.ones(n)
     normal = np.einsum("nk,nkd->nd", hits.bary.astype(np.float64), corner_normals(model)[model.triangle_corners[hits.triangle]])
     bend = np.zeros((n, 3))

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import Literal
+from typing import Annotated, Literal
 
 import numpy as np
 from pydantic import BaseModel, ConfigDict, Field
@@ -10,7 +10,7 @@ from pydantic import BaseModel, ConfigDict, Field
 #: The 16-bit code of flat height: code = 32768 + 32767 · h with h in −1 … 1.
 HEIGHT_MID = 32768
 
-Value = tuple[float, ...]
+Value = tuple[Annotated[float, Field(ge=-1, le=1, allow_inf_nan=False)], ...]
 
 
 class Channel(BaseModel):
@@ -23,7 +23,7 @@ class Channel(BaseModel):
     id: str = Field(pattern=r"^[a-z][a-z0-9_]{0,39}$")
     name: str = Field(min_length=1, max_length=60)
     kind: Literal["colour", "data", "height"]
-    start: Value
+    start: Annotated[Value, Field(min_length=1, max_length=3)]
 
     @property
     def components(self) -> int:

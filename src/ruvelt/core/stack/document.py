@@ -9,13 +9,16 @@ from typing import Annotated, Any, Literal
 from pydantic import Field, field_validator
 
 from ruvelt.core.stack.adjust import Adjustment
-from ruvelt.core.stack.basics import FacePick, Frozen, Id, Name, Share
+from ruvelt.core.stack.basics import Colour, FacePick, Frozen, Id, Name, Share
 from ruvelt.core.stack.blend import BY_ID
 from ruvelt.core.stack.channels import STANDARD_CHANNELS, Channel, Value
 from ruvelt.core.stack.fields import Content
 from ruvelt.core.stack.masks import Mask
 
 MAX_DEPTH = 6
+#: Numbers of parts and vertices as a model counts them.
+Part = Annotated[int, Field(ge=0, le=100_000_000)]
+Vertex = Annotated[int, Field(ge=0, le=2**31 - 1)]
 
 
 def _known_blend(value: str | None) -> str | None:
@@ -37,13 +40,6 @@ class ChannelUse(Frozen):
     content: Content | None = None
 
     _check_blend = field_validator("blend")(_known_blend)
-
-    @field_validator("value")
-    @classmethod
-    def _finite(cls, value: Value | None) -> Value | None:
-        if value is not None and not all(-1 <= v <= 1 for v in value):
-            raise ValueError("channel values lie between 0 and 1 (height between -1 and 1)")
-        return value
 
 
 class _Layer(Frozen):
@@ -106,8 +102,8 @@ class Sheet(Frozen):
 
     id: Id
     name: Name
-    plan: int
-    resolution: int
+    plan: Annotated[int, Field(ge=0, le=100_000)]
+    resolution: Annotated[int, Field(ge=256, le=8192)]
     layers: Annotated[tuple[Layer, ...], Field(max_length=1000)] = ()
     normal_map: bool = False
     solo: Id | None = None
@@ -141,7 +137,7 @@ class Settings(Frozen):
 
     blend_space: Literal["srgb", "linear"] = "srgb"
     height_range: Annotated[float, Field(gt=0, le=0.25, allow_inf_nan=False)] = 0.01
-    swatches: Annotated[tuple[Annotated[tuple[float, float, float], Field()], ...], Field(max_length=200)] = ()
+    swatches: Annotated[tuple[Colour, ...], Field(max_length=200)] = ()
 
 
 class HighMesh(Frozen):
@@ -149,7 +145,7 @@ class HighMesh(Frozen):
 
     key: Id
     name: Name
-    triangles: Annotated[int, Field(ge=1)]
+    triangles: Annotated[int, Field(ge=1, le=2**31 - 1)]
 
 
 class Image(Frozen):
@@ -157,8 +153,8 @@ class Image(Frozen):
 
     key: Id
     name: Name
-    width: Annotated[int, Field(ge=1)]
-    height: Annotated[int, Field(ge=1)]
+    width: Annotated[int, Field(ge=1, le=2**31 - 1)]
+    height: Annotated[int, Field(ge=1, le=2**31 - 1)]
 
 
 class FaceSet(Frozen):
@@ -175,9 +171,9 @@ class Document(Frozen):
     channels: tuple[Channel, ...] = STANDARD_CHANNELS
     sheets: tuple[Sheet, ...]
     settings: Settings = Settings()
-    hidden_parts: tuple[int, ...] = ()
+    hidden_parts: Annotated[tuple[Part, ...], Field(max_length=1_000_000)] = ()
     #: Edges (pairs of welded vertices, lower first) that split islands for picking.
-    seams: Annotated[tuple[tuple[int, int], ...], Field(max_length=1_000_000)] = ()
+    seams: Annotated[tuple[tuple[Vertex, Vertex], ...], Field(max_length=1_000_000)] = ()
     high_meshes: Annotated[tuple[HighMesh, ...], Field(max_length=64)] = ()
     images: Annotated[tuple[Image, ...], Field(max_length=500)] = ()
     face_sets: Annotated[tuple[FaceSet, ...], Field(max_length=200)] = ()

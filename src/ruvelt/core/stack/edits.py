@@ -9,7 +9,7 @@ from pydantic import Field, TypeAdapter, ValidationError
 from ruvelt.core.errors import InputError, NotFound
 from ruvelt.core.stack.basics import Frozen, Id
 from ruvelt.core.stack.channels import Channel
-from ruvelt.core.stack.document import MAX_DEPTH, AnyLayer, Document, FaceSet, GroupLayer, HighMesh, Image, Layer, Settings, Sheet
+from ruvelt.core.stack.document import MAX_DEPTH, AnyLayer, Document, FaceSet, GroupLayer, HighMesh, Image, Layer, Settings, Sheet, Vertex
 from ruvelt.core.stack.references import check_references
 
 _LAYER: TypeAdapter[AnyLayer] = TypeAdapter(Layer)
@@ -26,7 +26,7 @@ class AddLayer(Frozen):
     sheet: Id
     layer: Layer
     into: Id | None = None
-    index: Annotated[int, Field(ge=0)] = 0
+    index: Annotated[int, Field(ge=0, le=100_000)] = 0
 
 
 class RemoveLayer(Frozen):
@@ -42,7 +42,7 @@ class MoveLayer(Frozen):
     sheet: Id
     layer: Id
     into: Id | None = None
-    index: Annotated[int, Field(ge=0)] = 0
+    index: Annotated[int, Field(ge=0, le=100_000)] = 0
 
 
 class SetLayer(Frozen):
@@ -92,7 +92,7 @@ class SetSeams(Frozen):
     """Replace the edges that split islands for picking."""
 
     edit: Literal["set-seams"] = "set-seams"
-    seams: Annotated[tuple[tuple[int, int], ...], Field(max_length=1_000_000)]
+    seams: Annotated[tuple[tuple[Vertex, Vertex], ...], Field(max_length=1_000_000)]
 
 
 class AddChannel(Frozen):
@@ -100,7 +100,7 @@ class AddChannel(Frozen):
 
     edit: Literal["add-channel"] = "add-channel"
     channel: Channel
-    index: Annotated[int, Field(ge=0)] | None = None
+    index: Annotated[int, Field(ge=0, le=100_000)] | None = None
 
 
 class RemoveChannel(Frozen):
@@ -141,6 +141,19 @@ AnyEdit = (
 Edit = Annotated[AnyEdit, Field(discriminator="edit")]
 Batch.model_rebuild()
 EDIT: TypeAdapter[AnyEdit] = TypeAdapter(Edit)
+
+
+def check_alone(edit: AnyEdit) -> None:
+    """Raises InputError for an edit that makes no sense without pixels or triangles brought along; those have use-cases of their own."""
+    match edit:
+        case Batch():
+            for one in edit.edits:
+                check_alone(one)
+        case SetSheet():
+            if set(edit.values) & {"resolution", "normal_map", "mesh_maps"}:
+                raise InputError("A sheet's resolution, normal map and mesh maps change with its pixels. Use the Model and Bake screens.")
+        case ReplaceDocument() | SetHighMeshes() | SetImages():
+            raise InputError(f"'{edit.edit}' cannot be asked for by itself. Restore a version, or add meshes and images from their files.")
 
 
 def apply_edit(document: Document, edit: AnyEdit) -> tuple[Document, AnyEdit]:
