@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import io
 import json
+import sqlite3
 import zipfile
 from pathlib import Path
 
@@ -158,11 +159,17 @@ def test_strokes_are_recorded_and_replayed(page: Page, server: Server, crate: st
     page.keyboard.press("Control+z")
     settled(page)
     page.get_by_label("Stroke script").set_input_files(files(("strokes.json", script.encode())))  # type: ignore[arg-type]
-    expect(page.get_by_text("1 strokes replayed")).to_be_visible()
     settled(page)
+    page.get_by_role("button", name="Messages").click()
+    expect(page.get_by_role("log", name="Messages")).to_contain_text("1 stroke replayed.")
+    page.keyboard.press("Escape")
     assert server.get(f"/projects/{crate}")["head"] == 1
     page.get_by_label("Stroke script").set_input_files(files(("strokes.json", b'{"format": "x"}')))  # type: ignore[arg-type]
-    expect(page.get_by_role("alert")).to_contain_text("stroke script is wrong")
+    settled(page)
+    page.get_by_role("button", name="Messages: 1 unread").click()
+    expect(page.get_by_role("log", name="Messages")).to_contain_text("stroke script is wrong")
+    page.keyboard.press("Escape")
+    expect(page.get_by_role("button", name="Messages", exact=True)).to_be_visible()
 
 
 def test_shortcuts_are_listed_and_rebound(page: Page, server: Server, crate: str) -> None:
@@ -228,3 +235,36 @@ def test_every_button_has_a_name_and_text_is_legible(page: Page, server: Server,
         assert page.evaluate(check) == {"bad": [], "nameless": 0}
         page.get_by_role("button", name="Light or dark").click()
         settled(page)
+
+
+def test_a_project_that_cannot_be_opened_says_why_and_gives_its_last_good_state(page: Page, server: Server, crate: str) -> None:
+    with sqlite3.connect(server.data / "projects" / crate / "project.sqlite") as connection:
+        connection.execute("UPDATE project SET document = '{}'")
+    page.goto(server.url)
+    card = page.get_by_role("article", name="Crate", exact=True)
+    expect(card).to_contain_text("layers cannot be read")
+    expect(card.get_by_role("link")).to_have_count(0)
+    card.get_by_role("button", name="Open last good state").click()
+    copy = page.get_by_role("article", name="Crate (recovered)")
+    copy.get_by_role("link").click()
+    expect(page.get_by_label("Flat sheet", exact=True)).to_be_visible()
+    settled(page)
+    expect(page.get_by_role("table", name="Layers").or_(page.get_by_text("Ground")).first).to_be_visible()
+    page.get_by_role("link", name="All projects").click()
+    expect(card).to_be_visible()
+
+
+def test_what_undo_keeps_and_what_it_takes_on_disk(page: Page, server: Server, crate: str) -> None:
+    open_paint(page, server.url, crate)
+    colour(page, "#ff0000")
+    for y in (0.45, 0.5, 0.55):
+        drag(page, "solid", (0.45, y), (0.55, y))
+        settled(page)
+    page.get_by_role("button", name="History and versions").click()
+    dialog = page.get_by_role("dialog")
+    expect(dialog).to_contain_text("on disk")
+    expect(dialog.get_by_role("combobox", name="Undo keeps")).to_contain_text("Every step")
+    dialog.get_by_role("combobox", name="Undo keeps").click()
+    page.get_by_role("option", name="The last 30 steps").click()
+    expect(dialog.get_by_role("combobox", name="Undo keeps")).to_contain_text("The last 30 steps")
+    assert server.get(f"/projects/{crate}/history")["undo_steps"] == 30

@@ -9,6 +9,7 @@ import socket
 import subprocess
 import sys
 import time
+import urllib.error
 import urllib.request
 from pathlib import Path
 
@@ -174,3 +175,59 @@ def test_wrong_bakes_exit_with_2(tmp_path: Path, mesh: Path, words: tuple[str, .
     assert result.exit_code == 2
     assert says in result.output
     assert told(ruvelt(data, "info", "Crate", "--json"))["history"] == 0
+
+
+# -- two programs on one data folder ----------------------------------------------------------------------------------------------
+
+
+def serving(data: Path, port: int) -> subprocess.Popen[str]:
+    command = [sys.executable, "-m", "ruvelt.cli.main", "serve", "--data", str(data), "--port", str(port)]
+    process = subprocess.Popen(command, stdout=subprocess.PIPE, text=True, env={**os.environ, "PYTHONUNBUFFERED": "1"})
+    assert process.stdout is not None
+    assert f":{port}" in process.stdout.readline()
+    return process
+
+
+def asked(port: int, path: str, body: object = None) -> tuple[int, dict[str, object]]:
+    data = None if body is None else json.dumps(body).encode()
+    request = urllib.request.Request(f"http://127.0.0.1:{port}/api{path}", data, {"Content-Type": "application/json"} if data else {})
+    try:
+        with urllib.request.urlopen(request) as answer:
+            return answer.status, dict(json.load(answer))
+    except urllib.error.HTTPError as error:
+        return error.code, dict(json.load(error))
+
+
+def test_a_command_and_a_second_server_are_told_who_holds_a_project(tmp_path: Path, mesh: Path) -> None:
+    """What one has acknowledged no other overwrites; a killed one holds nothing."""
+    data = tmp_path / "data"
+    uid = str(told(ruvelt(data, "import", str(mesh), "--name", "Crate", "--resolution", "256", "--json"))["project"])
+    script = tmp_path / "s.json"
+    steps = [{"do": "target", "sheet": "Wood", "layer": "Paint"}, {"do": "paint", "paint": {"values": {"base_color": [0, 0, 1]}}}, {"do": "flood"}]
+    script.write_text(json.dumps({"format": "ruvelt-strokes", "version": 1, "steps": steps}))
+    ports = [free_port(), free_port()]
+    first, second = (serving(data, port) for port in ports)
+    try:
+        flood = {
+            "revision": 1,
+            "target": {"sheet": "wood", "layer": "l2", "channels": ["base_color"]},
+            "paint": {"values": {"base_color": [1, 0, 0]}},
+        }
+        assert asked(ports[0], f"/projects/{uid}/flood", flood)[0] == 200
+        status, answer = asked(ports[1], f"/projects/{uid}/flood", flood)
+        assert status == 409
+        assert f"http://127.0.0.1:{ports[0]} (process {first.pid})" in str(answer["error"])
+        assert asked(ports[1], "/projects")[1]["projects"][0]["revision"] == 2  # type: ignore[index]
+        result = ruvelt(data, "replay", "Crate", str(script))
+        assert result.exit_code == 2
+        assert f"127.0.0.1:{ports[0]}" in result.stderr
+        assert "stop that first" in result.stderr
+        first.send_signal(signal.SIGKILL)
+        first.wait(10)
+        assert asked(ports[1], f"/projects/{uid}/flood", {**flood, "revision": 2})[0] == 200
+    finally:
+        for server in (first, second):
+            server.terminate()
+            server.wait(15)
+    assert told(ruvelt(data, "info", "Crate", "--json"))["history"] == 2
+    assert told(ruvelt(data, "replay", "Crate", str(script), "--json"))["history"] == 3

@@ -93,7 +93,7 @@ def test_a_trial_shows_an_edit_and_takes_nothing(studio: Studio, cube: str) -> N
     assert (tried != before).any()
     with pytest.raises(NotFound):
         session.trial("wood", set_mask("gone", []))
-    with pytest.raises(InputError, match="layers"):
+    with pytest.raises(InputError, match="change with its pixels"):
         session.trial("wood", SetSheet(sheet="wood", values={"resolution": 1024}))
 
 

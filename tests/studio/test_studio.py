@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+import os
 import threading
 import time
 from pathlib import Path
@@ -99,12 +100,17 @@ def test_a_model_without_uvs_becomes_a_project_without_sheets(studio: Studio) ->
 
 def test_crash_leftovers_are_swept_and_strange_folders_ignored(tmp_path: Path, clock: Clock) -> None:
     (tmp_path / "projects" / "abc.part").mkdir(parents=True)
+    os.utime(tmp_path / "projects" / "abc.part", (0, 0))
+    (tmp_path / "projects" / "new.part").mkdir()
     (tmp_path / "projects" / "..hidden").mkdir()
     (tmp_path / "projects" / "deadbeef0000").mkdir()
     (tmp_path / "projects" / "deadbeef0000" / "project.sqlite").write_bytes(b"garbage" * 1000)
     studio = Studio(tmp_path, Limits(), clock)
     assert not (tmp_path / "projects" / "abc.part").exists()
-    assert studio.projects() == []
+    assert (tmp_path / "projects" / "new.part").exists(), "it may be one that is being made this moment"
+    (listed,) = studio.projects()
+    assert (listed.uid, listed.sheets) == ("deadbeef0000", 0)
+    assert "damaged or not a project" in str(listed.trouble)
     assert (tmp_path / "projects" / "deadbeef0000").exists()
     studio.close()
 

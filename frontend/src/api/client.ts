@@ -93,6 +93,9 @@ export const api = {
   registries: () => json<Registries>("/registries"),
   projects: async () => (await json<{ projects: ProjectCard[] }>("/projects")).projects,
   create: (form: FormData) => json<Job>("/projects", { method: "POST", body: form }),
+  /** A copy of a project that cannot be opened, set back to its last good state. */
+  recover: async (uid: string) => (await json<{ project: string }>(`${project(uid)}/recover`, body({}))).project,
+  keepUndo: (uid: string, steps: number) => json<ProjectState>(`${project(uid)}/keep-undo`, body({ steps })),
   state: (uid: string) => json<ProjectState>(project(uid)),
   revision: async (uid: string) => (await json<{ revision: number }>(`${project(uid)}/revision`)).revision,
   rename: (uid: string, name: string) => json<ProjectState>(project(uid), body({ name }, "PATCH")),

@@ -411,6 +411,22 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/projects/{uid}/keep-undo": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["projects_keep_undo_projects__uid__keep_undo_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/projects/{uid}/lasso": {
         parameters: {
             query?: never;
@@ -603,6 +619,23 @@ export interface paths {
         get?: never;
         put?: never;
         post: operations["painting_probe_point_projects__uid__probe_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{uid}/recover": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** A copy of a project that cannot be opened, set back to its last good state. */
+        post: operations["projects_recover_project_projects__uid__recover_post"];
         delete?: never;
         options?: never;
         head?: never;
@@ -2296,6 +2329,18 @@ export interface components {
             strength: number;
         };
         /**
+         * FileSizesAnswer
+         * @description Bytes on disk: the project's file, what of it only undo needs, and pictures that can be made anew.
+         */
+        FileSizesAnswer: {
+            /** Pictures */
+            pictures: number;
+            /** Project */
+            project: number;
+            /** Undo */
+            undo: number;
+        };
+        /**
          * FillLayer
          * @description Gives each of its channels one value, a picture or a pattern over the whole sheet.
          */
@@ -2606,8 +2651,11 @@ export interface components {
         };
         /** HistoryAnswer */
         HistoryAnswer: {
+            sizes: components["schemas"]["FileSizesAnswer"];
             /** Steps */
             steps: components["schemas"]["HistoryStep"][];
+            /** Undo Steps */
+            undo_steps: number;
             /** Versions */
             versions: components["schemas"]["VersionAnswer"][];
         };
@@ -2615,6 +2663,8 @@ export interface components {
         HistoryStep: {
             /** Created At */
             created_at: number;
+            /** Kept */
+            kept: boolean;
             /** Label */
             label: string;
             /** Seq */
@@ -2876,6 +2926,14 @@ export interface components {
             state: "running" | "done" | "failed" | "cancelled";
             /** Title */
             title: string;
+        };
+        /**
+         * KeepUndoBody
+         * @description How many steps undo keeps; 0 keeps all.
+         */
+        KeepUndoBody: {
+            /** Steps */
+            steps: number;
         };
         /**
          * Kind
@@ -3968,6 +4026,8 @@ export interface components {
             revision: number;
             /** Sheets */
             sheets: number;
+            /** Trouble */
+            trouble: string | null;
             /** Uid */
             uid: string;
             /** Updated At */
@@ -4083,6 +4143,11 @@ export interface components {
              * @enum {string}
              */
             way: "uv" | "three-way" | "planar";
+        };
+        /** RecoverAnswer */
+        RecoverAnswer: {
+            /** Project */
+            project: string;
         };
         /**
          * Registries
@@ -6753,6 +6818,68 @@ export interface operations {
             };
         };
     };
+    projects_keep_undo_projects__uid__keep_undo_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                uid: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["KeepUndoBody"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProjectState"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+        };
+    };
     painting_lasso_projects__uid__lasso_post: {
         parameters: {
             query?: never;
@@ -7488,6 +7615,64 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ProbeAnswer"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+        };
+    };
+    projects_recover_project_projects__uid__recover_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                uid: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RecoverAnswer"];
                 };
             };
             /** @description Bad Request */

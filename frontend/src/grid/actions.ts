@@ -2,7 +2,8 @@
 import { api } from "../api/client";
 import type { AdjustLayer, ChannelUse, Edit, Layer, Sheet } from "../api/types";
 import { asGroup, findLayer, findSheet, freshId, newUses, rows, partIn } from "../state/layers";
-import { chooseTarget, edit, refresh, say, workshop } from "../state/workshop";
+import { say } from "../state/messages";
+import { chooseTarget, edit, refresh, workshop } from "../state/workshop";
 
 const get = workshop.getState;
 

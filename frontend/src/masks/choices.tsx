@@ -9,7 +9,8 @@ import { GroupChoice } from "../paint/GroupChoice";
 import { useDocument, useSheet, useWorkshop } from "../state/hooks";
 import { rows } from "../state/layers";
 import { masks } from "../state/masks";
-import { refresh, say, theStage, workshop } from "../state/workshop";
+import { say } from "../state/messages";
+import { refresh, theStage, workshop } from "../state/workshop";
 import type { ControlProps } from "./controls";
 import { FileInput } from "../theme/FileInput";
 

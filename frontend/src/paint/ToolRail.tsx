@@ -2,7 +2,8 @@ import { Tooltip } from "@mui/material";
 import { useRef } from "react";
 import { api } from "../api/client";
 import { useWorkshop } from "../state/hooks";
-import { refresh, runJob, say, swapColours, workshop, type Tool } from "../state/workshop";
+import { say } from "../state/messages";
+import { refresh, runJob, swapColours, workshop, type Tool } from "../state/workshop";
 import { Icon, type IconName } from "../theme/icons";
 import { hint } from "../tools/commands";
 import { toHex } from "./colour";
@@ -89,7 +90,7 @@ function Recorder() {
     const text = await file.text();
     const job = await runJob(() => api.replay(uid, text));
     await refresh();
-    if (job?.state === "done") say(`${String(job.result.strokes)} strokes replayed.`);
+    if (job?.state === "done") say(`${String(job.result.strokes)} ${job.result.strokes === 1 ? "stroke" : "strokes"} replayed.`);
   };
   return (
     <>

@@ -1,11 +1,11 @@
-import { Snackbar } from "@mui/material";
 import { useEffect, useRef, useState } from "react";
 import { useRoute, useWorkshop } from "../state/hooks";
-import { closeProject, openProject, openStage, workshop } from "../state/workshop";
+import { closeProject, openProject, openStage } from "../state/workshop";
 import { handleKey, pressUnderKey, releaseKey } from "../tools/commands";
 import { BakeScreen } from "./BakeScreen";
 import { ExportScreen } from "./ExportScreen";
 import { JobBar } from "./JobBar";
+import { ShownMessage } from "./Messages";
 import { ModelScreen } from "./ModelScreen";
 import { PaintScreen } from "./PaintScreen";
 import { ProjectsScreen } from "./ProjectsScreen";
@@ -37,7 +37,7 @@ export function App({ onMode }: { onMode: () => void }) {
     <>
       {uid ? <Project key={uid} uid={uid} screen={screen} onMode={onMode} onHelp={() => setHelp(true)} /> : <ProjectsScreen onMode={onMode} />}
       <ShortcutsDialog open={help} onClose={() => setHelp(false)} />
-      <Messages />
+      <ShownMessage />
     </>
   );
 }
@@ -65,19 +65,5 @@ function Project({ uid, screen, onMode, onHelp }: { uid: string; screen: string;
       {loaded && screen === "export" && <ExportScreen />}
       <JobBar />
     </div>
-  );
-}
-
-function Messages() {
-  const message = useWorkshop((s) => s.message);
-  return (
-    <Snackbar
-      open={message !== null}
-      message={message?.text}
-      autoHideDuration={message?.bad ? 9000 : 4000}
-      onClose={(_, reason) => reason !== "clickaway" && workshop.setState({ message: null })}
-      anchorOrigin={{ vertical: "bottom", horizontal: "left" }}
-      slotProps={{ content: { role: message?.bad ? "alert" : "status", sx: { borderLeft: message?.bad ? "3px solid var(--error)" : undefined } } }}
-    />
   );
 }

@@ -5,7 +5,8 @@ import { api } from "../api/client";
 import type { ExportPreset, MapSpec, Sheet } from "../api/types";
 import { toggled } from "../grid/LayerGrid";
 import { useDocument, useWorkshop } from "../state/hooks";
-import { runJob, say } from "../state/workshop";
+import { say } from "../state/messages";
+import { runJob } from "../state/workshop";
 
 interface Written {
   name: string;

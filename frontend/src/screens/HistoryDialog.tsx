@@ -1,9 +1,18 @@
-import { Button, Dialog, DialogActions, DialogContent, DialogTitle, TextField } from "@mui/material";
+import { Button, Dialog, DialogActions, DialogContent, DialogTitle, MenuItem, TextField } from "@mui/material";
 import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { api } from "../api/client";
 import { useWorkshop } from "../state/hooks";
-import { accept, say } from "../state/workshop";
+import { say } from "../state/messages";
+import { accept } from "../state/workshop";
+
+/** How many steps undo may be told to keep; 0 keeps all. */
+const UNDO_CHOICES = [0, 1000, 300, 100, 30];
+
+function size(bytes: number): string {
+  if (bytes < 1 << 20) return `${Math.ceil(bytes / 1024)} KB`;
+  return bytes < 1 << 30 ? `${(bytes / 2 ** 20).toFixed(1)} MB` : `${(bytes / 2 ** 30).toFixed(2)} GB`;
+}
 
 /** What happened, and named versions to go back to. */
 export function HistoryDialog({ open, onClose }: { open: boolean; onClose: () => void }) {
@@ -31,6 +40,14 @@ export function HistoryDialog({ open, onClose }: { open: boolean; onClose: () =>
       say((error as Error).message, true);
     }
   };
+  const keepUndo = async (steps: number): Promise<void> => {
+    try {
+      accept(await api.keepUndo(uid, steps));
+    } catch (error) {
+      say((error as Error).message, true);
+    }
+  };
+  const choices = [...new Set([...UNDO_CHOICES, data?.undo_steps ?? 0])].sort((a, b) => (a || Infinity) - (b || Infinity)).reverse();
   return (
     <Dialog open={open} onClose={onClose} maxWidth="sm" fullWidth>
       <DialogTitle>History and versions</DialogTitle>
@@ -55,13 +72,27 @@ export function HistoryDialog({ open, onClose }: { open: boolean; onClose: () =>
         <h2 className="plain" style={{ marginTop: 16 }}>Steps, newest first</h2>
         <div className="list" style={{ maxHeight: 260, overflow: "auto" }}>
           {data?.steps.map((s) => (
-            <div className={s.undone ? "item off" : "item"} key={s.seq}>
+            <div className={s.undone || !s.kept ? "item off" : "item"} key={s.seq}>
               {s.label}
-              {s.undone && " (undone)"}
+              {s.undone ? " (undone)" : !s.kept && " (beyond undo)"}
               <span className="count">{new Date(s.created_at * 1000).toLocaleTimeString()}</span>
             </div>
           ))}
         </div>
+        {data && (
+          <div style={{ display: "grid", gridTemplateColumns: "210px 1fr", gap: 12, alignItems: "center", marginTop: 16 }}>
+            <TextField select label="Undo keeps" value={String(data.undo_steps)} onChange={(e) => void keepUndo(Number(e.target.value))}>
+              {choices.map((n) => (
+                <MenuItem key={n} value={String(n)}>
+                  {n === 0 ? "Every step" : `The last ${n} steps`}
+                </MenuItem>
+              ))}
+            </TextField>
+            <span className="note" style={{ margin: 0 }}>
+              The project takes {size(data.sizes.project)} on disk, {size(data.sizes.undo)} of it for undo. Space of steps that are not kept is given back a few seconds after you pause.
+            </span>
+          </div>
+        )}
       </DialogContent>
       <DialogActions>
         <Button onClick={onClose}>Close</Button>

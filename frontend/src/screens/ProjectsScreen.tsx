@@ -4,9 +4,10 @@ import { useRef, useState } from "react";
 import { api, followJob } from "../api/client";
 import type { Job, ProjectCard } from "../api/types";
 import { useWorkshop } from "../state/hooks";
-import { say } from "../state/workshop";
+import { say } from "../state/messages";
 import { Icon, Logo } from "../theme/icons";
-import { TopButton } from "./TopBar";
+import { MessageList } from "./Messages";
+import { TopButton } from "./TopButton";
 
 export function ProjectsScreen({ onMode }: { onMode: () => void }) {
   const client = useQueryClient();
@@ -26,6 +27,7 @@ export function ProjectsScreen({ onMode }: { onMode: () => void }) {
         </div>
         <span />
         <div className="topright">
+          <MessageList />
           <TopButton icon="half" label="Light or dark" name="Light or dark" onClick={onMode} />
         </div>
       </header>
@@ -93,15 +95,19 @@ function Card({ project, onChange }: { project: ProjectCard; onChange: () => Pro
   };
   return (
     <article className="pcard" aria-label={project.name}>
-      <a href={`#/${project.uid}/${project.sheets ? "paint" : "model"}`}>
-        <img src={`/api/projects/${project.uid}/card.jpg?r=${project.revision}`} alt={`${project.name}, lit`} />
-        <div className="cap">
-          <b>{project.name}</b>
-          <span className="quiet">
-            {project.sheets} {project.sheets === 1 ? "sheet" : "sheets"} · {project.layers} layers · {ago(project.updated_at)}
-          </span>
-        </div>
-      </a>
+      {project.trouble ? (
+        <Troubled project={project} onRecover={() => void act(() => recover(project))} />
+      ) : (
+        <a href={`#/${project.uid}/${project.sheets ? "paint" : "model"}`}>
+          <Picture project={project} />
+          <div className="cap">
+            <b>{project.name}</b>
+            <span className="quiet">
+              {project.sheets} {project.sheets === 1 ? "sheet" : "sheets"} · {project.layers} layers · {ago(project.updated_at)}
+            </span>
+          </div>
+        </a>
+      )}
       <div className="tools">
         <Tooltip title="Rename">
           <button className="iconbtn" aria-label={`Rename ${project.name}`} onClick={() => setAsking("rename")}>
@@ -137,6 +143,44 @@ function Card({ project, onChange }: { project: ProjectCard; onChange: () => Pro
         </DialogActions>
       </Dialog>
     </article>
+  );
+}
+
+async function recover(project: ProjectCard): Promise<void> {
+  await api.recover(project.uid);
+  say(`The last good state of “${project.name}” is in the list as a copy. The project itself was left as it is.`);
+}
+
+/** The kept picture, or the sign of a project whose picture has not been taken yet. */
+function Picture({ project }: { project: ProjectCard }) {
+  const [missing, setMissing] = useState(false);
+  if (missing) {
+    return (
+      <div className="nopicture">
+        <Logo />
+      </div>
+    );
+  }
+  return <img src={`/api/projects/${project.uid}/card.jpg?r=${project.revision}`} alt={`${project.name}, lit`} onError={() => setMissing(true)} />;
+}
+
+/** A project that cannot be opened: why, and the way to its last good state. */
+function Troubled({ project, onRecover }: { project: ProjectCard; onRecover: () => void }) {
+  return (
+    <>
+      <div className="nopicture">
+        <Icon name="warn" size={28} />
+      </div>
+      <div className="cap">
+        <b>{project.name}</b>
+        <div className="finding blocks" style={{ margin: 0 }}>{project.trouble}</div>
+        <Tooltip title="Makes a copy from the newest step or version that can be read; the project itself stays as it is">
+          <Button variant="outlined" onClick={onRecover} sx={{ justifySelf: "start", mt: 0.5 }}>
+            Open last good state
+          </Button>
+        </Tooltip>
+      </div>
+    </>
   );
 }
 

@@ -1,6 +1,6 @@
 import { Button, Dialog, DialogActions, DialogContent, DialogTitle } from "@mui/material";
 import { useState } from "react";
-import { say } from "../state/workshop";
+import { say } from "../state/messages";
 import { COMMANDS, keyOf, keyText, pressed, rebind, resetKeys } from "../tools/commands";
 
 const HAND = [

@@ -2,9 +2,11 @@ import { Tooltip } from "@mui/material";
 import { Fragment, useState } from "react";
 import { useWorkshop } from "../state/hooks";
 import { redo, undo } from "../state/workshop";
-import { Icon, Logo, type IconName } from "../theme/icons";
+import { Icon, Logo } from "../theme/icons";
 import { hint } from "../tools/commands";
 import { HistoryDialog } from "./HistoryDialog";
+import { MessageList } from "./Messages";
+import { TopButton } from "./TopButton";
 
 const STEPS = [
   ["model", "Model"],
@@ -46,23 +48,12 @@ export function TopBar({ uid, screen, onMode, onHelp }: { uid: string; screen: s
         <span className="sep" />
         <Stored />
         <span className="sep" />
+        <MessageList />
         <TopButton icon="half" label="Light or dark" name="Light or dark" onClick={onMode} />
         <TopButton icon="help" label="Shortcuts (?)" name="Shortcuts" onClick={onHelp} />
       </div>
       <HistoryDialog open={history} onClose={() => setHistory(false)} />
     </header>
-  );
-}
-
-export function TopButton({ icon, label, name, off, onClick }: { icon: IconName; label: string; name: string; off?: boolean; onClick: () => void }) {
-  return (
-    <Tooltip title={label}>
-      <span>
-        <button className="iconbtn" aria-label={name} disabled={off} onClick={onClick}>
-          <Icon name={icon} />
-        </button>
-      </span>
-    </Tooltip>
   );
 }
 

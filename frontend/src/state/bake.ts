@@ -3,7 +3,8 @@ import { createStore } from "zustand/vanilla";
 import { api } from "../api/client";
 import type { BakeRequest, BakeSettings, Target } from "../api/types";
 import { firstTarget, findSheet } from "./layers";
-import { refresh, runJob, say, showPiece, sync, take, workshop, type Tool } from "./workshop";
+import { say } from "./messages";
+import { refresh, runJob, showPiece, sync, take, workshop, type Tool } from "./workshop";
 import type { ViewMode } from "../viewport/materials";
 
 export type Source = BakeRequest["source"];

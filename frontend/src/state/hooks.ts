@@ -2,10 +2,15 @@
 import { useSyncExternalStore } from "react";
 import { useStore } from "zustand";
 import type { Document, Sheet } from "../api/types";
+import { messages, type Messages } from "./messages";
 import { workshop, type WorkshopState } from "./workshop";
 
 export function useWorkshop<T>(select: (state: WorkshopState) => T): T {
   return useStore(workshop, select);
+}
+
+export function useMessages<T>(select: (state: Messages) => T): T {
+  return useStore(messages, select);
 }
 
 export function useDocument(): Document | null {

@@ -1,7 +1,8 @@
 /** Changing the UV layout, while nothing is painted. */
 import { api } from "../api/client";
 import type { Placement, ProbeBody } from "../api/types";
-import { refresh, runJob, say, take, workshop } from "./workshop";
+import { say } from "./messages";
+import { refresh, runJob, take, workshop } from "./workshop";
 
 /** Whether the layout may still change: no pixels belong to it yet. */
 export function layoutFree(painted: readonly string[]): boolean {

@@ -3,7 +3,8 @@ import { createStore } from "zustand/vanilla";
 import { api, type Binary } from "../api/client";
 import type { DisplayHeader, Edit, FacePick, Layer, Mask, MaskStep, Sheet, Target } from "../api/types";
 import { findLayer, findSheet } from "./layers";
-import { chooseTarget, edit, refresh, runJob, say, sync, take, theStage, workshop, wantedTextures } from "./workshop";
+import { say } from "./messages";
+import { chooseTarget, edit, refresh, runJob, sync, take, theStage, workshop, wantedTextures } from "./workshop";
 
 export type MaskView = "off" | "grey" | "over";
 

@@ -2,7 +2,8 @@
 import { createStore } from "zustand/vanilla";
 import { api } from "../api/client";
 import type { Camera, FacePick, FaceSet } from "../api/types";
-import { currentPaint, edit, say, take, theStage, workshop, type RGB } from "./workshop";
+import { say } from "./messages";
+import { currentPaint, edit, take, theStage, workshop, type RGB } from "./workshop";
 
 export interface OutlineState {
   kind: "solid" | "flat";

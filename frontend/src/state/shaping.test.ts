@@ -3,6 +3,7 @@ import { api } from "../api/client";
 import type { Camera, FacePick, ProjectState, StrokeHeader, StrokeMessage } from "../api/types";
 import { endOutline, extendOutline, keepPicked, outline, startOutline } from "./picking";
 import { abandon, addPoint, beginShape, confirm, dropPoint, movePoint, setShaping, shaping } from "./shaping";
+import { messages } from "./messages";
 import { currentPaint, openProject, strokeSender, workshop } from "./workshop";
 
 const camera = { eye: [0, 0, 5], target: [0, 0, 0], up: [0, 1, 0], fov_deg: 30, width: 100, height: 100 } as Camera;
@@ -99,7 +100,7 @@ describe("a line", () => {
   it("does not begin where nothing can be painted", () => {
     workshop.setState({ project: { ...project, document: { ...project.document, sheets: [{ ...project.document.sheets[0], layers: [{ ...layer, locked: true }] }] } } as unknown as ProjectState });
     expect(beginShape("solid", [0, 0, 0], camera)).toBe(false);
-    expect(workshop.getState().message?.text).toContain("locked");
+    expect(messages.getState().shown?.text).toContain("locked");
   });
 });
 

@@ -3,7 +3,8 @@ import { createStore } from "zustand/vanilla";
 import type { Camera, Row, Shape, StrokeBegin } from "../api/types";
 import { findSheet, targetTrouble } from "./layers";
 import { maskTrouble, masks } from "./masks";
-import { cancelStroke, currentPaint, say, showPatches, strokeEnded, strokeFailed, strokeSender, strokeTextures, theStage, workshop } from "./workshop";
+import { say } from "./messages";
+import { cancelStroke, currentPaint, showPatches, strokeEnded, strokeFailed, strokeSender, strokeTextures, theStage, workshop } from "./workshop";
 
 export type Point = number[];
 

@@ -8,6 +8,7 @@ import { textureOf } from "../viewport/materials";
 import { Stage } from "../viewport/stage";
 import { SUSPECTS } from "../viewport/textures";
 import { busy } from "./idle";
+import { say } from "./messages";
 import { findLayer, findSheet, firstTarget, rows, targetTrouble, partIn } from "./layers";
 
 export type Tool = "brush" | "line" | "stamp" | "erase" | "soften" | "smear" | "clone" | "tone" | "fill" | "pick";
@@ -46,7 +47,6 @@ export interface WorkshopState {
   lightDeg: number;
   wire: boolean;
   highlight: ReadonlySet<number> | null;
-  message: { text: string; bad: boolean } | null;
   storedAt: number | null;
   lost: boolean;
   lastStroke: { ms: number; chunks: number } | null;
@@ -119,7 +119,6 @@ const START: Omit<WorkshopState, "registries"> = {
   lightDeg: 40,
   wire: true,
   highlight: null,
-  message: null,
   storedAt: null,
   lost: false,
   lastStroke: null,
@@ -156,10 +155,6 @@ let poll = 0;
 
 export function theStage(): Stage | null {
   return stage;
-}
-
-export function say(text: string, bad = false): void {
-  set({ message: { text, bad } });
 }
 
 function told(error: unknown): string {

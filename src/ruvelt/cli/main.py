@@ -35,7 +35,7 @@ def _common(command: Callable[..., Any]) -> Callable[..., Any]:
     @wraps(command)
     def run(data: Path, as_json: bool, **options: Any) -> None:
         try:
-            here = Studio(data)
+            here = Studio(data, who=f"the command 'ruvelt {command.__name__.rstrip('_')}'")
             try:
                 told = command(here, **options)
             finally:
@@ -224,12 +224,13 @@ def serve(data: Path, port: int, cache_mib: int, threads: int | None, as_json: b
 
     logging.basicConfig(level=logging.WARNING, format="%(levelname)s %(name)s: %(message)s")
     try:
-        here = Studio(data, Limits(cache_mib << 20, threads))
+        here = Studio(data, Limits(cache_mib << 20, threads), who=f"the Ruvelt at http://127.0.0.1:{port}")
         server = create_server(create_app(here), host="127.0.0.1", port=port, threads=8, max_request_body_size=1 << 30, ident=None)
     except OSError as error:
         _fail(f"Cannot start on port {port}: {error.strerror}. Choose another with --port.", as_json)
         return
     signal.signal(signal.SIGTERM, lambda number, frame: sys.exit(0))
+    here.housekeeping.start()
     where = f"http://127.0.0.1:{port}"
     click.echo(json.dumps({"url": where}) if as_json else f"Ruvelt is at {where}  (Ctrl+C stops it)")
     try:

@@ -165,10 +165,13 @@ class BakeDesk:
             made = self._from_normal_maps(maps, sheets, request.settings, progress, run, workers)
         else:
             made = self._by_rays(maps, sheets, request, progress, run, workers)
-        session.store.blobs.store_ahead({a.key: (a.shape, a.packed) for a in run.arrivals})
-        with session.lock:
-            self._store(made, request, sheets)
-            counts = suspects(session)
+        try:
+            session.store.blobs.store_ahead({a.key: (a.shape, a.packed) for a in run.arrivals})
+            with session.lock:
+                self._store(made, request, sheets)
+                counts = suspects(session)
+        finally:
+            session.store.blobs.forget_ahead(a.key for a in run.arrivals)
         return {"maps": list(maps), "sheets": list(wanted), "suspects": counts}
 
     def _by_rays(
@@ -300,7 +303,7 @@ def set_touch_up(session: Session, sheet_id: str, map_id: str, on: bool, revisio
             raise NotFound(f"{sheet.name} has no such mesh map. Bake it first.")
         entries = [m.model_copy(update={"touch_up": on}) if m.id == map_id else m for m in sheet.mesh_maps]
         edit = SetSheet(sheet=sheet.id, values={"mesh_maps": [m.model_dump() for m in entries]})
-        session.edit(edit, f"Touch-up of {SHAPES[map_id].name} {'on' if on else 'off'}")
+        session.store.commit(f"Touch-up of {SHAPES[map_id].name} {'on' if on else 'off'}", edit=edit)
 
 
 def remove_map(session: Session, sheet_id: str, map_id: str, revision: int | None = None) -> None:

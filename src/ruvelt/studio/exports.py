@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import glob
 import io
 import json
 import shutil
@@ -14,11 +15,13 @@ from typing import Any
 
 import numpy as np
 
-from ruvelt.core.errors import InputError, NotFound
+from ruvelt.core.errors import InputError, NotFound, StorageError
 from ruvelt.core.output.glb import build_glb
 from ruvelt.core.output.images import encode_png, resize
 from ruvelt.core.output.mapset import WrittenFile, chosen_maps, render_map, write_map_set
 from ruvelt.core.output.presets import BUILT_IN, ExportPreset, file_stem
+from ruvelt.store.lock import FILE as LOCK
+from ruvelt.store.lock import FolderLock, sweep
 from ruvelt.studio.session import Session
 
 Progress = Callable[[int, int, str], None]
@@ -61,8 +64,11 @@ class PresetShelf:
 
     def _write(self, presets: list[ExportPreset]) -> None:
         part = self._path.with_suffix(".part")
-        part.write_text(json.dumps([p.model_dump() for p in presets], indent=2), "utf-8")
-        part.replace(self._path)
+        try:
+            part.write_text(json.dumps([p.model_dump() for p in presets], indent=2), "utf-8")
+            part.replace(self._path)
+        except OSError as error:
+            raise StorageError(f"The preset could not be kept ({error.strerror}). Free some space or check the data folder.") from None
 
 
 def export_project(
@@ -79,33 +85,52 @@ def export_project(
     unknown = (wanted or set()) - {s.id for s in session.document.sheets}
     if unknown:
         raise NotFound(f"There is no sheet '{sorted(unknown)[0]}' in this project.")
-    displays = [session.display(s.id) for s in session.document.sheets if wanted is None or s.id in wanted]
-    for display in displays:
-        session.prefetch(display.evaluator.sheet.id)
+    chosen = [s.id for s in session.document.sheets if wanted is None or s.id in wanted]
     stem = file_stem(preset.model_copy(update={"template": "{project}_{map}"}), session.store.name, "", 0, "asset")
     if out.exists() and not out.is_dir():
         raise InputError(f"'{out.name}' is a file. Give a folder to write into.")
     part = out.with_name(f".{out.name}.{uuid.uuid4().hex[:8]}.part")
     try:
-        part.mkdir(parents=True)
-
-        def write(name: str, data: bytes) -> None:
-            (part / name).write_bytes(data)
-
-        def whole() -> list[tuple[str, str, bytes]]:
-            return [(f"{stem}.glb", "glb", build_glb(displays, session.store.name, preset))]
-
-        files = write_map_set(
-            displays, preset, session.store.name, write, only=maps, extra=whole if preset.glb and maps is None else None, progress=progress
-        )
-        out.mkdir(parents=True, exist_ok=True)
-        for file in sorted(part.iterdir()):
-            file.replace(out / file.name)
+        out.parent.mkdir(parents=True, exist_ok=True)
+        # What a killed export left beside this one.
+        sweep(out.parent, pattern=f".{glob.escape(out.name)}.*.part")
+        part.mkdir()
+        lock = FolderLock(part, "an export")
+        try:
+            files = _write_files(session, chosen, preset, stem, part, maps, progress)
+        finally:
+            lock.release()
+        (part / LOCK).unlink()
+        _put_in_place(part, out)
     except OSError as error:
-        raise InputError(f"The export could not be written to '{out}' ({error.strerror}). Choose another folder or free some space.") from None
+        raise StorageError(f"The export could not be written to '{out}' ({error.strerror}). Choose another folder or free some space.") from None
     finally:
         shutil.rmtree(part, ignore_errors=True)
     return files
+
+
+def _write_files(
+    session: Session, sheets: list[str], preset: ExportPreset, stem: str, part: Path, maps: Iterable[str] | None, progress: Progress
+) -> list[WrittenFile]:
+    displays = [session.display(sheet) for sheet in sheets]
+
+    def write(name: str, data: bytes) -> None:
+        (part / name).write_bytes(data)
+
+    def whole() -> list[tuple[str, str, bytes]]:
+        return [(f"{stem}.glb", "glb", build_glb(displays, session.store.name, preset))]
+
+    extra = whole if preset.glb and maps is None else None
+    return write_map_set(displays, preset, session.store.name, write, only=maps, extra=extra, progress=progress)
+
+
+def _put_in_place(part: Path, out: Path) -> None:
+    """A new folder appears in one step; into one that is there files go one by one, the listing last."""
+    if not out.exists():
+        part.rename(out)
+        return
+    for file in sorted(part.iterdir(), key=lambda f: (f.name == "listing.json", f.name)):
+        file.replace(out / file.name)
 
 
 def map_preview(session: Session, sheet_id: str, preset: ExportPreset, map_id: str, side: int = 256) -> bytes:

@@ -36,11 +36,12 @@ from ruvelt.core.samples.sheet import SheetSamples
 from ruvelt.core.stack.basics import FacePick
 from ruvelt.core.stack.channels import decode
 from ruvelt.core.stack.document import AnyLayer, Document, GroupLayer, Sheet, high_plane_id, image_plane_id
-from ruvelt.core.stack.edits import AddLayer, AnyEdit, ReplaceDocument, apply_edit
+from ruvelt.core.stack.edits import AddLayer, AnyEdit, ReplaceDocument, apply_edit, check_alone
 from ruvelt.core.stack.evaluate import SheetEvaluator
 from ruvelt.core.stack.faces import FaceIndex
 from ruvelt.core.stack.lookup import StoredPlanes
 from ruvelt.core.stack.masks import LayerSource
+from ruvelt.core.stack.wholeness import check_document
 from ruvelt.core.workers import Workers
 from ruvelt.store.pictures import PictureStore
 from ruvelt.store.project_store import Changes, ProjectStore
@@ -88,8 +89,8 @@ class _Surface:
 class Session:
     """Use-cases on one open project. Methods that change it take `revision`: what the caller last saw; a stale one is refused."""
 
-    def __init__(self, folder: Path, cache: BoundedCache, workers: Workers, clock: Callable[[], float]) -> None:
-        self.store = ProjectStore(folder, cache, clock)
+    def __init__(self, folder: Path, cache: BoundedCache, workers: Workers, clock: Callable[[], float], who: str = "another Ruvelt") -> None:
+        self.store = ProjectStore(folder, cache, clock, who)
         self.cache, self.workers = _Scoped(cache, self.store.uid), workers
         self.lock = RLock()
         self._samples: dict[tuple[str, int, str], SheetSamples] = {}
@@ -188,7 +189,9 @@ class Session:
     def trial(self, sheet_id: str, edit: AnyEdit) -> SheetDisplay:
         """A sheet as it would be after an edit that is not taken: what a slider shows while it is dragged."""
         with self.lock:
+            check_alone(edit)
             document, _ = apply_edit(self.document, edit)
+            check_document(document, len(self.plans))
             sheet = document.sheet(sheet_id)
             if sheet is None or sheet.resolution != self.sheet(sheet_id).resolution:
                 raise InputError("Only changes of layers can be tried before they are taken.")
@@ -306,9 +309,11 @@ class Session:
             raise Conflict("The project was changed in another window, so this step was not taken. The view is up to date now; try again.")
 
     def edit(self, edit: AnyEdit, label: str, revision: int | None = None) -> None:
+        """Take an edit of the document. Raises InputError for one that would leave it less than whole, or that pixels must come along with."""
         with self.lock:
             self.check_revision(revision)
-            self.store.commit(label, edit=edit)
+            check_alone(edit)
+            self.store.commit(label, edit=edit, plans=len(self.plans))
 
     def undo(self, revision: int | None = None) -> str:
         with self.lock:
@@ -341,7 +346,7 @@ class Session:
         """
         settled = live.settle()
         jobs = [(plane, chunk, values) for plane, chunks in live.changes.items() for chunk, values in chunks.items()]
-        keys = self.workers.map(lambda job: self.store.blobs.put(job[2]), jobs)
+        keys = self.workers.map(lambda job: self.store.blobs.put(job[2], self.store.key(job[0], job[1])), jobs)
         changes: dict[str, dict[int, str | None]] = {}
         for (plane, chunk, _), key in zip(jobs, keys, strict=True):
             changes.setdefault(plane, {})[chunk] = key

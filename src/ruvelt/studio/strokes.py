@@ -42,7 +42,7 @@ class PointerSample(Frozen):
 class StrokeBegin(Frozen):
     """What a stroke starts from. With `camera` it is made in the 3D view, without on the flat sheet."""
 
-    revision: int
+    revision: Annotated[int, Field(ge=0, le=2**53)]
     target: Target
     brush: Brush
     paint: Paint
@@ -128,14 +128,24 @@ class StrokeDesk:
             answer.seconds = time.perf_counter() - started
             return answer
 
+    @property
+    def busy(self) -> bool:
+        """Whether a stroke is under way that its window still follows."""
+        running = self._running
+        return running is not None and self._clock() - running.at < ABANDONED_AFTER
+
+    def settle(self) -> None:
+        """Store the stroke of a window that went away; a shape that nobody kept was only tried."""
+        with self._session.lock:
+            abandoned, self._running = self._running, None
+            if abandoned is not None and abandoned.shape is None:
+                self._store(abandoned, StrokeAnswer([], 0, 0, 0.0))
+
     def _begin(self, stroke_id: str, begin: StrokeBegin, shape: Shape | None) -> None:
         if self._running is not None and self._running.id != stroke_id:
-            if self._clock() - self._running.at < ABANDONED_AFTER:
+            if self.busy:
                 raise Conflict("Another window is painting on this project just now. Wait for it to finish its stroke.")
-            abandoned, self._running = self._running, None
-            # A line that nobody kept was only tried.
-            if abandoned.shape is None:
-                self._store(abandoned, StrokeAnswer([], 0, 0, 0.0))
+            self.settle()
         session = self._session
         session.check_revision(begin.revision)
         before = self._running

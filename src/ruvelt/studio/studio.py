@@ -1,4 +1,4 @@
-"""The studio: every project under one data folder, opened on demand, closed when another needs the room."""
+"""The studio: every project under one data folder, opened on demand and lent to whoever works on it."""
 
 from __future__ import annotations
 
@@ -6,50 +6,37 @@ import re
 import shutil
 import time
 import uuid
-from collections import OrderedDict
 from collections.abc import Callable, Mapping
-from contextlib import suppress
-from dataclasses import dataclass
+from contextlib import AbstractContextManager, ExitStack, suppress
 from pathlib import Path
 from threading import RLock
+from typing import Any
 
-import cv2
-
-from ruvelt.core.errors import InputError, NotFound, RuveltError, StorageError
+from ruvelt.core.errors import Conflict, InputError, NotFound, StorageError
 from ruvelt.core.mesh.readers import read_mesh
 from ruvelt.core.mesh.sheets import SheetRule
-from ruvelt.core.output.preview import card_camera, render
 from ruvelt.core.planes.cache import BoundedCache
 from ruvelt.core.samples.sheet import RESOLUTIONS
 from ruvelt.core.stack.document import Document, Settings
 from ruvelt.core.workers import Workers
+from ruvelt.store.lock import FolderLock, sweep
 from ruvelt.store.project_store import FILE, ProjectStore
+from ruvelt.store.recovery import recover
+from ruvelt.store.summary import Summary, summary
+from ruvelt.store.upkeep import drop_unused_blobs
 from ruvelt.studio.bakes import BakeDesk
+from ruvelt.studio.cards import PICTURE, REVISION, card_revision, first_card, read_card, session_card, write_card
 from ruvelt.studio.exports import PresetShelf
-from ruvelt.studio.jobs import Jobs
+from ruvelt.studio.housekeeping import Housekeeping
+from ruvelt.studio.jobs import Job, Jobs
 from ruvelt.studio.layout import first_sheets
+from ruvelt.studio.pool import Opened, SessionPool
 from ruvelt.studio.session import Limits, Session
 from ruvelt.studio.strokes import StrokeDesk
 
 UID = re.compile(r"^[a-z0-9]{12}$")
-#: Projects kept open at once; each holds its model and samples.
-OPEN_PROJECTS = 4
-CARD = (480, 320)
 #: The first palette of a project: weathered harbour paints, sRGB.
 HARBOUR_PAINTS = "26302f 3b3833 545a58 868a86 bdbcb2 ded3ba b39a6b a07f42 b27a2b b0593a 8b4234 653528 565e3d 2c4c3f 1f4f4e 3d5f72 263c52 5a4d63"
-
-
-@dataclass(frozen=True)
-class ProjectCard:
-    """A project as the list shows it."""
-
-    uid: str
-    name: str
-    created_at: float
-    updated_at: float
-    revision: int
-    sheets: int
-    layers: int
 
 
 def _swatches() -> tuple[tuple[float, float, float], ...]:
@@ -57,24 +44,28 @@ def _swatches() -> tuple[tuple[float, float, float], ...]:
 
 
 class Studio:
-    """Use-cases on the collection of projects. `clock` gives seconds since the epoch."""
+    """Use-cases on the collection of projects. `clock` gives seconds since the epoch; `who` is what others are told who holds a project."""
 
-    def __init__(self, data: Path, limits: Limits = Limits(), clock: Callable[[], float] = time.time) -> None:  # noqa: B008
-        self.data, self._clock = data, clock
+    def __init__(self, data: Path, limits: Limits = Limits(), clock: Callable[[], float] = time.time, who: str = "another Ruvelt") -> None:  # noqa: B008
+        self.data, self._clock, self.who = data, clock, who
         (data / "projects").mkdir(parents=True, exist_ok=True)
         (data / "exports").mkdir(exist_ok=True)
-        for left in (data / "projects").glob("*.part"):
-            shutil.rmtree(left, ignore_errors=True)
+        sweep(data / "projects", *(data / "exports").iterdir())
         self.cache, self.workers = BoundedCache(limits.cache_bytes), Workers(limits.threads)
         self.jobs, self.presets = Jobs(), PresetShelf(data)
-        self._open: OrderedDict[str, tuple[Session, StrokeDesk, BakeDesk]] = OrderedDict()
+        self.pool = SessionPool(self._open_project)
+        self.housekeeping = Housekeeping(self.pool)
+        self._held: dict[str, tuple[ExitStack, Opened]] = {}
+        self._exports_begun: set[Path] = set()
         self._lock = RLock()
 
     def close(self) -> None:
-        with self._lock:
-            for session, *_ in self._open.values():
-                session.close()
-            self._open.clear()
+        """Close every project. Jobs that still run are refused at their next commit."""
+        self.housekeeping.stop()
+        for uid in list(self._held):
+            self._let_go(uid)
+        for uid in self.pool.open_now():
+            self.pool.close(uid, force=True)
         self.workers.close()
 
     # -- the list ---------------------------------------------------------------------------------------------------------------
@@ -85,50 +76,61 @@ class Studio:
             raise NotFound("There is no such project. Choose one from the list.")
         return self.data / "projects" / uid
 
-    def projects(self) -> list[ProjectCard]:
-        """Every project, the one changed last first. One that cannot be read is left out of the list, never deleted."""
-        cards = []
-        for folder in (self.data / "projects").iterdir():
-            if UID.fullmatch(folder.name) and (folder / FILE).is_file():
-                try:
-                    cards.append(self._card(folder))
-                except RuveltError:
-                    continue
-        return sorted(cards, key=lambda c: -c.updated_at)
-
-    def _card(self, folder: Path) -> ProjectCard:
-        with self._lock:
-            kept = self._open.get(folder.name)
-        store = kept[0].store if kept else ProjectStore(folder, self.cache, self._clock)
+    def projects(self) -> list[Summary]:
+        """Every project, the one changed last first; those that cannot be opened say why. Opens none of them."""
         try:
-            layers = sum(1 for s in store.document.sheets for _ in s.walk())
-            return ProjectCard(store.uid, store.name, store.created_at, store.updated_at, store.revision, len(store.document.sheets), layers)
-        finally:
-            if kept is None:
-                store.close()
+            folders = [f for f in (self.data / "projects").iterdir() if UID.fullmatch(f.name) and (f / FILE).is_file()]
+        except OSError as error:
+            raise StorageError(f"The data folder cannot be read ({error.strerror}). Put it back or start Ruvelt with another --data.") from None
+        return sorted((summary(f) for f in folders), key=lambda card: -card.updated_at)
+
+    # -- open projects ----------------------------------------------------------------------------------------------------------
+
+    def lend(self, uid: str) -> AbstractContextManager[Opened]:
+        """The open project for as long as the context lasts. Raises NotFound, or Locked when another process has it open."""
+        return self.pool.lend(uid)
+
+    def _open_project(self, uid: str) -> Opened:
+        session = Session(self._folder(uid), self.cache, self.workers, self._clock, self.who)
+        # What no step or version refers to any more goes; a full disk must not keep a project closed.
+        with suppress(StorageError):
+            drop_unused_blobs(session.store)
+        return Opened(session, StrokeDesk(session), BakeDesk(session))
+
+    def start(self, uid: str, kind: str, title: str, work: Callable[[Opened, Job], dict[str, Any]]) -> Job:
+        """Run long work on a project, which stays open until it is over."""
+        with ExitStack() as stack:
+            opened = stack.enter_context(self.lend(uid))
+            lease = stack.pop_all()
+
+            def run(job: Job) -> dict[str, Any]:
+                with lease:
+                    return work(opened, job)
+
+            return self.jobs.start(kind, title, run)
+
+    def held(self, uid: str) -> Opened:
+        """A project that stays open until this studio closes: for scripts, which do one thing after the other."""
+        with self._lock:
+            if uid not in self._held:
+                stack = ExitStack()
+                self._held[uid] = (stack, stack.enter_context(self.lend(uid)))
+            return self._held[uid][1]
+
+    def _let_go(self, uid: str) -> None:
+        with self._lock:
+            stack, _ = self._held.pop(uid, (None, None))
+        if stack is not None:
+            stack.close()
 
     def session(self, uid: str) -> Session:
-        return self._opened(uid)[0]
+        return self.held(uid).session
 
     def desk(self, uid: str) -> StrokeDesk:
-        return self._opened(uid)[1]
+        return self.held(uid).strokes
 
     def bakery(self, uid: str) -> BakeDesk:
-        return self._opened(uid)[2]
-
-    def _opened(self, uid: str) -> tuple[Session, StrokeDesk, BakeDesk]:
-        with self._lock:
-            if uid not in self._open:
-                session = Session(self._folder(uid), self.cache, self.workers, self._clock)
-                # What no step or version refers to any more goes; a full disk must not keep a project closed.
-                with suppress(StorageError):
-                    session.store.drop_unused_blobs()
-                self._open[uid] = (session, StrokeDesk(session), BakeDesk(session))
-            self._open.move_to_end(uid)
-            while len(self._open) > OPEN_PROJECTS:
-                # Someone may still hold the session; its engine reconnects on demand, so letting go is safe.
-                self._open.popitem(last=False)
-            return self._open[uid]
+        return self.held(uid).bakes
 
     def find(self, name_or_uid: str) -> str:
         """The id of a project given its id or its exact name. Raises NotFound, or InputError when two have the name."""
@@ -170,47 +172,77 @@ class Studio:
         document = Document(sheets=sheets, settings=Settings(swatches=_swatches()))
         progress(2, 4, "Storing the project")
         uid = uuid.uuid4().hex[:12]
-        part = self.data / "projects" / f"{uid}.part"
-        try:
-            part.mkdir()
-            ProjectStore.create(part, uid, title, model.to_bytes(), rule, document, self.cache, self._clock).close()
-            part.rename(self.data / "projects" / uid)
-        finally:
-            shutil.rmtree(part, ignore_errors=True)
+        content = model.to_bytes()
+
+        def fill(part: Path) -> None:
+            ProjectStore.create(part, uid, title, content, rule, document, self.cache, self._clock, self.who).close()
+            progress(3, 4, "Taking its picture")
+            write_card(part, first_card(model), 1)
+
+        self._make_folder(uid, fill)
         progress(4, 4, "Done")
         return uid
 
+    def _make_folder(self, uid: str, fill: Callable[[Path], None]) -> None:
+        """A project's folder, there whole once `fill` is done with it or not at all."""
+        part = self.data / "projects" / f"{uid}.part"
+        try:
+            part.mkdir()
+            fill(part)
+            part.rename(self.data / "projects" / uid)
+        except OSError as error:
+            raise StorageError(
+                f"The project could not be stored ({error.strerror}). Free some space or check the data folder, then repeat."
+            ) from None
+        finally:
+            shutil.rmtree(part, ignore_errors=True)
+
+    def recover(self, uid: str) -> str:
+        """A copy of a project that cannot be read, set back to its last good state; returns the copy's id. The project itself stays as it is."""
+        source, made = self._folder(uid), uuid.uuid4().hex[:12]
+        name = f"{summary(source).name} (recovered)"[-80:]
+
+        def fill(part: Path) -> None:
+            recover(source, part, made, name, self.who)
+            for kept in (PICTURE, REVISION):
+                with suppress(OSError):
+                    shutil.copyfile(source / kept, part / kept)
+
+        self._make_folder(made, fill)
+        return made
+
     def delete(self, uid: str) -> None:
-        """Remove a project and its exports."""
+        """Remove a project and its exports. Raises Conflict while it is worked on."""
         folder = self._folder(uid)
-        with self._lock:
-            kept = self._open.pop(uid, None)
-            if kept is not None:
-                kept[0].close(last=True)
+        self._let_go(uid)
+        if not self.pool.close(uid, last=True):
+            raise Conflict("This project is being worked on just now. Wait for it, or stop what runs, then delete it.")
+        lock = FolderLock(folder, self.who)
         gone = folder.with_name(f"{uid}.part")
-        folder.rename(gone)
+        try:
+            folder.rename(gone)
+        except OSError as error:
+            raise StorageError(f"The project could not be removed ({error.strerror}). Check the data folder.") from None
+        finally:
+            lock.release()
         shutil.rmtree(gone, ignore_errors=True)
         shutil.rmtree(self.data / "exports" / uid, ignore_errors=True)
 
     # -- pictures ---------------------------------------------------------------------------------------------------------------
 
     def card_picture(self, uid: str) -> bytes:
-        """A lit JPEG picture of a project, kept beside it until the project changes."""
-        session = self.session(uid)
-        kept = session.store.folder / "card.jpg"
-        stamp = session.store.folder / "card.revision"
-        if kept.is_file() and stamp.is_file() and stamp.read_text() == str(session.revision):
-            return kept.read_bytes()
-        with session.lock:
-            displays = [session.display(s.id) for s in session.document.sheets]
-            picture = render(session.model, displays, session.caster(), card_camera(session.model, *CARD))
-            revision = session.revision
-        ok, data = cv2.imencode(".jpg", picture[..., ::-1], [cv2.IMWRITE_JPEG_QUALITY, 88])
-        if not ok:
-            raise InputError("The picture could not be made.")
-        kept.write_bytes(data.tobytes())
-        stamp.write_text(str(revision))
-        return bytes(data.tobytes())
+        """A lit JPEG picture of a project. It follows the project while that is open and nobody paints; nothing is opened for it."""
+        folder = self._folder(uid)
+        with self.pool.lend_if_open(uid) as opened:
+            if opened is not None and not opened.strokes.busy and card_revision(folder) != opened.session.revision:
+                picture, revision = session_card(opened.session)
+                with suppress(OSError):
+                    write_card(folder, picture, revision)
+                return picture
+        kept = read_card(folder)
+        if kept is None:
+            raise NotFound("There is no picture of this project yet. It is taken once the project has been opened.")
+        return kept
 
     def export_folder(self, uid: str, name: str) -> Path:
         """Where an export of a project lies inside the data folder; `name` is one plain folder name."""
@@ -218,3 +250,13 @@ class Studio:
         if not re.fullmatch(r"[A-Za-z0-9][A-Za-z0-9_-]{0,79}", name):
             raise NotFound("There is no such export.")
         return self.data / "exports" / uid / name
+
+    def new_export_folder(self, uid: str, name: str) -> Path:
+        """A folder name for an export that no other export has, however many begin in one second."""
+        self._folder(uid)
+        with self._lock:
+            taken, number = self.export_folder(uid, name), 2
+            while taken.exists() or taken in self._exports_begun:
+                taken, number = self.export_folder(uid, f"{name}-{number}"), number + 1
+            self._exports_begun.add(taken)
+            return taken

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from functools import cache
 from pathlib import Path
 
 from flask import Response, send_from_directory
@@ -17,9 +18,10 @@ from ruvelt.studio.cells import grey_picture
 from ruvelt.studio.studio import Studio
 from ruvelt.web import baking, exporting, masking, painting, projects
 from ruvelt.web import schemas as s
-from ruvelt.web.context import blueprint, studio
+from ruvelt.web.context import blueprint, install_lending, studio
 from ruvelt.web.errors import answer, bad_body, install_errors
 from ruvelt.web.guard import install_guard
+from ruvelt.web.strict_json import StrictJSON
 
 STATIC = Path(__file__).parent / "static"
 UPLOAD_LIMIT = 1 << 30
@@ -61,6 +63,12 @@ def registries():  # type: ignore[no-untyped-def]
     ).model_dump(mode="json")
 
 
+@cache
+def _static_files() -> frozenset[str]:
+    """The front end's files by the paths they are asked for with: no path of a request ever reaches the disk."""
+    return frozenset(p.relative_to(STATIC).as_posix() for p in STATIC.rglob("*") if p.is_file())
+
+
 def create_app(here: Studio) -> OpenAPI:
     """The application over a studio. The front end is served from the package, so no Node is needed to run it."""
     app = OpenAPI(
@@ -70,11 +78,13 @@ def create_app(here: Studio) -> OpenAPI:
         static_folder=None,
         doc_ui=False,
     )
+    app.json = StrictJSON(app)
     app.config["MAX_CONTENT_LENGTH"] = UPLOAD_LIMIT
     app.config["MAX_FORM_MEMORY_SIZE"] = 16 << 20
     app.extensions["ruvelt-studio"] = here
     install_guard(app)
     install_errors(app)
+    install_lending(app)
     for module in (api, projects.api, baking.api, masking.api, painting.api, exporting.api):
         app.register_api(module)
 
@@ -83,7 +93,7 @@ def create_app(here: Studio) -> OpenAPI:
     def _front_end(path: str) -> Response:
         if path.startswith("api/"):
             return answer("There is nothing at this address.", 404)
-        if path and (STATIC / path).is_file():
+        if path in _static_files():
             return send_from_directory(STATIC, path, max_age=31_536_000 if path.startswith("assets/") else 0)
         if not (STATIC / "index.html").is_file():
             return answer("The front end is not built. Run 'make setup'.", 503)

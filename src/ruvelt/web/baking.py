@@ -27,9 +27,10 @@ from ruvelt.studio.bakes import (
 )
 from ruvelt.studio.cells import map_pictures
 from ruvelt.studio.jobs import Job
+from ruvelt.studio.pool import Opened
 from ruvelt.web import schemas as s
 from ruvelt.web.binary import binary
-from ruvelt.web.context import blueprint, studio
+from ruvelt.web.context import blueprint, opened, session_of, studio
 from ruvelt.web.projects import job_answer, state_of
 from ruvelt.web.uploads import uploaded_mesh, uploaded_picture
 
@@ -57,32 +58,29 @@ def registry() -> s.BakeRegistry:
 @api.post("/projects/<uid>/high", responses={200: s.JobAnswer})
 def bring_high_mesh(path: s.ProjectPath):  # type: ignore[no-untyped-def]
     """Multipart form: `file`, the high mesh and what it needs beside it."""
-    session = studio().session(path.uid)
     mesh = uploaded_mesh("Choose the file of a high mesh.")
 
-    def work(job: Job) -> dict[str, object]:
-        return {"high": add_high_mesh(session, mesh.data, mesh.name, job.progress, mesh.beside)}
+    def work(project: Opened, job: Job) -> dict[str, object]:
+        return {"high": add_high_mesh(project.session, mesh.data, mesh.name, job.progress, mesh.beside)}
 
-    return job_answer(studio().jobs.start("high", f"Bring in {mesh.name}", work))
+    return job_answer(studio().start(path.uid, "high", f"Bring in {mesh.name}", work))
 
 
 @api.delete("/projects/<uid>/high/<key>", responses={200: s.ProjectState})
 def drop_high_mesh(path: s.HighPath):  # type: ignore[no-untyped-def]
-    session = studio().session(path.uid)
+    session = session_of(path.uid)
     remove_high_mesh(session, path.key)
     return state_of(session)
 
 
 @api.post("/projects/<uid>/bake", responses={200: s.JobAnswer})
 def bake(path: s.ProjectPath, body: BakeRequest):  # type: ignore[no-untyped-def]
-    here = studio()
-    desk = here.bakery(path.uid)
-    return job_answer(here.jobs.start("bake", "Bake", lambda job: desk.bake(body, job.progress)))
+    return job_answer(studio().start(path.uid, "bake", "Bake", lambda project, job: project.bakes.bake(body, job.progress)))
 
 
 @api.post("/projects/<uid>/bake/estimate", responses={200: s.BakeEstimate})
 def estimate(path: s.ProjectPath, body: BakeRequest):  # type: ignore[no-untyped-def]
-    session = studio().session(path.uid)
+    session = session_of(path.uid)
     high = high_models(session) if body.source == "high" else []
     source = BakeSource(session.model, high)
     wanted = body.sheets or tuple(x.id for x in session.document.sheets)
@@ -96,7 +94,7 @@ def estimate(path: s.ProjectPath, body: BakeRequest):  # type: ignore[no-untyped
 @api.post("/projects/<uid>/bake/arrived", responses={200: s.ArrivedHeader})
 def arrived(path: s.ProjectPath, body: s.ArrivedBody):  # type: ignore[no-untyped-def]
     """Binary: an ArrivedHeader, then RGBA tiles of what a running bake has finished."""
-    run = studio().bakery(path.uid).run
+    run = opened(path.uid).bakes.run
     if run is None:
         return binary(s.ArrivedHeader(count=0, running=False, tiles=[]), [])
     new = run.since(body.after)
@@ -123,19 +121,19 @@ def _rgba(codes: U16) -> np.ndarray:  # type: ignore[type-arg]
 @api.get("/projects/<uid>/maps/<sheet>", responses={200: s.CellsAnswer})
 def pictures(path: s.SheetPath):  # type: ignore[no-untyped-def]
     """Small pictures of a sheet's mesh maps by id."""
-    return {"cells": map_pictures(studio().session(path.uid), path.sheet)}
+    return {"cells": map_pictures(session_of(path.uid), path.sheet)}
 
 
 @api.post("/projects/<uid>/maps/<sheet>/<map>/touch-up", responses={200: s.ProjectState})
 def touch_up(path: s.MapPath, body: s.TouchUpBody):  # type: ignore[no-untyped-def]
-    session = studio().session(path.uid)
+    session = session_of(path.uid)
     set_touch_up(session, path.sheet, path.map, body.on, body.revision)
     return state_of(session)
 
 
 @api.delete("/projects/<uid>/maps/<sheet>/<map>", responses={200: s.ProjectState})
 def drop_map(path: s.MapPath):  # type: ignore[no-untyped-def]
-    session = studio().session(path.uid)
+    session = session_of(path.uid)
     remove_map(session, path.sheet, path.map)
     return state_of(session)
 
@@ -143,7 +141,7 @@ def drop_map(path: s.MapPath):  # type: ignore[no-untyped-def]
 @api.post("/projects/<uid>/maps/<sheet>/<map>/picture", responses={200: s.ProjectState})
 def bring_map(path: s.MapPath):  # type: ignore[no-untyped-def]
     """Multipart form: `file`, a picture that becomes the mesh map; for normal maps `y` "up" or "down"."""
-    session = studio().session(path.uid)
+    session = session_of(path.uid)
     _, image = uploaded_picture("Choose a picture of the map.")
     if path.map == "normal" and request.form.get("y") == "down":
         image[..., 1] = 65535 - image[..., 1]
@@ -153,6 +151,6 @@ def bring_map(path: s.MapPath):  # type: ignore[no-untyped-def]
 
 @api.get("/projects/<uid>/suspects", responses={200: s.SuspectsAnswer})
 def suspect_texels(path: s.ProjectPath):  # type: ignore[no-untyped-def]
-    session = studio().session(path.uid)
+    session = session_of(path.uid)
     with session.lock:
         return {"suspects": suspects(session)}

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import errno
 import logging
 
 from flask import Flask, Response, jsonify
@@ -22,6 +23,8 @@ def answer(message: str, status: int) -> Response:
 
 def bad_body(error: ValidationError) -> Response:
     """A request that does not fit its schema: name the first field."""
+    if error.title.endswith("Path"):
+        return answer("There is nothing at this address. Reload the page or choose a project from the list.", 404)
     first = error.errors()[0]
     where = ".".join(str(p) for p in first["loc"]) or "the request"
     return answer(f"{where}: {first['msg']}.", 400)
@@ -41,6 +44,17 @@ def install_errors(app: Flask) -> None:
     @app.errorhandler(KeyError)
     def _key(error: KeyError) -> Response:
         return answer(f"There is no {error} here. Reload the project.", 404)
+
+    @app.errorhandler(OSError)
+    def _disk(error: OSError) -> Response:
+        _log.warning("disk: %s", error)
+        if error.errno in (errno.ENOSPC, errno.EDQUOT):
+            return answer("The disk is full. Free some space and repeat this; all earlier work is safe.", 507)
+        return answer(f"The data folder cannot be used ({error.strerror or 'it is not there'}). Check it and its disk, then repeat this.", 507)
+
+    @app.errorhandler(MemoryError)
+    def _memory(error: MemoryError) -> Response:
+        return answer("There was not enough memory for this. Close other projects, or use a smaller resolution. All earlier work is safe.", 507)
 
     @app.errorhandler(Exception)
     def _unknown(error: Exception) -> Response:

@@ -11,8 +11,9 @@ from ruvelt.core.errors import NotFound
 from ruvelt.core.output.presets import ExportPreset, file_stem
 from ruvelt.studio.exports import export_project, files_as_json, map_preview, zip_folder
 from ruvelt.studio.jobs import Job
+from ruvelt.studio.pool import Opened
 from ruvelt.web import schemas as s
-from ruvelt.web.context import blueprint, studio
+from ruvelt.web.context import blueprint, session_of, studio
 from ruvelt.web.projects import job_answer
 
 api: APIBlueprint = blueprint("exporting")
@@ -40,22 +41,22 @@ def delete_preset(path: s.PresetPath):  # type: ignore[no-untyped-def]
 def export(path: s.ProjectPath, body: s.ExportBody):  # type: ignore[no-untyped-def]
     """Write a map set into the data folder; the job's result names it and lists its files."""
     here = studio()
-    session = here.session(path.uid)
+    session = session_of(path.uid)
     stem = file_stem(body.preset.model_copy(update={"template": "{project}_{map}"}), session.store.name, "", 0, body.preset.id)
     name = f"{stem[:50].strip('_-') or 'export'}-{time.strftime('%Y%m%d-%H%M%S')}"
-    out = here.export_folder(path.uid, name)
+    out = here.new_export_folder(path.uid, name)
 
-    def work(job: Job) -> dict[str, object]:
-        files = export_project(session, body.preset, out, sheets=body.sheets, maps=body.maps, progress=job.progress)
-        return {"name": name, "folder": str(out), "files": files_as_json(files)}
+    def work(project: Opened, job: Job) -> dict[str, object]:
+        files = export_project(project.session, body.preset, out, sheets=body.sheets, maps=body.maps, progress=job.progress)
+        return {"name": out.name, "folder": str(out), "files": files_as_json(files)}
 
-    return job_answer(here.jobs.start("export", f"Export {body.preset.name}", work))
+    return job_answer(here.start(path.uid, "export", f"Export {body.preset.name}", work))
 
 
 @api.post("/projects/<uid>/map-preview")
 def preview(path: s.ProjectPath, body: s.PreviewBody):  # type: ignore[no-untyped-def]
     """A small PNG of one map."""
-    session = studio().session(path.uid)
+    session = session_of(path.uid)
     with session.lock:
         return Response(map_preview(session, body.sheet, body.preset, body.map), mimetype="image/png")
 

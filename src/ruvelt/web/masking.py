@@ -10,7 +10,7 @@ from ruvelt.core.stack.fields import Noise, Projection, Spots, Weave
 from ruvelt.core.stack.masks import Shaper, Source
 from ruvelt.studio.masks import add_image, copy_mask, mask_pictures
 from ruvelt.web import schemas as s
-from ruvelt.web.context import blueprint, studio
+from ruvelt.web.context import blueprint, session_of
 from ruvelt.web.projects import state_of
 from ruvelt.web.uploads import uploaded_picture
 
@@ -37,12 +37,12 @@ def stack_registry() -> s.StackRegistry:
 def bring_image(path: s.ProjectPath):  # type: ignore[no-untyped-def]
     """Multipart form: `file`, a picture for masks and fills."""
     name, image = uploaded_picture("Choose a picture.")
-    return {"image": add_image(studio().session(path.uid), image, name)}
+    return {"image": add_image(session_of(path.uid), image, name)}
 
 
 @api.post("/projects/<uid>/copy-mask", responses={200: s.ProjectState})
 def copy(path: s.ProjectPath, body: s.CopyMaskBody):  # type: ignore[no-untyped-def]
-    session = studio().session(path.uid)
+    session = session_of(path.uid)
     copy_mask(session, body.sheet, body.source, body.layer, body.revision)
     return state_of(session)
 
@@ -50,4 +50,4 @@ def copy(path: s.ProjectPath, body: s.CopyMaskBody):  # type: ignore[no-untyped-
 @api.post("/projects/<uid>/mask-pictures", responses={200: s.PicturesAnswer})
 def pictures(path: s.ProjectPath, body: s.MaskPicturesBody):  # type: ignore[no-untyped-def]
     """Small looks at a layer's mask ("") and each of its sources, as PNG data URLs; with `edit` as they would be after it."""
-    return {"pictures": mask_pictures(studio().session(path.uid), body.sheet, body.layer, body.edit)}
+    return {"pictures": mask_pictures(session_of(path.uid), body.sheet, body.layer, body.edit)}

@@ -11,12 +11,13 @@ from ruvelt.core.errors import InputError
 from ruvelt.studio.geometry import viewport_geometry
 from ruvelt.studio.jobs import Job
 from ruvelt.studio.lasso import faces_inside, shortest_picks
+from ruvelt.studio.pool import Opened
 from ruvelt.studio.probe import probe
 from ruvelt.studio.replay import replay
 from ruvelt.studio.strokes import StrokeMessage
 from ruvelt.web import schemas as s
 from ruvelt.web.binary import binary
-from ruvelt.web.context import blueprint, studio
+from ruvelt.web.context import blueprint, opened, session_of, studio
 from ruvelt.web.projects import job_answer, state_of
 from ruvelt.web.stroke_answer import stamp_text, stroke_answer
 
@@ -26,7 +27,7 @@ api: APIBlueprint = blueprint("painting")
 @api.get("/projects/<uid>/geometry", responses={200: s.GeometryHeader})
 def geometry(path: s.ProjectPath):  # type: ignore[no-untyped-def]
     """Binary: a GeometryHeader, then its blocks."""
-    session = studio().session(path.uid)
+    session = session_of(path.uid)
     with session.lock:
         header, blocks = viewport_geometry(session)
     return binary(s.GeometryHeader.model_validate(header), blocks)
@@ -35,7 +36,7 @@ def geometry(path: s.ProjectPath):  # type: ignore[no-untyped-def]
 @api.post("/projects/<uid>/display", responses={200: s.DisplayHeader})
 def display(path: s.ProjectPath, body: s.DisplayBody):  # type: ignore[no-untyped-def]
     """Binary: a DisplayHeader, then the tiles that differ from what the client has."""
-    session = studio().session(path.uid)
+    session = session_of(path.uid)
     with session.lock:
         shown = session.display(body.sheet) if body.edit is None else session.trial(body.sheet, body.edit)
         revision = session.revision
@@ -65,27 +66,27 @@ def display(path: s.ProjectPath, body: s.DisplayBody):  # type: ignore[no-untype
 @api.post("/projects/<uid>/stroke", responses={200: s.StrokeHeader})
 def stroke(path: s.ProjectPath, body: StrokeMessage):  # type: ignore[no-untyped-def]
     """Binary: a StrokeHeader, then RGBA patches."""
-    here = studio()
-    answer = here.desk(path.uid).handle(body)
-    return binary(*stroke_answer(answer, here.session(path.uid).revision))
+    project = opened(path.uid)
+    answer = project.strokes.handle(body)
+    return binary(*stroke_answer(answer, project.session.revision))
 
 
 @api.post("/projects/<uid>/flood", responses={200: s.ProjectState})
 def flood(path: s.ProjectPath, body: s.FloodBody):  # type: ignore[no-untyped-def]
-    session = studio().session(path.uid)
+    session = session_of(path.uid)
     session.flood(body.target, body.paint, None if body.picks is None else tuple(body.picks), body.strength, body.revision, body.gradient)
     return state_of(session)
 
 
 @api.post("/projects/<uid>/probe", responses={200: s.ProbeAnswer})
 def probe_point(path: s.ProjectPath, body: s.ProbeBody):  # type: ignore[no-untyped-def]
-    found = probe(studio().session(path.uid), body.camera, body.sheet, body.x, body.y, body.values, body.island)
+    found = probe(session_of(path.uid), body.camera, body.sheet, body.x, body.y, body.values, body.island)
     return s.ProbeAnswer(**found).model_dump()
 
 
 @api.post("/projects/<uid>/lasso", responses={200: s.LassoAnswer})
 def lasso(path: s.ProjectPath, body: s.LassoBody):  # type: ignore[no-untyped-def]
-    session = studio().session(path.uid)
+    session = session_of(path.uid)
     with session.lock:
         marked = faces_inside(session, body.camera, body.sheet, body.outline, body.behind)
         picks = shortest_picks(session, marked)
@@ -94,7 +95,7 @@ def lasso(path: s.ProjectPath, body: s.LassoBody):  # type: ignore[no-untyped-de
 
 @api.get("/projects/<uid>/unpainted/<sheet>", responses={200: s.UnpaintedAnswer})
 def unpainted(path: s.SheetPath):  # type: ignore[no-untyped-def]
-    session = studio().session(path.uid)
+    session = session_of(path.uid)
     with session.lock:
         covered = int(session.samples(session.sheet(path.sheet)).covered.sum())
         count, faces = session.unpainted(path.sheet, "base_color")
@@ -108,10 +109,8 @@ def replay_script(path: s.ProjectPath):  # type: ignore[no-untyped-def]
     if content is None:
         raise InputError("That file is not JSON. Choose a stroke script saved by Ruvelt.")
     script = parse_script(content)
-    here = studio()
-    session = here.session(path.uid)
 
-    def work(job: Job) -> dict[str, object]:
-        return dict(replay(session, script, job.progress).__dict__)
+    def work(project: Opened, job: Job) -> dict[str, object]:
+        return dict(replay(project.session, script, job.progress).__dict__)
 
-    return job_answer(here.jobs.start("replay", "Replay strokes", work))
+    return job_answer(studio().start(path.uid, "replay", "Replay strokes", work))

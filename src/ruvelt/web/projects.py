@@ -8,18 +8,20 @@ from flask import Response, request
 from flask_openapi3 import APIBlueprint
 
 from ruvelt.core.errors import InputError
+from ruvelt.store.upkeep import file_sizes
 from ruvelt.studio.bring_in import picture_layer
 from ruvelt.studio.cells import cell_pictures
 from ruvelt.studio.geometry import sheet_facts
 from ruvelt.studio.jobs import Job
 from ruvelt.studio.layout import check_free, pack, place, seam_lines, toggle_seam, unwrap_model
 from ruvelt.studio.masks import waiting
+from ruvelt.studio.pool import Opened
 from ruvelt.studio.probe import probe
 from ruvelt.studio.recording import script_since
 from ruvelt.studio.repaint import change_resolution, set_normal_map
 from ruvelt.studio.session import Session
 from ruvelt.web import schemas as s
-from ruvelt.web.context import blueprint, studio
+from ruvelt.web.context import blueprint, session_of, studio
 from ruvelt.web.uploads import uploaded_mesh, uploaded_picture
 
 api: APIBlueprint = blueprint("projects")
@@ -29,6 +31,12 @@ FINDING_FACES = 20_000
 @api.get("/projects", responses={200: s.ProjectList})
 def list_projects():  # type: ignore[no-untyped-def]
     return s.ProjectList(projects=[s.ProjectCardAnswer(**p.__dict__) for p in studio().projects()]).model_dump()
+
+
+@api.post("/projects/<uid>/recover", responses={200: s.RecoverAnswer})
+def recover_project(path: s.ProjectPath):  # type: ignore[no-untyped-def]
+    """A copy of a project that cannot be opened, set back to its last good state."""
+    return {"project": studio().recover(path.uid)}
 
 
 @api.post("/projects", responses={200: s.JobAnswer})
@@ -74,7 +82,7 @@ def state_of(session: Session) -> dict[str, object]:
             revision=store.revision,
             updated_at=store.updated_at,
             document=store.document,
-            can_undo=store.head > 0,
+            can_undo=store.head > store.undo_floor,
             can_redo=redo is not None,
             undo_label=undo,
             redo_label=redo,
@@ -86,17 +94,17 @@ def state_of(session: Session) -> dict[str, object]:
 
 @api.get("/projects/<uid>", responses={200: s.ProjectState})
 def project_state(path: s.ProjectPath):  # type: ignore[no-untyped-def]
-    return state_of(studio().session(path.uid))
+    return state_of(session_of(path.uid))
 
 
 @api.get("/projects/<uid>/revision", responses={200: s.RevisionAnswer})
 def project_revision(path: s.ProjectPath):  # type: ignore[no-untyped-def]
-    return {"revision": studio().session(path.uid).revision}
+    return {"revision": session_of(path.uid).revision}
 
 
 @api.patch("/projects/<uid>", responses={200: s.ProjectState})
 def rename_project(path: s.ProjectPath, body: s.RenameBody):  # type: ignore[no-untyped-def]
-    session = studio().session(path.uid)
+    session = session_of(path.uid)
     if not body.name.strip() or not body.name.isprintable():
         raise InputError("A project name has 1 to 80 printable characters.")
     with session.lock:
@@ -117,7 +125,7 @@ def project_card(path: s.ProjectPath):  # type: ignore[no-untyped-def]
 
 @api.get("/projects/<uid>/model", responses={200: s.ModelFacts})
 def model_facts(path: s.ProjectPath):  # type: ignore[no-untyped-def]
-    session = studio().session(path.uid)
+    session = session_of(path.uid)
     model = session.model
     low, high = model.bounds
     counts = [int((model.face_part == i).sum()) for i in range(len(model.parts))]
@@ -142,100 +150,109 @@ def model_facts(path: s.ProjectPath):  # type: ignore[no-untyped-def]
 
 @api.post("/projects/<uid>/edit", responses={200: s.ProjectState})
 def edit_project(path: s.ProjectPath, body: s.EditBody):  # type: ignore[no-untyped-def]
-    session = studio().session(path.uid)
+    session = session_of(path.uid)
     session.edit(body.edit, body.label, body.revision)
     return state_of(session)
 
 
 @api.post("/projects/<uid>/undo", responses={200: s.ProjectState})
 def undo(path: s.ProjectPath, body: s.StepBody):  # type: ignore[no-untyped-def]
-    session = studio().session(path.uid)
+    session = session_of(path.uid)
     session.undo(body.revision)
     return state_of(session)
 
 
 @api.post("/projects/<uid>/redo", responses={200: s.ProjectState})
 def redo(path: s.ProjectPath, body: s.StepBody):  # type: ignore[no-untyped-def]
-    session = studio().session(path.uid)
+    session = session_of(path.uid)
     session.redo(body.revision)
     return state_of(session)
 
 
 @api.post("/projects/<uid>/hidden", responses={200: s.ProjectState})
 def hide_parts(path: s.ProjectPath, body: s.HiddenBody):  # type: ignore[no-untyped-def]
-    session = studio().session(path.uid)
+    session = session_of(path.uid)
     session.hide_parts(body.parts)
     return state_of(session)
 
 
 @api.post("/projects/<uid>/duplicate", responses={200: s.LayerAnswer})
 def duplicate(path: s.ProjectPath, body: s.DuplicateBody):  # type: ignore[no-untyped-def]
-    session = studio().session(path.uid)
+    session = session_of(path.uid)
     return {"layer": session.duplicate_layer(body.sheet, body.layer, body.revision, body.to_sheet)}
 
 
 @api.get("/projects/<uid>/cells/<sheet>", responses={200: s.CellsAnswer})
 def cells(path: s.SheetPath):  # type: ignore[no-untyped-def]
-    session = studio().session(path.uid)
+    session = session_of(path.uid)
     return {"cells": cell_pictures(session, path.sheet), "waiting": waiting(session, path.sheet)}
 
 
 @api.get("/projects/<uid>/history", responses={200: s.HistoryAnswer})
 def history(path: s.ProjectPath):  # type: ignore[no-untyped-def]
-    store = studio().session(path.uid).store
+    store = session_of(path.uid).store
     return s.HistoryAnswer(
-        steps=[s.HistoryStep(**h.__dict__) for h in store.history()], versions=[s.VersionAnswer(**v.__dict__) for v in store.versions()]
+        steps=[s.HistoryStep(**h.__dict__) for h in store.history()],
+        versions=[s.VersionAnswer(**v.__dict__) for v in store.versions()],
+        undo_steps=store.undo_steps,
+        sizes=s.FileSizesAnswer(**file_sizes(store).__dict__),
     ).model_dump()
+
+
+@api.post("/projects/<uid>/keep-undo", responses={200: s.ProjectState})
+def keep_undo(path: s.ProjectPath, body: s.KeepUndoBody):  # type: ignore[no-untyped-def]
+    session = session_of(path.uid)
+    with session.lock:
+        session.store.keep_undo(body.steps)
+    return state_of(session)
 
 
 @api.post("/projects/<uid>/versions", responses={200: s.VersionAnswer})
 def add_version(path: s.ProjectPath, body: s.VersionBody):  # type: ignore[no-untyped-def]
-    session = studio().session(path.uid)
+    session = session_of(path.uid)
     with session.lock:
         return session.store.add_version(body.name.strip() or "Version").__dict__
 
 
 @api.post("/projects/<uid>/versions/<int:number>/restore", responses={200: s.ProjectState})
 def restore_version(path: s.VersionPath, body: s.StepBody):  # type: ignore[no-untyped-def]
-    session = studio().session(path.uid)
+    session = session_of(path.uid)
     session.restore_version(path.number, body.revision)
     return state_of(session)
 
 
 @api.post("/projects/<uid>/unwrap", responses={200: s.JobAnswer})
 def unwrap(path: s.ProjectPath, body: s.UnwrapBody):  # type: ignore[no-untyped-def]
-    session = studio().session(path.uid)
-    check_free(session)
+    check_free(session_of(path.uid))
 
-    def work(job: Job) -> dict[str, object]:
-        unwrap_model(session, job.progress, body.resolution)
-        return {"sheets": [x.id for x in session.document.sheets]}
+    def work(opened: Opened, job: Job) -> dict[str, object]:
+        unwrap_model(opened.session, job.progress, body.resolution)
+        return {"sheets": [x.id for x in opened.session.document.sheets]}
 
-    return job_answer(studio().jobs.start("unwrap", "Unwrap the model", work))
+    return job_answer(studio().start(path.uid, "unwrap", "Unwrap the model", work))
 
 
 @api.post("/projects/<uid>/pack", responses={200: s.JobAnswer})
 def pack_layout(path: s.ProjectPath):  # type: ignore[no-untyped-def]
-    session = studio().session(path.uid)
-    check_free(session)
+    check_free(session_of(path.uid))
 
-    def work(job: Job) -> dict[str, object]:
-        pack(session, job.progress)
+    def work(opened: Opened, job: Job) -> dict[str, object]:
+        pack(opened.session, job.progress)
         return {}
 
-    return job_answer(studio().jobs.start("pack", "Pack the islands", work))
+    return job_answer(studio().start(path.uid, "pack", "Pack the islands", work))
 
 
 @api.post("/projects/<uid>/islands", responses={200: s.ProjectState})
 def place_layout(path: s.ProjectPath, body: s.PlaceBody):  # type: ignore[no-untyped-def]
-    session = studio().session(path.uid)
+    session = session_of(path.uid)
     place(session, body.placement, body.revision)
     return state_of(session)
 
 
 @api.post("/projects/<uid>/seams", responses={200: s.ProjectState})
 def mark_seam(path: s.ProjectPath, body: s.SeamBody):  # type: ignore[no-untyped-def]
-    session = studio().session(path.uid)
+    session = session_of(path.uid)
     found = probe(session, body.camera, body.sheet, body.x, body.y, False)
     if not found["hit"]:
         raise InputError("There is no surface there. Press near an edge of the model.")
@@ -245,26 +262,24 @@ def mark_seam(path: s.ProjectPath, body: s.SeamBody):  # type: ignore[no-untyped
 
 @api.get("/projects/<uid>/seams", responses={200: s.SeamLines})
 def marked_seams(path: s.ProjectPath):  # type: ignore[no-untyped-def]
-    return {"lines": seam_lines(studio().session(path.uid)).tolist()}
+    return {"lines": seam_lines(session_of(path.uid)).tolist()}
 
 
 @api.post("/projects/<uid>/resolution", responses={200: s.JobAnswer})
 def resolution(path: s.ProjectPath, body: s.ResolutionBody):  # type: ignore[no-untyped-def]
-    here = studio()
-    session = here.session(path.uid)
-    session.sheet(body.sheet)
+    session_of(path.uid).sheet(body.sheet)
 
-    def work(job: Job) -> dict[str, object]:
-        change_resolution(session, body.sheet, body.resolution, job.progress)
+    def work(opened: Opened, job: Job) -> dict[str, object]:
+        change_resolution(opened.session, body.sheet, body.resolution, job.progress)
         return {"resolution": body.resolution}
 
-    return job_answer(here.jobs.start("resolution", f"Repaint at {body.resolution}", work))
+    return job_answer(studio().start(path.uid, "resolution", f"Repaint at {body.resolution}", work))
 
 
 @api.post("/projects/<uid>/picture-layer/<sheet>", responses={200: s.LayerAnswer})
 def bring_layer(path: s.SheetPath):  # type: ignore[no-untyped-def]
     """Multipart form: `file`, a square picture; `channel`, the one it goes into."""
-    session = studio().session(path.uid)
+    session = session_of(path.uid)
     name, image = uploaded_picture("Choose a picture for the layer.")
     return {"layer": picture_layer(session, path.sheet, request.form.get("channel", "base_color"), image, name)}
 
@@ -272,7 +287,7 @@ def bring_layer(path: s.SheetPath):  # type: ignore[no-untyped-def]
 @api.post("/projects/<uid>/normal-map/<sheet>", responses={200: s.ProjectState})
 def bring_normal_map(path: s.SheetPath):  # type: ignore[no-untyped-def]
     """Multipart form: `file`, a tangent-space normal map; `y` "up" or "down"."""
-    session = studio().session(path.uid)
+    session = session_of(path.uid)
     _, image = uploaded_picture("Choose a picture of the normal map.")
     if request.form.get("y") == "down":
         image[..., 1] = 65535 - image[..., 1]
@@ -282,14 +297,14 @@ def bring_normal_map(path: s.SheetPath):  # type: ignore[no-untyped-def]
 
 @api.delete("/projects/<uid>/normal-map/<sheet>", responses={200: s.ProjectState})
 def drop_normal_map(path: s.SheetPath):  # type: ignore[no-untyped-def]
-    session = studio().session(path.uid)
+    session = session_of(path.uid)
     set_normal_map(session, path.sheet, None)
     return state_of(session)
 
 
 @api.get("/projects/<uid>/script")
 def recorded_script(path: s.ProjectPath, query: s.ScriptQuery):  # type: ignore[no-untyped-def]
-    script = script_since(studio().session(path.uid), query.since)
+    script = script_since(session_of(path.uid), query.since)
     return Response(json.dumps(script), mimetype="application/json", headers={"Content-Disposition": 'attachment; filename="strokes.json"'})
 
 

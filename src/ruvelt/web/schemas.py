@@ -13,13 +13,20 @@ from ruvelt.core.brush.settings import Brush, BrushParameter
 from ruvelt.core.brush.target import Paint, Target
 from ruvelt.core.output.presets import ExportPreset
 from ruvelt.core.stack.adjust import Adjustment
-from ruvelt.core.stack.basics import FacePick, Id, Share
-from ruvelt.core.stack.document import Document
+from ruvelt.core.stack.basics import FacePick, Id, Number, Share
+from ruvelt.core.stack.document import Document, Part
 from ruvelt.core.stack.edits import Edit
 from ruvelt.core.stack.fields import Noise, Projection, Spots, Weave
 from ruvelt.core.stack.masks import MaskStep
 from ruvelt.core.stack.registry import Kind
 from ruvelt.studio.layout import Placement
+
+#: The state a client saw; numbers beyond 2⁵³ are not whole in JavaScript.
+Revision = Annotated[int, Field(ge=0, le=2**53)]
+Resolution = Annotated[int, Field(ge=1, le=65536)]
+Texture = Annotated[str, Field(min_length=1, max_length=120)]
+Stamp = Annotated[str, Field(max_length=16)]
+MapId = Annotated[str, Field(pattern=r"^[a-z0-9][a-z0-9_-]{0,59}$")]
 
 
 class Body(BaseModel):
@@ -27,23 +34,23 @@ class Body(BaseModel):
 
 
 class ProjectPath(BaseModel):
-    uid: str
+    uid: Annotated[str, Field(pattern=r"^[a-z0-9]{12}$")]
 
 
 class SheetPath(ProjectPath):
-    sheet: str
+    sheet: Id
 
 
 class VersionPath(ProjectPath):
-    number: int
+    number: Annotated[int, Field(ge=0, le=2**53)]
 
 
 class JobPath(BaseModel):
-    job: str
+    job: Annotated[str, Field(pattern=r"^[a-z0-9]{12}$")]
 
 
 class ExportPath(ProjectPath):
-    name: str
+    name: Annotated[str, Field(pattern=r"^[A-Za-z0-9][A-Za-z0-9_-]{0,79}$")]
 
 
 class ErrorAnswer(BaseModel):
@@ -60,6 +67,12 @@ class ProjectCardAnswer(BaseModel):
     revision: int
     sheets: int
     layers: int
+    #: Why it cannot be opened, null when nothing is known against it.
+    trouble: str | None
+
+
+class RecoverAnswer(BaseModel):
+    project: str
 
 
 class ProjectList(BaseModel):
@@ -137,7 +150,7 @@ class TileEntry(BaseModel):
 
 
 class MapPath(SheetPath):
-    map: str
+    map: MapId
 
 
 class HighPath(ProjectPath):
@@ -156,8 +169,8 @@ class ArrivedBody(Body):
     """Pieces of a running bake of one sheet and map that arrived after the first `after`."""
 
     sheet: Id
-    map: str
-    after: Annotated[int, Field(ge=0)] = 0
+    map: MapId
+    after: Revision = 0
 
 
 class ArrivedHeader(BaseModel):
@@ -169,7 +182,7 @@ class ArrivedHeader(BaseModel):
 
 
 class TouchUpBody(Body):
-    revision: int
+    revision: Revision
     on: bool
 
 
@@ -254,7 +267,7 @@ class RenameBody(Body):
 
 
 class EditBody(Body):
-    revision: int
+    revision: Revision
     label: Annotated[str, Field(min_length=1, max_length=120)]
     edit: Edit
 
@@ -262,7 +275,7 @@ class EditBody(Body):
 class CopyMaskBody(Body):
     """`layer` gets the mask of `source`."""
 
-    revision: int
+    revision: Revision
     sheet: Id
     source: Id
     layer: Id
@@ -283,15 +296,15 @@ class ImageAnswer(BaseModel):
 
 
 class StepBody(Body):
-    revision: int | None = None
+    revision: Revision | None = None
 
 
 class HiddenBody(Body):
-    parts: Annotated[list[int], Field(max_length=100_000)]
+    parts: Annotated[list[Part], Field(max_length=100_000)]
 
 
 class DuplicateBody(Body):
-    revision: int
+    revision: Revision
     sheet: Id
     layer: Id
     to_sheet: Id | None = None
@@ -302,7 +315,7 @@ class LayerAnswer(BaseModel):
 
 
 class FloodBody(Body):
-    revision: int
+    revision: Revision
     target: Target
     paint: Paint
     picks: Annotated[list[FacePick], Field(max_length=10_000)] | None = None
@@ -315,7 +328,7 @@ class LassoBody(Body):
 
     camera: Camera | None = None
     sheet: Id | None = None
-    outline: Annotated[list[tuple[float, float]], Field(min_length=3, max_length=2000)]
+    outline: Annotated[list[tuple[Number, Number]], Field(min_length=3, max_length=2000)]
     behind: bool = False
 
     @field_validator("outline")
@@ -375,8 +388,8 @@ class DisplayBody(Body):
     """
 
     sheet: Id
-    textures: Annotated[list[str], Field(min_length=1, max_length=8)]
-    have: dict[str, list[str]] = {}
+    textures: Annotated[list[Texture], Field(min_length=1, max_length=8)]
+    have: Annotated[dict[Texture, Annotated[list[Stamp], Field(max_length=1024)]], Field(max_length=64)] = {}
     edit: Edit | None = None
     camera: Camera | None = None
 
@@ -465,6 +478,22 @@ class HistoryStep(BaseModel):
     created_at: float
     undone: bool
     stroke: bool
+    #: Whether undo can still reach it.
+    kept: bool
+
+
+class FileSizesAnswer(BaseModel):
+    """Bytes on disk: the project's file, what of it only undo needs, and pictures that can be made anew."""
+
+    project: int
+    undo: int
+    pictures: int
+
+
+class KeepUndoBody(Body):
+    """How many steps undo keeps; 0 keeps all."""
+
+    steps: Annotated[int, Field(ge=0, le=1_000_000)]
 
 
 class VersionAnswer(BaseModel):
@@ -476,6 +505,8 @@ class VersionAnswer(BaseModel):
 class HistoryAnswer(BaseModel):
     steps: list[HistoryStep]
     versions: list[VersionAnswer]
+    undo_steps: int
+    sizes: FileSizesAnswer
 
 
 class VersionBody(Body):
@@ -483,18 +514,18 @@ class VersionBody(Body):
 
 
 class UnwrapBody(Body):
-    resolution: int = 1024
+    resolution: Resolution = 1024
 
 
 class PlaceBody(Body):
-    revision: int
+    revision: Revision
     placement: Placement
 
 
 class SeamBody(ProbeBody):
     """Mark the edge nearest to a pixel or texel, or take its mark off; `loop`: with all edges that go on straight."""
 
-    revision: int
+    revision: Revision
     loop: bool = False
 
 
@@ -506,7 +537,7 @@ class SeamLines(BaseModel):
 
 class ResolutionBody(Body):
     sheet: Id
-    resolution: int
+    resolution: Resolution
 
 
 class JobAnswer(BaseModel):
@@ -525,14 +556,14 @@ class ExportBody(Body):
     """An export by preset, with what the person changed; `sheets` and `maps` None mean all."""
 
     preset: ExportPreset
-    sheets: list[Id] | None = None
-    maps: list[str] | None = None
+    sheets: Annotated[list[Id], Field(max_length=1000)] | None = None
+    maps: Annotated[list[MapId], Field(max_length=200)] | None = None
 
 
 class PreviewBody(Body):
     preset: ExportPreset
     sheet: Id
-    map: str
+    map: MapId
 
 
 class PresetsAnswer(BaseModel):
@@ -540,11 +571,11 @@ class PresetsAnswer(BaseModel):
 
 
 class PresetPath(BaseModel):
-    preset: str
+    preset: MapId
 
 
 class ScriptQuery(BaseModel):
-    since: Annotated[int, Field(ge=0)] = 0
+    since: Annotated[int, Field(ge=0, le=2**53)] = 0
 
 
 class UnpaintedAnswer(BaseModel):
