@@ -9,7 +9,7 @@ STAMPS := .stamps
 DATA ?= data
 PORT ?= 8120
 FRONT := $(shell find frontend/src frontend/public frontend/index.html frontend/*.ts frontend/*.json -type f -not -path '*/node_modules/*' 2>/dev/null)
-KERNELS := $(shell find src/ruvelt/core -name '_*_kernels.py') src/ruvelt/core/kernels.py src/ruvelt/core/samples/grid.py src/ruvelt/core/mesh/normals.py src/ruvelt/core/mesh/tangents.py src/ruvelt/core/mesh/rays.py
+KERNELS := $(shell find src/ruvelt/core -name '_*_kernels.py') src/ruvelt/core/kernels.py src/ruvelt/core/samples/grid.py src/ruvelt/core/mesh/rays.py
 
 .PHONY: setup demo test check bench wheel types clean
 setup: $(STAMPS)/python $(STAMPS)/front $(STAMPS)/kernels

@@ -92,8 +92,8 @@ def test_a_model_without_uvs_becomes_a_project_without_sheets(studio: Studio) ->
     session = studio.session(uid)
     assert session.document.sheets == ()
     assert [f.kind for f in session.findings] == ["missing-uvs"]
-    header, blocks = viewport_geometry(session)
-    assert header["bare"]["vertices"]["length"] == 3 * 12 * 4
+    header, blocks = viewport_geometry(session, None)
+    assert header["vertices"]["length"] == 3 * 12 * 4
     assert sum(map(len, blocks)) > 0
     assert len(studio.card_picture(uid)) > 500
 
@@ -318,9 +318,8 @@ def test_cell_pictures_come_close_to_what_is_small(studio: Studio, cube: str) ->
 
 
 def test_viewport_geometry_is_ordered_by_part(studio: Studio, cube: str) -> None:
-    header, blocks = viewport_geometry(studio.session(cube))
+    wood, blocks = viewport_geometry(studio.session(cube), "wood")
     body = b"".join(blocks)
-    wood = header["sheets"][0]
     rows = np.frombuffer(body, "<f4", wood["vertices"]["length"] // 4, wood["vertices"]["offset"]).reshape(-1, 12)
     faces = np.frombuffer(body, "<u4", wood["faces"]["length"] // 4, wood["faces"]["offset"])
     assert wood["parts"] == [{"part": 0, "first": 0, "count": 8}]

@@ -124,8 +124,11 @@ def test_layers_versions_and_names_over_http(client: FlaskClient, cube: str) -> 
     assert client.get(f"{url}/unpainted/wood").json["unpainted"] == 0
     facts = client.get(f"{url}/model").json
     assert (facts["faces"], [p["faces"] for p in facts["parts"]], facts["groups"]) == (6, [4, 2], ["sides", "ends"])
-    header, body = unpack(client.get(f"{url}/geometry").data)
-    block = header["sheets"][1]["seams"]  # type: ignore[index]
+    assert client.get(f"{url}/geometry").json["sheets"] == ["wood", "iron"]
+    header, body = unpack(client.get(f"{url}/geometry/iron").data)
+    assert client.get(f"{url}/geometry/iron").data[4:] == client.get(f"{url}/geometry/iron").data[4:]
+    assert client.get(f"{url}/geometry/glass").status_code == 404
+    block = header["seams"]
     assert block["offset"] + block["length"] <= len(body)
     assert Image.open(io.BytesIO(client.get(f"{url}/card.jpg").data)).size == (480, 320)
     assert client.delete(url).status_code == 200

@@ -21,6 +21,7 @@ import type {
   ProjectCard,
   ProjectState,
   Registries,
+  SheetGeometry,
   StrokeHeader,
   StrokeMessage,
   Suspect,
@@ -101,7 +102,10 @@ export const api = {
   rename: (uid: string, name: string) => json<ProjectState>(project(uid), body({ name }, "PATCH")),
   remove: (uid: string) => json<unknown>(project(uid), { method: "DELETE" }),
   model: (uid: string) => json<ModelFacts>(`${project(uid)}/model`),
-  geometry: (uid: string) => binary<GeometryHeader>(`${project(uid)}/geometry`),
+  geometry: (uid: string) => json<GeometryHeader>(`${project(uid)}/geometry`),
+  /** One sheet's triangles; null: those of a model that has no sheets. */
+  sheetGeometry: (uid: string, sheet: string | null) =>
+    binary<SheetGeometry>(`${project(uid)}/${sheet === null ? "bare-geometry" : `geometry/${encodeURIComponent(sheet)}`}`),
   /** The same as they would be after an edit that is not taken, as far as a view shows them. */
   tryDisplay: (uid: string, sheet: string, textures: string[], have: Record<string, string[]>, edit: Edit, camera: Camera | null) =>
     binary<DisplayHeader>(`${project(uid)}/display`, body({ sheet, textures, have, edit, camera })),

@@ -14,6 +14,10 @@ function size(bytes: number): string {
   return bytes < 1 << 30 ? `${(bytes / 2 ** 20).toFixed(1)} MB` : `${(bytes / 2 ** 30).toFixed(2)} GB`;
 }
 
+function clock(seconds: number): string {
+  return new Date(seconds * 1000).toLocaleTimeString([], { hour: "2-digit", minute: "2-digit", second: "2-digit", hour12: false });
+}
+
 /** What happened, and named versions to go back to. */
 export function HistoryDialog({ open, onClose }: { open: boolean; onClose: () => void }) {
   const uid = useWorkshop((s) => s.uid);
@@ -56,7 +60,7 @@ export function HistoryDialog({ open, onClose }: { open: boolean; onClose: () =>
         <p className="note">A version keeps everything as it is now. Going back to one is a step like any other and can be undone.</p>
         <div style={{ display: "flex", gap: 8, marginBottom: 8 }}>
           <TextField label="Name of the version" value={name} onChange={(e) => setName(e.target.value)} fullWidth slotProps={{ htmlInput: { maxLength: 80 } }} />
-          <Button variant="outlined" onClick={() => void keep()}>
+          <Button variant="outlined" sx={{ whiteSpace: "nowrap", flexShrink: 0 }} onClick={() => void keep()}>
             Keep version
           </Button>
         </div>
@@ -64,7 +68,7 @@ export function HistoryDialog({ open, onClose }: { open: boolean; onClose: () =>
           {data?.versions.map((v) => (
             <div className="item" key={v.id}>
               {v.name}
-              <span className="count">{new Date(v.created_at * 1000).toLocaleString()}</span>
+              <span className="count">{new Date(v.created_at * 1000).toLocaleDateString()} {clock(v.created_at)}</span>
               <Button onClick={() => void back(v.id)}>Go back to it</Button>
             </div>
           ))}
@@ -75,7 +79,7 @@ export function HistoryDialog({ open, onClose }: { open: boolean; onClose: () =>
             <div className={s.undone || !s.kept ? "item off" : "item"} key={s.seq}>
               {s.label}
               {s.undone ? " (undone)" : !s.kept && " (beyond undo)"}
-              <span className="count">{new Date(s.created_at * 1000).toLocaleTimeString()}</span>
+              <span className="count">{clock(s.created_at)}</span>
             </div>
           ))}
         </div>

@@ -16,6 +16,8 @@ export function ShownMessage() {
       onClose={(_, reason) => reason !== "clickaway" && dismiss()}
       action={<Button size="small" color="inherit" onClick={dismiss}>Dismiss</Button>}
       anchorOrigin={{ vertical: "bottom", horizontal: "left" }}
+      // Right of the rail, whose colours stay in sight.
+      sx={{ ml: "52px" }}
       slotProps={{ content: { role: shown?.bad ? "alert" : "status", sx: { borderLeft: shown?.bad ? "3px solid var(--error)" : undefined } } }}
     />
   );
@@ -37,6 +39,7 @@ export function MessageList() {
           onClick={(event) => {
             setAnchor(event.currentTarget);
             markRead();
+            dismiss();
           }}
         />
       </span>

@@ -109,11 +109,13 @@ function Card({ project, onChange }: { project: ProjectCard; onChange: () => Pro
         </a>
       )}
       <div className="tools">
-        <Tooltip title="Rename">
-          <button className="iconbtn" aria-label={`Rename ${project.name}`} onClick={() => setAsking("rename")}>
-            <Icon name="pen" />
-          </button>
-        </Tooltip>
+        {!project.trouble && (
+          <Tooltip title="Rename">
+            <button className="iconbtn" aria-label={`Rename ${project.name}`} onClick={() => setAsking("rename")}>
+              <Icon name="pen" />
+            </button>
+          </Tooltip>
+        )}
         <Tooltip title="Delete">
           <button className="iconbtn" aria-label={`Delete ${project.name}`} onClick={() => setAsking("delete")}>
             <Icon name="bin" />

@@ -224,15 +224,33 @@ export async function openProject(uid: string): Promise<void> {
     const sheet = project.document.sheets[0];
     sender = new StrokeSender(uid);
     set({ project, sheet: sheet?.id ?? null, target: sheet ? firstTarget(sheet) : null, storedAt: project.updated_at });
-    const geometry = await api.geometry(uid);
-    stage?.setGeometry(geometry);
-    show();
-    await sync();
+    stage?.beginGeometry(await api.geometry(uid));
+    await loadSheets(uid);
     set({ model: await api.model(uid) });
   });
   done();
   window.clearInterval(poll);
   poll = window.setInterval(() => void follow(), 2000);
+}
+
+/** Bring the sheets' triangles in one by one, the chosen one first: it is seen, painted, while the rest follows. */
+async function loadSheets(uid: string): Promise<void> {
+  const { project, sheet } = get();
+  const ids: (string | null)[] = project?.document.sheets.map((s) => s.id) ?? [];
+  const order = ids.length ? [...ids].sort((a, b) => Number(b === sheet) - Number(a === sheet)) : [null];
+  let coming = api.sheetGeometry(uid, order[0] ?? null);
+  for (let i = 0; i < order.length; i++) {
+    const answer = await coming;
+    if (i + 1 < order.length) {
+      coming = api.sheetGeometry(uid, order[i + 1] ?? null);
+      // Whoever awaits it next hears of its failure; until then it is nobody's.
+      coming.catch(() => undefined);
+    }
+    if (get().uid !== uid || !stage) return;
+    stage.addSheet(answer);
+    show();
+    await sync();
+  }
 }
 
 export function closeProject(): void {
@@ -278,14 +296,14 @@ export function accept(project: ProjectState): void {
 async function reloadModel(uid: string): Promise<void> {
   const done = busy();
   await attempt(async () => {
-    const geometry = await api.geometry(uid);
+    const header = await api.geometry(uid);
     if (get().uid !== uid) return;
-    stage?.setGeometry(geometry);
+    stage?.beginGeometry(header);
     // An island placed by hand stays the chosen one; another layout has other islands.
     set(get().placing ? { placing: false } : { island: null, density: null, highlight: null });
     show();
+    await loadSheets(uid);
     stage?.refit();
-    await sync();
     set({ model: await api.model(uid) });
   });
   done();
@@ -317,7 +335,7 @@ async function syncOnce(): Promise<void> {
   const { project, uid, sheet } = get();
   if (!project || !uid || !stage) return;
   const ordered = [...project.document.sheets].sort((a, b) => Number(b.id === sheet) - Number(a.id === sheet));
-  for (const s of ordered) {
+  for (const s of ordered.filter((x) => stage?.has(x.id))) {
     const textures = stage.textures(s.id, s.resolution);
     const wanted = wantedTextures(s);
     for (const names of [wanted.slice(0, 1), wanted.slice(1)]) {

@@ -144,59 +144,67 @@ export class Stage {
     this.sheets.clear();
   }
 
-  setGeometry(answer: Binary<GeometryHeader>): void {
+  /** Begin with another model: its sheets come one by one. */
+  beginGeometry(header: GeometryHeader): void {
     this.clear();
-    const { header, bytes } = answer;
-    const floats = (b: { offset: number; length: number }): Float32Array => new Float32Array(bytes.slice(b.offset, b.offset + b.length).buffer);
-    const ints = (b: { offset: number; length: number }): Uint32Array => new Uint32Array(bytes.slice(b.offset, b.offset + b.length).buffer);
-    for (const info of header.bare ? [header.bare] : header.sheets) {
-      const rows = new THREE.InterleavedBuffer(floats(info.vertices), 12);
-      const geometry = new THREE.BufferGeometry();
-      geometry.setAttribute("position", new THREE.InterleavedBufferAttribute(rows, 3, 0));
-      geometry.setAttribute("normal", new THREE.InterleavedBufferAttribute(rows, 3, 3));
-      geometry.setAttribute("tangent", new THREE.InterleavedBufferAttribute(rows, 4, 6));
-      geometry.setAttribute("uv", new THREE.InterleavedBufferAttribute(rows, 2, 10));
-      const indices = ints(info.indices);
-      geometry.setIndex(new THREE.BufferAttribute(indices, 1));
-      geometry.computeBoundsTree?.({ indirect: true });
-      const flat = new THREE.BufferGeometry();
-      const places = new Float32Array(rows.count * 3);
-      for (let i = 0; i < rows.count; i++) {
-        places[3 * i] = rows.array[12 * i + 10] ?? 0;
-        places[3 * i + 1] = rows.array[12 * i + 11] ?? 0;
-      }
-      flat.setAttribute("position", new THREE.BufferAttribute(places, 3));
-      flat.setAttribute("normal", new THREE.InterleavedBufferAttribute(rows, 3, 3));
-      flat.setAttribute("uv", new THREE.InterleavedBufferAttribute(rows, 2, 10));
-      flat.setIndex(new THREE.BufferAttribute(indices, 1));
-      const lit = new THREE.MeshStandardMaterial({ color: 0x8c8c8c, roughness: 0.7, side: THREE.DoubleSide });
-      const channel = new ChannelMaterial();
-      const flatChannel = new ChannelMaterial();
-      const mesh = new THREE.Mesh(geometry, lit);
-      mesh.castShadow = mesh.receiveShadow = true;
-      const entry: SheetObjects = {
-        info,
-        mesh,
-        flat: new THREE.Mesh(flat, flatChannel),
-        lines: this.lineObject(floats(info.lines), 0.13),
-        seams: this.lineObject(floats(info.seams), 0.6),
-        lit,
-        channel,
-        flatChannel,
-        shell: null,
-        textures: null,
-        allIndices: indices,
-        faces: ints(info.faces),
-      };
-      entry.flat.frustumCulled = entry.lines.frustumCulled = entry.seams.frustumCulled = false;
-      entry.lines.renderOrder = 1;
-      entry.seams.renderOrder = 2;
-      this.scene.add(mesh);
-      this.flatScene.add(entry.flat, entry.lines, entry.seams);
-      this.sheets.set(info.sheet, entry);
-    }
     if (!this.bounds || this.bounds.diagonal !== header.diagonal) this.orbit.frame(header.low, header.high);
     this.bounds = header;
+    this.apply(this.look, true);
+  }
+
+  /** Whether a sheet's triangles have come. */
+  has(sheet: string): boolean {
+    return this.sheets.has(sheet);
+  }
+
+  addSheet(answer: Binary<SheetGeometry>): void {
+    const { header: info, bytes } = answer;
+    const floats = (b: { offset: number; length: number }): Float32Array => new Float32Array(bytes.slice(b.offset, b.offset + b.length).buffer);
+    const ints = (b: { offset: number; length: number }): Uint32Array => new Uint32Array(bytes.slice(b.offset, b.offset + b.length).buffer);
+    const rows = new THREE.InterleavedBuffer(floats(info.vertices), 12);
+    const geometry = new THREE.BufferGeometry();
+    geometry.setAttribute("position", new THREE.InterleavedBufferAttribute(rows, 3, 0));
+    geometry.setAttribute("normal", new THREE.InterleavedBufferAttribute(rows, 3, 3));
+    geometry.setAttribute("tangent", new THREE.InterleavedBufferAttribute(rows, 4, 6));
+    geometry.setAttribute("uv", new THREE.InterleavedBufferAttribute(rows, 2, 10));
+    const indices = ints(info.indices);
+    geometry.setIndex(new THREE.BufferAttribute(indices, 1));
+    geometry.computeBoundsTree?.({ indirect: true });
+    const flat = new THREE.BufferGeometry();
+    const places = new Float32Array(rows.count * 3);
+    for (let i = 0; i < rows.count; i++) {
+      places[3 * i] = rows.array[12 * i + 10] ?? 0;
+      places[3 * i + 1] = rows.array[12 * i + 11] ?? 0;
+    }
+    flat.setAttribute("position", new THREE.BufferAttribute(places, 3));
+    flat.setAttribute("normal", new THREE.InterleavedBufferAttribute(rows, 3, 3));
+    flat.setAttribute("uv", new THREE.InterleavedBufferAttribute(rows, 2, 10));
+    flat.setIndex(new THREE.BufferAttribute(indices, 1));
+    const lit = new THREE.MeshStandardMaterial({ color: 0x8c8c8c, roughness: 0.7, side: THREE.DoubleSide });
+    const channel = new ChannelMaterial();
+    const flatChannel = new ChannelMaterial();
+    const mesh = new THREE.Mesh(geometry, lit);
+    mesh.castShadow = mesh.receiveShadow = true;
+    const entry: SheetObjects = {
+      info,
+      mesh,
+      flat: new THREE.Mesh(flat, flatChannel),
+      lines: this.lineObject(floats(info.lines), 0.13),
+      seams: this.lineObject(floats(info.seams), 0.6),
+      lit,
+      channel,
+      flatChannel,
+      shell: null,
+      textures: null,
+      allIndices: indices,
+      faces: ints(info.faces),
+    };
+    entry.flat.frustumCulled = entry.lines.frustumCulled = entry.seams.frustumCulled = false;
+    entry.lines.renderOrder = 1;
+    entry.seams.renderOrder = 2;
+    this.scene.add(mesh);
+    this.flatScene.add(entry.flat, entry.lines, entry.seams);
+    this.sheets.set(info.sheet, entry);
     this.apply(this.look, true);
   }
 

@@ -275,10 +275,11 @@ def openapi() -> None:
 
     os.environ[DESCRIBE] = "1"
     from ruvelt.web.app import create_app
+    from ruvelt.web.describe import describe
 
     with tempfile.TemporaryDirectory() as folder:
         here = Studio(Path(folder))
-        click.echo(json.dumps(create_app(here).api_doc, indent=1, sort_keys=True, default=str))
+        click.echo(json.dumps(describe(create_app(here)), indent=1, sort_keys=True, default=str))
         here.close()
 
 

@@ -1,16 +1,21 @@
-"""The model as the viewport draws it: indexed triangles a sheet, ordered by part, so that parts can be hidden by ranges."""
+"""The model as the viewport draws it: indexed triangles sheet by sheet, ordered by part, so that parts can be hidden by ranges."""
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
 
 from ruvelt.core.mesh.normals import corner_normals
+from ruvelt.core.mesh.rows import equal_rows
 from ruvelt.core.mesh.topology import face_of_corner, islands
 from ruvelt.core.output.glb import sheet_geometry
 from ruvelt.studio.session import Session
+
+#: Raised whenever the way from a model to what the viewport draws changes.
+GEOMETRY = 1
 
 
 def _edges(session: Session, plan_faces: NDArray[np.int32], tile: tuple[int, int]) -> tuple[NDArray[np.float32], NDArray[np.float32]]:
@@ -25,74 +30,97 @@ def _edges(session: Session, plan_faces: NDArray[np.int32], tile: tuple[int, int
     last = nxt == model.face_starts[owner[corners] + 1]
     nxt[last] = model.face_starts[owner[corners[last]]]
     good = (layout.corner_uv[corners] >= 0) & (layout.corner_uv[nxt] >= 0)
-    corners, nxt = corners[good], nxt[good]
-    a, b = layout.uvs[layout.corner_uv[corners]] - tile, layout.uvs[layout.corner_uv[nxt]] - tile
-    lines = np.concatenate([a, b], axis=1).astype(np.float32)
-    ends = np.round(np.stack([a, b], axis=1) * 65536).astype(np.int64)
-    # The same edge from either side: the lesser end first.
-    swap = (ends[:, 0, 0] > ends[:, 1, 0]) | ((ends[:, 0, 0] == ends[:, 1, 0]) & (ends[:, 0, 1] > ends[:, 1, 1]))
-    ends[swap] = ends[swap][:, ::-1]
-    _, first, count = np.unique(ends.reshape(-1, 4), axis=0, return_index=True, return_counts=True)
-    return lines[first], lines[first[count == 1]]
+    # UVs that round to one place are one; an edge is the same from either side, so its lesser end comes first.
+    place, where = equal_rows(np.round((layout.uvs - tile) * 65536).astype(np.int64))
+    a, b = place[layout.corner_uv[corners[good]]], place[layout.corner_uv[nxt[good]]]
+    number, first = equal_rows(np.stack([np.minimum(a, b), np.maximum(a, b)], axis=1))
+    at = (layout.uvs[where] - tile).astype(np.float32)
+    lines = np.concatenate([at[a[first]], at[b[first]]], axis=1)
+    return lines, lines[np.bincount(number, minlength=len(first)) == 1]
 
 
-def viewport_geometry(session: Session) -> tuple[dict[str, Any], list[bytes]]:
-    """A header and the binary blocks it points into (offsets in bytes), little-endian.
-
-    A sheet: `vertices` (n, 12) float32 of position, normal, tangent and UV (v down); `indices` uint32, triangles sorted by part;
-    `faces` uint32, the face of each triangle; `lines`, `seams` (n, 4) float32 UV (v up). Faces on no sheet come as "bare".
-    """
+def viewport_header(session: Session) -> dict[str, Any]:
+    """The model's bounds, and the sheets whose geometry is asked for one by one; none where the model has no UVs."""
     model = session.model
+    low, high = model.bounds
+    sheets = [s.id for s in session.document.sheets]
+    return {"low": low.tolist(), "high": high.tolist(), "diagonal": model.diagonal, "width": model.width, "sheets": sheets}
+
+
+def viewport_geometry(session: Session, sheet_id: str | None) -> tuple[dict[str, Any], list[bytes]]:
+    """A header and the binary blocks it points into (offsets in bytes), little-endian, of one sheet; None: of a model without sheets.
+
+    `vertices` (n, 12) float32 of position, normal, tangent and UV (v down); `indices` uint32, triangles sorted by part; `faces` uint32, the
+    face of each triangle; `lines`, `seams` (n, 4) float32 UV (v up).
+    """
+    if sheet_id is None:
+        return _bare(session)
+    model, sheet = session.model, session.sheet(sheet_id)
+    samples, plan = session.samples(sheet), session.plans[sheet.plan]
+    wanted: list[Callable[[], tuple[NDArray[Any], NDArray[Any]]]] = [
+        lambda: sheet_geometry(samples),
+        lambda: _edges(session, plan.faces, plan.tile),
+    ]
+    (rows, indices), (lines, seams) = session.workers.map(lambda make: make(), wanted)
+    face = model.triangle_face[samples.triangles]
+    part = model.face_part[face]
+    return _blocks(sheet.id, rows, indices.reshape(-1, 3), face, part, lines, seams)
+
+
+def _bare(session: Session) -> tuple[dict[str, Any], list[bytes]]:
+    model = session.model
+    corners = model.triangle_corners.reshape(-1)
+    rows = np.zeros((len(corners), 12), np.float32)
+    rows[:, :3], rows[:, 3:6] = model.positions[model.corner_vertex[corners]], corner_normals(model)[corners]
+    nothing = np.zeros((0, 4), np.float32)
+    indices = np.arange(len(corners), dtype=np.uint32).reshape(-1, 3)
+    return _blocks("", rows, indices, model.triangle_face, model.face_part[model.triangle_face], nothing, nothing)
+
+
+def _blocks(
+    sheet: str,
+    rows: NDArray[np.float32],
+    indices: NDArray[np.uint32],
+    face: NDArray[np.int32],
+    part: NDArray[np.int32],
+    lines: NDArray[np.float32],
+    seams: NDArray[np.float32],
+) -> tuple[dict[str, Any], list[bytes]]:
+    if (part[1:] < part[:-1]).any():
+        order = np.argsort(part, kind="stable")
+        indices, face, part = indices[order], face[order], part[order]
+    arrays = {
+        "vertices": rows.astype("<f4", copy=False),
+        "indices": indices.astype("<u4", copy=False),
+        "faces": face.astype("<u4", copy=False),
+        "lines": lines.astype("<f4", copy=False),
+        "seams": seams.astype("<f4", copy=False),
+    }
+    header: dict[str, Any] = {"sheet": sheet, "parts": _ranges(part)}
     blocks: list[bytes] = []
     at = 0
-
-    def block(values: NDArray[Any]) -> dict[str, int]:
-        nonlocal at
-        content = np.ascontiguousarray(values).tobytes()
-        entry = {"offset": at, "length": len(content)}
-        blocks.append(content)
-        at += len(content)
-        return entry
-
-    sheets = []
-    for sheet in session.document.sheets:
-        samples = session.samples(sheet)
-        rows, indices = sheet_geometry(session.display(sheet.id))
-        face = model.triangle_face[samples.triangles]
-        part = model.face_part[face]
-        order = np.argsort(part, kind="stable")
-        lines, seams = _edges(session, session.plans[sheet.plan].faces, session.plans[sheet.plan].tile)
-        sheets.append(
-            {
-                "sheet": sheet.id,
-                "vertices": block(rows.astype("<f4")),
-                "indices": block(indices.reshape(-1, 3)[order].astype("<u4")),
-                "faces": block(face[order].astype("<u4")),
-                "lines": block(lines.astype("<f4")),
-                "seams": block(seams.astype("<f4")),
-                "parts": _ranges(part[order]),
-            }
-        )
-    bare = None
-    if not session.document.sheets:
-        order = np.argsort(model.face_part[model.triangle_face], kind="stable")
-        corners = model.triangle_corners[order].reshape(-1)
-        flat = np.zeros((len(corners), 12), np.float32)
-        flat[:, :3], flat[:, 3:6] = model.positions[model.corner_vertex[corners]], corner_normals(model)[corners]
-        face = model.triangle_face[order]
-        indices = np.arange(len(corners), dtype="<u4")
-        bare = {
-            "sheet": "",
-            "vertices": block(flat),
-            "indices": block(indices),
-            "faces": block(face.astype("<u4")),
-            "lines": block(np.zeros((0, 4), "<f4")),
-            "seams": block(np.zeros((0, 4), "<f4")),
-            "parts": _ranges(model.face_part[face]),
-        }
-    low, high = model.bounds
-    header = {"low": low.tolist(), "high": high.tolist(), "diagonal": model.diagonal, "width": model.width, "sheets": sheets, "bare": bare}
+    for name, values in arrays.items():
+        blocks.append(np.ascontiguousarray(values).tobytes())
+        header[name] = {"offset": at, "length": len(blocks[-1])}
+        at += len(blocks[-1])
     return header, blocks
+
+
+def kept_geometry(session: Session, sheet_id: str | None, pack: Callable[[dict[str, Any], list[bytes]], bytes]) -> bytes:
+    """The packed geometry of a sheet, kept beside the project for the next opening under what it was made from."""
+    views = session.views
+    key = _geometry_key(session, sheet_id)
+    found = views.get(key)
+    if found is None:
+        found = body = pack(*viewport_geometry(session, sheet_id))
+        current = [_geometry_key(session, s.id) for s in session.document.sheets] or [key]
+        session.pictures.later(lambda: views.put(key, body, current))
+    return found
+
+
+def _geometry_key(session: Session, sheet_id: str | None) -> str:
+    plan = None if sheet_id is None else session.sheet(sheet_id).plan
+    return f"{GEOMETRY}/{session.store.model_key}/{session.store.sheet_rule}/{plan}/{sheet_id}"
 
 
 def _ranges(parts: NDArray[np.int32]) -> list[dict[str, int]]:

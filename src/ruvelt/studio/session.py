@@ -45,6 +45,7 @@ from ruvelt.core.stack.wholeness import check_document
 from ruvelt.core.workers import Workers
 from ruvelt.store.pictures import PictureStore
 from ruvelt.store.project_store import Changes, ProjectStore
+from ruvelt.store.views import ViewStore
 from ruvelt.studio.pictures import Pictures
 
 #: Chunks read and evaluated together when many tiles are asked for.
@@ -100,7 +101,7 @@ class Session:
         self._edge_graph: tuple[RayCaster, EdgeGraph] | None = None
         self._high: dict[str, Model] = {}
         self._kept_surface: tuple[str, _Surface] | None = None
-        self.pictures = Pictures(PictureStore(folder))
+        self.pictures, self.views = Pictures(PictureStore(folder)), ViewStore(folder)
 
     @property
     def uid(self) -> str:

@@ -75,6 +75,8 @@ def create_app(here: Studio) -> OpenAPI:
         "ruvelt",
         info=Info(title="Ruvelt", version=__version__),
         validation_error_callback=bad_body,
+        validation_error_status=400,
+        validation_error_model=s.ErrorAnswer,
         static_folder=None,
         doc_ui=False,
     )

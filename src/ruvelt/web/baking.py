@@ -29,10 +29,10 @@ from ruvelt.studio.cells import map_pictures
 from ruvelt.studio.jobs import Job
 from ruvelt.studio.pool import Opened
 from ruvelt.web import schemas as s
-from ruvelt.web.binary import binary
+from ruvelt.web.binary import binary, binary_answer
 from ruvelt.web.context import blueprint, opened, session_of, studio
 from ruvelt.web.projects import job_answer, state_of
-from ruvelt.web.uploads import uploaded_mesh, uploaded_picture
+from ruvelt.web.uploads import AXIS, form_body, uploaded_mesh, uploaded_picture
 
 api: APIBlueprint = blueprint("baking")
 #: Tiles of one answer while a bake runs: small answers, so that the next question is never far.
@@ -56,6 +56,7 @@ def registry() -> s.BakeRegistry:
 
 
 @api.post("/projects/<uid>/high", responses={200: s.JobAnswer})
+@form_body("the high mesh and what it needs beside it")
 def bring_high_mesh(path: s.ProjectPath):  # type: ignore[no-untyped-def]
     """Multipart form: `file`, the high mesh and what it needs beside it."""
     mesh = uploaded_mesh("Choose the file of a high mesh.")
@@ -91,7 +92,7 @@ def estimate(path: s.ProjectPath, body: BakeRequest):  # type: ignore[no-untyped
     return s.BakeEstimate(rays=rays, memory=needed_bytes(triangles), free=available_bytes()).model_dump()
 
 
-@api.post("/projects/<uid>/bake/arrived", responses={200: s.ArrivedHeader})
+@api.post("/projects/<uid>/bake/arrived", responses=binary_answer(s.ArrivedHeader))
 def arrived(path: s.ProjectPath, body: s.ArrivedBody):  # type: ignore[no-untyped-def]
     """Binary: an ArrivedHeader, then RGBA tiles of what a running bake has finished."""
     run = opened(path.uid).bakes.run
@@ -139,6 +140,7 @@ def drop_map(path: s.MapPath):  # type: ignore[no-untyped-def]
 
 
 @api.post("/projects/<uid>/maps/<sheet>/<map>/picture", responses={200: s.ProjectState})
+@form_body("a picture that becomes the mesh map", y=AXIS)
 def bring_map(path: s.MapPath):  # type: ignore[no-untyped-def]
     """Multipart form: `file`, a picture that becomes the mesh map; for normal maps `y` "up" or "down"."""
     session = session_of(path.uid)

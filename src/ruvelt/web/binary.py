@@ -4,9 +4,26 @@ from __future__ import annotations
 
 import struct
 from collections.abc import Iterable
+from typing import Any
 
 from flask import Response
 from pydantic import BaseModel
+
+BINARY = "application/octet-stream"
+#: Every header that a route describes.
+HEADERS: list[type[BaseModel]] = []
+
+
+def binary_answer(header: type[BaseModel]) -> dict[int, Any]:
+    """How a route's binary answer is described: bytes, which begin with the given header."""
+    HEADERS.append(header)
+    schema = {"type": "string", "format": "binary", "description": f"uint32 length, a {header.__name__} as JSON, raw blocks"}
+    return {200: {"content": {BINARY: {"schema": schema}}}}
+
+
+def bytes_answer(mimetype: str) -> dict[int, Any]:
+    """How a route's answer in another format is described."""
+    return {200: {"content": {mimetype: {"schema": {"type": "string", "format": "binary"}}}}}
 
 
 def parts(header: BaseModel, blocks: Iterable[bytes]) -> Iterable[bytes]:
@@ -19,4 +36,4 @@ def parts(header: BaseModel, blocks: Iterable[bytes]) -> Iterable[bytes]:
 
 def binary(header: BaseModel, blocks: Iterable[bytes]) -> Response:
     """A binary answer, sent as its blocks come."""
-    return Response(parts(header, blocks), mimetype="application/octet-stream", headers={"Cache-Control": "no-store"})
+    return Response(parts(header, blocks), mimetype=BINARY, headers={"Cache-Control": "no-store"})

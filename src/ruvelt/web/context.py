@@ -45,5 +45,5 @@ DESCRIBE = "RUVELT_DESCRIBE_API"
 
 
 def blueprint(name: str) -> APIBlueprint:
-    errors = {400: ErrorAnswer, 404: ErrorAnswer, 409: ErrorAnswer}
+    errors = dict.fromkeys((400, 403, 404, 405, 409, 413, 415, 507), ErrorAnswer)
     return APIBlueprint(name, __name__, url_prefix="/api", abp_responses=errors, doc_ui=DESCRIBE in os.environ)  # type: ignore[arg-type]

@@ -13,6 +13,7 @@ from ruvelt.studio.exports import export_project, files_as_json, map_preview, zi
 from ruvelt.studio.jobs import Job
 from ruvelt.studio.pool import Opened
 from ruvelt.web import schemas as s
+from ruvelt.web.binary import bytes_answer
 from ruvelt.web.context import blueprint, session_of, studio
 from ruvelt.web.projects import job_answer
 
@@ -53,7 +54,7 @@ def export(path: s.ProjectPath, body: s.ExportBody):  # type: ignore[no-untyped-
     return job_answer(here.start(path.uid, "export", f"Export {body.preset.name}", work))
 
 
-@api.post("/projects/<uid>/map-preview")
+@api.post("/projects/<uid>/map-preview", responses=bytes_answer("image/png"))
 def preview(path: s.ProjectPath, body: s.PreviewBody):  # type: ignore[no-untyped-def]
     """A small PNG of one map."""
     session = session_of(path.uid)
@@ -61,7 +62,7 @@ def preview(path: s.ProjectPath, body: s.PreviewBody):  # type: ignore[no-untype
         return Response(map_preview(session, body.sheet, body.preset, body.map), mimetype="image/png")
 
 
-@api.get("/projects/<uid>/exports/<name>.zip")
+@api.get("/projects/<uid>/exports/<name>.zip", responses=bytes_answer("application/zip"))
 def download(path: s.ExportPath):  # type: ignore[no-untyped-def]
     folder = studio().export_folder(path.uid, path.name)
     if not folder.is_dir():

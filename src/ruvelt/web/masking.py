@@ -12,7 +12,7 @@ from ruvelt.studio.masks import add_image, copy_mask, mask_pictures
 from ruvelt.web import schemas as s
 from ruvelt.web.context import blueprint, session_of
 from ruvelt.web.projects import state_of
-from ruvelt.web.uploads import uploaded_picture
+from ruvelt.web.uploads import form_body, uploaded_picture
 
 api: APIBlueprint = blueprint("masking")
 
@@ -34,6 +34,7 @@ def stack_registry() -> s.StackRegistry:
 
 
 @api.post("/projects/<uid>/images", responses={200: s.ImageAnswer})
+@form_body("a picture for masks and fills")
 def bring_image(path: s.ProjectPath):  # type: ignore[no-untyped-def]
     """Multipart form: `file`, a picture for masks and fills."""
     name, image = uploaded_picture("Choose a picture.")

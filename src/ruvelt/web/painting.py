@@ -2,13 +2,15 @@
 
 from __future__ import annotations
 
+from typing import Any
+
 import numpy as np
-from flask import request
+from flask import Response, request
 from flask_openapi3 import APIBlueprint
 
 from ruvelt.core.brush.script import parse_script
 from ruvelt.core.errors import InputError
-from ruvelt.studio.geometry import viewport_geometry
+from ruvelt.studio.geometry import kept_geometry, viewport_header
 from ruvelt.studio.jobs import Job
 from ruvelt.studio.lasso import faces_inside, shortest_picks
 from ruvelt.studio.pool import Opened
@@ -16,24 +18,41 @@ from ruvelt.studio.probe import probe
 from ruvelt.studio.replay import replay
 from ruvelt.studio.strokes import StrokeMessage
 from ruvelt.web import schemas as s
-from ruvelt.web.binary import binary
+from ruvelt.web.binary import BINARY, binary, binary_answer, parts
 from ruvelt.web.context import blueprint, opened, session_of, studio
 from ruvelt.web.projects import job_answer, state_of
 from ruvelt.web.stroke_answer import stamp_text, stroke_answer
+from ruvelt.web.uploads import described
 
 api: APIBlueprint = blueprint("painting")
 
 
 @api.get("/projects/<uid>/geometry", responses={200: s.GeometryHeader})
 def geometry(path: s.ProjectPath):  # type: ignore[no-untyped-def]
-    """Binary: a GeometryHeader, then its blocks."""
-    session = session_of(path.uid)
-    with session.lock:
-        header, blocks = viewport_geometry(session)
-    return binary(s.GeometryHeader.model_validate(header), blocks)
+    return s.GeometryHeader(**viewport_header(session_of(path.uid))).model_dump()
 
 
-@api.post("/projects/<uid>/display", responses={200: s.DisplayHeader})
+@api.get("/projects/<uid>/geometry/<sheet>", responses=binary_answer(s.SheetGeometry))
+def geometry_of_sheet(path: s.SheetPath):  # type: ignore[no-untyped-def]
+    """Binary: a SheetGeometry, then its blocks."""
+    return _packed(kept_geometry(session_of(path.uid), path.sheet, _pack))
+
+
+@api.get("/projects/<uid>/bare-geometry", responses=binary_answer(s.SheetGeometry))
+def geometry_without_sheets(path: s.ProjectPath):  # type: ignore[no-untyped-def]
+    """Binary: a SheetGeometry of a model that has no sheets yet, then its blocks."""
+    return _packed(kept_geometry(session_of(path.uid), None, _pack))
+
+
+def _pack(header: dict[str, Any], blocks: list[bytes]) -> bytes:
+    return b"".join(parts(s.SheetGeometry.model_validate(header), blocks))
+
+
+def _packed(body: bytes) -> Response:
+    return Response(body, mimetype=BINARY, headers={"Cache-Control": "no-store"})
+
+
+@api.post("/projects/<uid>/display", responses=binary_answer(s.DisplayHeader))
 def display(path: s.ProjectPath, body: s.DisplayBody):  # type: ignore[no-untyped-def]
     """Binary: a DisplayHeader, then the tiles that differ from what the client has."""
     session = session_of(path.uid)
@@ -63,7 +82,7 @@ def display(path: s.ProjectPath, body: s.DisplayBody):  # type: ignore[no-untype
     return binary(s.DisplayHeader(revision=revision, side=shown.samples.side, tiles=entries), blocks)
 
 
-@api.post("/projects/<uid>/stroke", responses={200: s.StrokeHeader})
+@api.post("/projects/<uid>/stroke", responses=binary_answer(s.StrokeHeader))
 def stroke(path: s.ProjectPath, body: StrokeMessage):  # type: ignore[no-untyped-def]
     """Binary: a StrokeHeader, then RGBA patches."""
     project = opened(path.uid)
@@ -103,6 +122,7 @@ def unpainted(path: s.SheetPath):  # type: ignore[no-untyped-def]
 
 
 @api.post("/projects/<uid>/replay", responses={200: s.JobAnswer})
+@described({"content": {"application/json": {"schema": {"type": "object"}}}, "required": True})
 def replay_script(path: s.ProjectPath):  # type: ignore[no-untyped-def]
     """Body: a stroke script (docs/developers/stroke-scripts.md)."""
     content = request.get_json(silent=True)

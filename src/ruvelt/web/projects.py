@@ -21,11 +21,13 @@ from ruvelt.studio.recording import script_since
 from ruvelt.studio.repaint import change_resolution, set_normal_map
 from ruvelt.studio.session import Session
 from ruvelt.web import schemas as s
+from ruvelt.web.binary import bytes_answer
 from ruvelt.web.context import blueprint, session_of, studio
-from ruvelt.web.uploads import uploaded_mesh, uploaded_picture
+from ruvelt.web.uploads import AXIS, NAME, form_body, uploaded_mesh, uploaded_picture
 
 api: APIBlueprint = blueprint("projects")
 FINDING_FACES = 20_000
+RULES = ("auto", "materials", "parts", "tiles")
 
 
 @api.get("/projects", responses={200: s.ProjectList})
@@ -40,11 +42,12 @@ def recover_project(path: s.ProjectPath):  # type: ignore[no-untyped-def]
 
 
 @api.post("/projects", responses={200: s.JobAnswer})
+@form_body("the mesh and what it needs beside it", name=NAME, resolution={"type": "integer"}, rule={"type": "string", "enum": list(RULES)})
 def create_project():  # type: ignore[no-untyped-def]
     """Multipart form: `file` (the mesh and what it needs beside it), `name`, `resolution`, `rule`."""
     mesh = uploaded_mesh("Choose a mesh file to bring in.")
     rule = request.form.get("rule", "auto")
-    if rule not in ("auto", "materials", "parts", "tiles"):
+    if rule not in RULES:
         raise InputError(f"'{rule}' is no way to make sheets. Use auto, materials, parts or tiles.")
     try:
         resolution = int(request.form.get("resolution", "1024"))
@@ -118,7 +121,7 @@ def delete_project(path: s.ProjectPath):  # type: ignore[no-untyped-def]
     return {"revision": 0}
 
 
-@api.get("/projects/<uid>/card.jpg")
+@api.get("/projects/<uid>/card.jpg", responses=bytes_answer("image/jpeg"))
 def project_card(path: s.ProjectPath):  # type: ignore[no-untyped-def]
     return Response(studio().card_picture(path.uid), mimetype="image/jpeg", headers={"Cache-Control": "no-cache"})
 
@@ -277,6 +280,7 @@ def resolution(path: s.ProjectPath, body: s.ResolutionBody):  # type: ignore[no-
 
 
 @api.post("/projects/<uid>/picture-layer/<sheet>", responses={200: s.LayerAnswer})
+@form_body("a square picture", channel={"type": "string", "maxLength": 40, "default": "base_color"})
 def bring_layer(path: s.SheetPath):  # type: ignore[no-untyped-def]
     """Multipart form: `file`, a square picture; `channel`, the one it goes into."""
     session = session_of(path.uid)
@@ -285,6 +289,7 @@ def bring_layer(path: s.SheetPath):  # type: ignore[no-untyped-def]
 
 
 @api.post("/projects/<uid>/normal-map/<sheet>", responses={200: s.ProjectState})
+@form_body("a tangent-space normal map", y=AXIS)
 def bring_normal_map(path: s.SheetPath):  # type: ignore[no-untyped-def]
     """Multipart form: `file`, a tangent-space normal map; `y` "up" or "down"."""
     session = session_of(path.uid)
@@ -302,7 +307,7 @@ def drop_normal_map(path: s.SheetPath):  # type: ignore[no-untyped-def]
     return state_of(session)
 
 
-@api.get("/projects/<uid>/script")
+@api.get("/projects/<uid>/script", responses={200: {"content": {"application/json": {"schema": {"type": "object"}}}}})
 def recorded_script(path: s.ProjectPath, query: s.ScriptQuery):  # type: ignore[no-untyped-def]
     script = script_since(session_of(path.uid), query.since)
     return Response(json.dumps(script), mimetype="application/json", headers={"Content-Disposition": 'attachment; filename="strokes.json"'})

@@ -445,6 +445,8 @@ class PartRange(BaseModel):
 
 
 class SheetGeometry(BaseModel):
+    """Header of a binary answer: one sheet's triangles, or with an empty `sheet` those of a model without sheets."""
+
     sheet: str
     vertices: Block
     indices: Block
@@ -455,14 +457,13 @@ class SheetGeometry(BaseModel):
 
 
 class GeometryHeader(BaseModel):
-    """Header of the geometry's binary answer."""
+    """The model's bounds, and the sheets whose geometry can be asked for; none when the model has no UVs."""
 
     low: list[float]
     high: list[float]
     diagonal: float
     width: float
-    sheets: list[SheetGeometry]
-    bare: SheetGeometry | None
+    sheets: list[str]
 
 
 class CellsAnswer(BaseModel):

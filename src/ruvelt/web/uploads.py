@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import dataclass
+from typing import Any, TypeVar
 
 from flask import request
 
@@ -10,6 +12,10 @@ from ruvelt.core.errors import InputError
 from ruvelt.core.mesh.readers import READERS
 from ruvelt.core.output.images import decode_image
 from ruvelt.core.planes.plane import U16
+
+View = TypeVar("View", bound=Callable[..., Any])
+NAME = {"type": "string", "maxLength": 80}
+AXIS = {"type": "string", "enum": ["up", "down"], "default": "up"}
 
 
 @dataclass(frozen=True)
@@ -19,6 +25,23 @@ class UploadedMesh:
     name: str
     data: bytes
     beside: dict[str, bytes]
+
+
+def form_body(files: str, **fields: dict[str, Any]) -> Callable[[View], View]:
+    """Say for the API's description that a route takes a multipart form: `file` (what `files` says, one or several) and fields by schema."""
+    several = {"type": "array", "items": {"type": "string", "format": "binary"}, "minItems": 1, "maxItems": 100, "description": files}
+    schema = {"type": "object", "properties": {"file": several, **fields}, "required": ["file"]}
+    return described({"content": {"multipart/form-data": {"schema": schema}}, "required": True})
+
+
+def described(body: dict[str, Any]) -> Callable[[View], View]:
+    """Keep the description of a request body that a route reads by itself."""
+
+    def mark(view: View) -> View:
+        view.request_body = body  # type: ignore[attr-defined]
+        return view
+
+    return mark
 
 
 def _plain(name: str) -> str:

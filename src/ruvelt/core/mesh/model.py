@@ -11,6 +11,7 @@ from numpy.typing import NDArray
 
 from ruvelt.core.errors import InputError
 from ruvelt.core.lazy import lazy
+from ruvelt.core.mesh.rows import equal_rows
 from ruvelt.core.mesh.triangulate import triangulate
 
 F32 = NDArray[np.float32]
@@ -102,12 +103,17 @@ class Model:
 
     @lazy
     def welded(self) -> I32:
-        """(v,) int32: one id for all vertices at the same place (files split vertices along seams)."""
-        if not self.vertex_count:
-            return np.zeros(0, np.int32)
-        rows = np.ascontiguousarray(self.positions + np.float32(0)).view(np.dtype((np.void, 12))).ravel()
-        _, inverse = np.unique(rows, return_inverse=True)
-        return inverse.astype(np.int32)
+        """(v,) int32: one id for all vertices at the same place (files split vertices along seams).
+
+        Ids follow the bytes of the places, low addresses first: stored seams name vertices by them.
+        """
+        places = np.ascontiguousarray(self.positions + np.float32(0))
+        number, first = equal_rows(places)
+        x, y, z = places[first].view(">u4").astype(np.uint64).T
+        order = np.lexsort((z, (x << np.uint64(32)) | y))
+        rank = np.empty(len(first), np.int32)
+        rank[order] = np.arange(len(first), dtype=np.int32)
+        return rank[number]
 
     @property
     def bounds(self) -> tuple[F32, F32]:

@@ -9,10 +9,12 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
+from ruvelt.core.mesh.rows import equal_rows
 from ruvelt.core.output.display import SheetDisplay
 from ruvelt.core.output.images import encode_png
 from ruvelt.core.output.mapset import render_map
 from ruvelt.core.output.presets import BUILT_IN, ExportPreset
+from ruvelt.core.samples.sheet import SheetSamples
 
 _FLOAT, _UINT, _ARRAY, _ELEMENTS = 5126, 5125, 34962, 34963
 
@@ -47,15 +49,16 @@ class _Binary:
         return len(self.accessors) - 1
 
 
-def sheet_geometry(display: SheetDisplay) -> tuple[NDArray[np.float32], NDArray[np.uint32]]:
+def sheet_geometry(samples: SheetSamples) -> tuple[NDArray[np.float32], NDArray[np.uint32]]:
     """Indexed triangles of a sheet: (n, 12) float32 rows of position 3, normal 3, tangent 4, UV 2 (v down, as glTF has it), and indices."""
-    samples = display.samples
     up = samples.uv / np.float32(samples.side)
     corners = np.concatenate([samples.triangle_positions, samples.triangle_normals, samples.triangle_tangents, up], axis=2)
-    flat = np.ascontiguousarray(np.nan_to_num(corners.reshape(-1, 12)) + np.float32(0), np.float32)
-    _, first, inverse = np.unique(flat.view(np.dtype((np.void, 48))).ravel(), return_index=True, return_inverse=True)
-    rank = np.argsort(np.argsort(first))
-    return flat[np.sort(first)], rank[inverse].astype(np.uint32)
+    flat = corners.reshape(-1, 12)
+    if not np.isfinite(flat.sum(dtype=np.float64)):
+        np.nan_to_num(flat, copy=False)
+    flat += np.float32(0)  # no minus zero
+    number, first = equal_rows(flat)
+    return flat[first], number.view(np.uint32)
 
 
 def build_glb(displays: list[SheetDisplay], name: str, preset: ExportPreset) -> bytes:
@@ -91,7 +94,7 @@ def build_glb(displays: list[SheetDisplay], name: str, preset: ExportPreset) -> 
         if clear:
             material["alphaMode"] = "BLEND"
         materials.append(material)
-        rows, indices = sheet_geometry(display)
+        rows, indices = sheet_geometry(display.samples)
         cut = {"POSITION": (0, 3), "NORMAL": (3, 6), "TANGENT": (6, 10), "TEXCOORD_0": (10, 12)}
         attributes = {
             key: binary.accessor(np.ascontiguousarray(rows[:, a:b]), f"VEC{b - a}", _FLOAT, _ARRAY, key == "POSITION") for key, (a, b) in cut.items()

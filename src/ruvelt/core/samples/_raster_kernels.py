@@ -6,7 +6,7 @@ import numpy as np
 
 from ruvelt.core.kernels import inline, kernel
 
-f32, i32 = numba.float32, numba.int32
+f32, f64, i32 = numba.float32, numba.float64, numba.int32
 
 
 @inline
@@ -52,45 +52,90 @@ def _slot(x, y, chunks):
     return ((y >> 8) * chunks + (x >> 8)) * 65536 + ((y & 255) << 8) + (x & 255)
 
 
-@kernel(numba.int64(f32[:, :, ::1], i32[::1], i32, i32, i32, i32[::1], f32[::1]), late=True)
-def raster_band(uv, triangle_ids, side, y0, y1, owner, gap):
+@inline
+def _span(a, b, c, first, last):
+    """The first and last of the texels first … last that values between the least and the greatest of three touch; none when first > last.
+
+    Clamped as floats: what is beyond every integer, or no number at all, never becomes an index.
+    """
+    low, high = min(a, b, c), max(a, b, c)
+    if not (low <= last + 1.0 and high >= first):
+        return np.int64(1), np.int64(0)
+    return np.int64(np.floor(max(low, float(first)))), np.int64(np.floor(min(high, float(last))))
+
+
+@kernel(numba.void(f32[:, :, ::1], i32, f64[::1], i32[:, ::1], f32[:, :, ::1]), late=True)
+def texel_corners(uvs, side, tile, corner_uv, out):
+    """Corners of triangles in texel space, (t, 3, 2), x right and y down; NaN where a corner has no UV. `uvs`: (u, 1, 2), v up."""
+    for t in range(len(corner_uv)):
+        for k in range(3):
+            i = corner_uv[t, k]
+            if i < 0:
+                out[t, k, 0] = out[t, k, 1] = np.nan
+            else:
+                out[t, k, 0] = (np.float64(uvs[i, 0, 0]) - tile[0]) * side
+                out[t, k, 1] = (1 - (np.float64(uvs[i, 0, 1]) - tile[1])) * side
+
+
+@kernel(numba.void(f32[:, :, ::1], i32[::1], i32, i32, i32, i32[::1], f32[::1], numba.uint8[::1]), late=True)
+def raster_band(uv, triangle_ids, side, y0, y1, owner, gap, full):
     """Give texels of rows y0 … y1 to triangles. `uv`: texel space, y down; `gap`: squared distance of the owner, start at inf.
 
     A triangle that holds the texel's centre wins over one that only touches its square; then the nearer; then the earlier.
-    Returns how many texels were claimed by the centre of more than one triangle.
+    full : a mark for each block of 16 × 16 texels, row by row from y0, start at 0: 1 once all its texels have been won by their centres, so
+    that layouts in which thousands of triangles lie on one place cost no more than others
     """
-    chunks = side // 256
-    doubled = 0
+    chunks, across = side // 256, side // 16
     for n in range(len(uv)):
         ax, ay = float(uv[n, 0, 0]), float(uv[n, 0, 1])
         bx, by = float(uv[n, 1, 0]), float(uv[n, 1, 1])
         cx, cy = float(uv[n, 2, 0]), float(uv[n, 2, 1])
         if not (np.isfinite(ax + bx + cx) and np.isfinite(ay + by + cy)):
             continue
-        lx, hx = int(np.floor(min(ax, bx, cx))), int(np.floor(max(ax, bx, cx)))
-        ly, hy = int(np.floor(min(ay, by, cy))), int(np.floor(max(ay, by, cy)))
-        for y in range(max(ly, y0), min(hy, y1 - 1) + 1):
-            for x in range(max(lx, 0), min(hx, side - 1) + 1):
-                if (
-                    _apart(by - ay, ax - bx, ax, ay, bx, by, cx, cy, x, y)
-                    or _apart(cy - by, bx - cx, ax, ay, bx, by, cx, cy, x, y)
-                    or _apart(ay - cy, cx - ax, ax, ay, bx, by, cx, cy, x, y)
-                ):
+        lx, hx = _span(ax, bx, cx, 0, side - 1)
+        ly, hy = _span(ay, by, cy, y0, y1 - 1)
+        for ty in range(ly >> 4, (hy >> 4) + 1):
+            for tx in range(lx >> 4, (hx >> 4) + 1):
+                mark = (ty - (y0 >> 4)) * across + tx
+                if full[mark]:
                     continue
-                _, _, _, d = _closest_bary(x + 0.5, y + 0.5, ax, ay, bx, by, cx, cy)
-                s = _slot(x, y, chunks)
-                if d == 0.0 and gap[s] == 0.0:
-                    doubled += 1
-                if d < gap[s]:
-                    gap[s] = d
-                    owner[s] = triangle_ids[n]
-    return doubled
+                won = 0
+                for y in range(max(ly, ty * 16), min(hy, ty * 16 + 15) + 1):
+                    for x in range(max(lx, tx * 16), min(hx, tx * 16 + 15) + 1):
+                        if (
+                            _apart(by - ay, ax - bx, ax, ay, bx, by, cx, cy, x, y)
+                            or _apart(cy - by, bx - cx, ax, ay, bx, by, cx, cy, x, y)
+                            or _apart(ay - cy, cx - ax, ax, ay, bx, by, cx, cy, x, y)
+                        ):
+                            continue
+                        _, _, _, d = _closest_bary(x + 0.5, y + 0.5, ax, ay, bx, by, cx, cy)
+                        s = _slot(x, y, chunks)
+                        if d < gap[s]:
+                            gap[s] = d
+                            owner[s] = triangle_ids[n]
+                        won += d == 0.0
+                # Only a triangle that covers much of a block can have filled it.
+                if won > 64 and _is_full(gap, tx * 16, ty * 16, chunks):
+                    full[mark] = 1
 
 
-@kernel(numba.void(f32[:, :, ::1], i32, i32, i32, i32[::1], f32[::1], numba.uint8[::1]), late=True)
-def mark_overlaps(uv, side, y0, y1, owner, gap, marks):
-    """Mark triangles (by row of `uv`) whose inside, a quarter texel in from its edges, holds the centre of a texel that another owns."""
-    chunks = side // 256
+@inline
+def _is_full(gap, x, y, chunks):
+    s = _slot(x, y, chunks)
+    for row in range(16):
+        for column in range(16):
+            if gap[s + row * 256 + column] != 0.0:
+                return False
+    return True
+
+
+@kernel(numba.void(f32[:, :, ::1], i32, i32[::1], f32[::1], numba.uint8[::1], numba.uint8[::1]), late=True)
+def mark_overlaps(uv, side, owner, gap, marks, told):
+    """Mark triangles (by row of `uv`) whose inside, a quarter texel in from its edges, holds the centre of a texel that another owns.
+
+    told : a mark for each block of 16 × 16 texels, start at 0: 1 once all owners in it are marked, so that it can tell nothing new of them
+    """
+    chunks, across = side // 256, side // 16
     for n in range(len(uv)):
         ax, ay = float(uv[n, 0, 0]), float(uv[n, 0, 1])
         bx, by = float(uv[n, 1, 0]), float(uv[n, 1, 1])
@@ -102,17 +147,38 @@ def mark_overlaps(uv, side, y0, y1, owner, gap, marks):
         lb = ((ax - cx) ** 2 + (ay - cy) ** 2) ** 0.5
         lc = ((bx - ax) ** 2 + (by - ay) ** 2) ** 0.5
         inset = 0.25 / abs(area)
-        lx, hx = int(np.floor(min(ax, bx, cx))), int(np.floor(max(ax, bx, cx)))
-        ly, hy = int(np.floor(min(ay, by, cy))), int(np.floor(max(ay, by, cy)))
-        for y in range(max(ly, y0), min(hy, y1 - 1) + 1):
-            for x in range(max(lx, 0), min(hx, side - 1) + 1):
-                wa, wb, wc, d = _closest_bary(x + 0.5, y + 0.5, ax, ay, bx, by, cx, cy)
-                if d > 0.0 or wa < inset * la or wb < inset * lb or wc < inset * lc:
+        lx, hx = _span(ax, bx, cx, 0, side - 1)
+        ly, hy = _span(ay, by, cy, 0, side - 1)
+        for ty in range(ly >> 4, (hy >> 4) + 1):
+            for tx in range(lx >> 4, (hx >> 4) + 1):
+                mark = ty * across + tx
+                if told[mark] and marks[n]:
                     continue
-                o = owner[_slot(x, y, chunks)]
-                if o != n and o >= 0 and gap[_slot(x, y, chunks)] == 0.0:
-                    marks[n] = 1
-                    marks[o] = 1
+                found = 0
+                for y in range(max(ly, ty * 16), min(hy, ty * 16 + 15) + 1):
+                    for x in range(max(lx, tx * 16), min(hx, tx * 16 + 15) + 1):
+                        wa, wb, wc, d = _closest_bary(x + 0.5, y + 0.5, ax, ay, bx, by, cx, cy)
+                        if d > 0.0 or wa < inset * la or wb < inset * lb or wc < inset * lc:
+                            continue
+                        s = _slot(x, y, chunks)
+                        o = owner[s]
+                        if o != n and o >= 0 and gap[s] == 0.0:
+                            marks[n] = 1
+                            marks[o] = 1
+                            found += 1
+                if found > 64 and _all_marked(owner, marks, tx * 16, ty * 16, chunks):
+                    told[mark] = 1
+
+
+@inline
+def _all_marked(owner, marks, x, y, chunks):
+    s = _slot(x, y, chunks)
+    for row in range(16):
+        for column in range(16):
+            o = owner[s + row * 256 + column]
+            if o < 0 or not marks[o]:
+                return False
+    return True
 
 
 @kernel(

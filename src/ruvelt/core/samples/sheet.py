@@ -14,7 +14,7 @@ from ruvelt.core.mesh.model import Model
 from ruvelt.core.mesh.normals import corner_normals
 from ruvelt.core.mesh.sheets import SheetPlan
 from ruvelt.core.mesh.tangents import corner_tangents
-from ruvelt.core.samples._raster_kernels import fill_samples, island_rim, mark_overlaps, raster_band, spread_gutter
+from ruvelt.core.samples._raster_kernels import fill_samples, island_rim, mark_overlaps, raster_band, spread_gutter, texel_corners
 from ruvelt.core.samples.chunks import CHUNK, CHUNK_SIDE
 from ruvelt.core.samples.surface import SurfaceSamples
 from ruvelt.core.workers import SERIAL, Workers
@@ -58,10 +58,11 @@ def texel_uv(model: Model, plan: SheetPlan, side: int) -> tuple[NDArray[np.int32
     mine[plan.faces] = True
     triangles = np.flatnonzero(mine[model.triangle_face]).astype(np.int32)
     layout = model.uv_layouts[0]
-    index = layout.corner_uv[model.triangle_corners[triangles]]
-    uv = np.where((index >= 0)[..., None], layout.uvs[np.maximum(index, 0)].astype(np.float64) - plan.tile, np.nan)
-    texels = np.stack([uv[..., 0] * side, (1 - uv[..., 1]) * side], axis=-1)
-    return triangles, np.ascontiguousarray(texels, np.float32)
+    texels = np.empty((len(triangles), 3, 2), np.float32)
+    index = np.ascontiguousarray(layout.corner_uv[model.triangle_corners[triangles]])
+    uvs = np.ascontiguousarray(layout.uvs, np.float32).reshape(-1, 1, 2)
+    texel_corners(uvs, side, np.array(plan.tile, np.float64), index, texels)
+    return triangles, texels
 
 
 def raster(model: Model, plan: SheetPlan, side: int, workers: Workers = SERIAL) -> NDArray[np.int32]:
@@ -78,7 +79,12 @@ def _raster(uv: NDArray[np.float32], side: int, workers: Workers) -> tuple[NDArr
     owner = np.full(side * side, -1, np.int32)
     gap = np.full(side * side, np.inf, np.float32)
     ids = np.arange(len(uv), dtype=np.int32)
-    workers.map(lambda band: raster_band(uv, ids, side, band[0], band[1], owner, gap), _bands(side, workers))
+
+    def lay(band: tuple[int, int]) -> None:
+        full = np.zeros((band[1] - band[0]) // 16 * (side // 16), np.uint8)
+        raster_band(uv, ids, side, band[0], band[1], owner, gap, full)
+
+    workers.map(lay, _bands(side, workers))
     return owner, gap
 
 
@@ -87,7 +93,7 @@ def overlap_faces(model: Model, plan: SheetPlan, side: int) -> NDArray[np.int32]
     triangles, uv = texel_uv(model, plan, side)
     owner, gap = _raster(uv, side, SERIAL)
     marks = np.zeros(len(uv), np.uint8)
-    mark_overlaps(uv, side, 0, side, owner, gap, marks)
+    mark_overlaps(uv, side, owner, gap, marks, np.zeros((side // 16) ** 2, np.uint8))
     return np.unique(model.triangle_face[triangles[marks > 0]]).astype(np.int32)
 
 

@@ -10,6 +10,7 @@ import numpy as np
 
 from ruvelt.core.errors import InputError
 from ruvelt.core.mesh.model import Material, Model
+from ruvelt.core.mesh.rows import equal_rows
 
 
 def read(data: bytes, name: str, companions: Mapping[str, bytes]) -> Model:
@@ -19,17 +20,14 @@ def read(data: bytes, name: str, companions: Mapping[str, bytes]) -> Model:
     if len(soup) == 0:
         raise InputError("The STL holds no triangles. Export it again.")
     flat = np.ascontiguousarray(soup.reshape(-1, 3) + np.float32(0))
-    rows = flat.view(np.dtype((np.void, 12))).ravel()
-    _, first, inverse = np.unique(rows, return_index=True, return_inverse=True)
-    rank = np.argsort(np.argsort(first))  # vertices keep the order in which the file first names them
-    positions = np.empty((len(first), 3), np.float32)
-    positions[rank] = flat[first]
+    # Vertices keep the order in which the file first names them.
+    corner_vertex, first = equal_rows(flat)
     count = len(soup)
     return Model(
         name=name,
-        positions=positions,
+        positions=flat[first],
         face_starts=np.arange(0, 3 * count + 1, 3, dtype=np.int32),
-        corner_vertex=rank[inverse].astype(np.int32),
+        corner_vertex=corner_vertex,
         parts=(name,),
         face_part=np.zeros(count, np.int32),
         materials=(Material("Default"),),
