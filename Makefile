@@ -1,6 +1,6 @@
 # make demo   set up everything and open the demo        make check  types, style, import rules, API types
 # make test   set up everything and run all tests        make bench  measure against other libraries
-# make wheel  a wheel that holds the built front end
+# make wheel  a wheel that holds the built front end   make soak  the long run: kills, thousands of strokes, requests and broken files
 
 SHELL := /bin/bash
 PYTHON ?= python3
@@ -11,7 +11,7 @@ PORT ?= 8120
 FRONT := $(shell find frontend/src frontend/public frontend/index.html frontend/*.ts frontend/*.json -type f -not -path '*/node_modules/*' 2>/dev/null)
 KERNELS := $(shell find src/ruvelt/core -name '_*_kernels.py') src/ruvelt/core/kernels.py src/ruvelt/core/samples/grid.py src/ruvelt/core/mesh/rays.py
 
-.PHONY: setup demo test check bench wheel types clean
+.PHONY: setup demo test soak check bench wheel types clean
 setup: $(STAMPS)/python $(STAMPS)/front $(STAMPS)/kernels
 
 $(STAMPS)/python: pyproject.toml constraints.txt
@@ -51,6 +51,12 @@ demo: setup
 test: setup $(STAMPS)/chromium
 	@cd frontend && npm run --silent test -- --reporter=dot
 	@$(BIN)/python -m pytest -n 2 --dist worksteal
+
+# The everyday tests of what is hostile with larger numbers, and the slow ones.
+soak: setup
+	@RUVELT_KILLS=200 RUVELT_SCHEMA_EXAMPLES=110 RUVELT_FUZZ_MESHES=5000 RUVELT_FUZZ_FILES=4800 $(BIN)/python -m pytest -n 2 --dist worksteal -m "" --timeout 1500 -rP \
+		tests/soak tests/studio/test_memory.py tests/store/test_kill.py tests/web/test_described.py tests/core/test_hostile_geometry.py \
+		tests/core/test_readers_hostile.py
 
 check: setup
 	@$(BIN)/ruff check src tests tools

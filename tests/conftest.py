@@ -30,7 +30,7 @@ def clock() -> Clock:
 
 @pytest.fixture
 def studio(tmp_path: Path, clock: Clock) -> Iterator[Studio]:
-    made = Studio(tmp_path / "data", Limits(cache_bytes=256 << 20, threads=2), clock)
+    made = Studio(tmp_path / "data", Limits(memory_bytes=256 << 20, threads=2), clock)
     yield made
     made.close()
 

@@ -173,7 +173,7 @@ def test_ply_binary_from_another_library() -> None:
     [
         (b"ply\nformat ascii 1.0\nelement vertex 1000000000\nproperty float x\nend_header\n", "promises 1,000,000,000"),
         (b"plx", "not a PLY"),
-        (ply_text(_VERTEX + "element face 1\nproperty list uchar int vertex_indices\n", "0 0 0 1 1 1\n"), "damaged or cut off"),
+        (ply_text(_VERTEX + "element face 1\nproperty list uchar int vertex_indices\n", "0 0 0 1 1 1\n"), "cut off or damaged"),
         (ply_text("element vertex 1\nproperty float q\n", "0\n"), "lacks vertex positions"),
         (
             ply_text(

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import os
+
 import numpy as np
 import pytest
 import trimesh
@@ -26,6 +28,9 @@ GOOD = {
 SOUP = ["v 0 0 0", "v 1 0 0", "v 0 1 0", "v nan 1 inf", "vt 0 1", "vt", "f 1 2 3", "f 1/1 2/1 3/1", "f 0 0 0", "f 1//1 2//2 3//3"]
 SOUP += ["g a b", "o", "usemtl", "mtllib x.mtl", "f -1 -2 -3", "f 1 1 1 1 1 1", "s 1"]
 
+#: How many changed files of each format an everyday run reads; `make soak` asks for thousands.
+FILES = int(os.environ.get("RUVELT_FUZZ_FILES", "60"))
+
 
 def read_or_words(data: bytes, name: str) -> None:
     try:
@@ -39,7 +44,7 @@ def read_or_words(data: bytes, name: str) -> None:
 
 
 @pytest.mark.parametrize("name", sorted(GOOD))
-@settings(max_examples=60, deadline=None, suppress_health_check=[HealthCheck.function_scoped_fixture])
+@settings(max_examples=FILES, deadline=2000, suppress_health_check=[HealthCheck.function_scoped_fixture])
 @given(data=st.data())
 def test_changed_bytes(name: str, data: st.DataObject) -> None:
     content = bytearray(GOOD[name])

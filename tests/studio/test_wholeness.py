@@ -103,7 +103,7 @@ def odd_edits(draw: st.DrawFn) -> dict[str, Any]:
         at = edit
         for key in path[:-1]:
             at = at[key]
-        at[path[-1]] = draw(st.sampled_from(ODD))
+        at[path[-1]] = copy.deepcopy(draw(st.sampled_from(ODD)))
     return edit
 
 

@@ -11,8 +11,8 @@ import pytest
 import schemathesis
 from hypothesis import HealthCheck, Phase, settings
 from openapi_spec_validator import validate
-from schemathesis.config import SchemathesisConfig
 from schemathesis.checks import not_a_server_error
+from schemathesis.config import SchemathesisConfig
 from schemathesis.specs.openapi.checks import response_schema_conformance, status_code_conformance
 
 from ruvelt.studio.session import Limits
@@ -62,7 +62,7 @@ LEFT_OUT = {"/api/projects/{uid}/unwrap", "/api/projects/{uid}/bake"}
 
 @pytest.fixture(scope="module")
 def app(tmp_path_factory: pytest.TempPathFactory) -> Iterator[object]:
-    studio = Studio(tmp_path_factory.mktemp("described") / "data", Limits(cache_bytes=128 << 20, threads=2))
+    studio = Studio(tmp_path_factory.mktemp("described") / "data", Limits(memory_bytes=128 << 20, threads=2))
     yield create_app(studio)
     studio.close()
 

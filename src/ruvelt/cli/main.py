@@ -7,6 +7,7 @@ import logging
 import signal
 import sys
 from collections.abc import Callable
+from dataclasses import replace
 from functools import wraps
 from pathlib import Path
 from typing import Any
@@ -77,12 +78,14 @@ def main() -> None:
 @click.option("--name", help="Name of the project; the file's name when left out.")
 @click.option("--resolution", type=int, default=1024, show_default=True, help="Texels a side of each sheet.")
 @click.option("--sheets", type=click.Choice(["auto", "materials", "parts", "tiles"]), default="auto", show_default=True, help="What makes a sheet.")
+@click.option("--import-mib", type=click.IntRange(16), default=2048, show_default=True, help="Memory it may take beyond the file.")
 @_common
-def import_(here: Studio, file: Path, name: str | None, resolution: int, sheets: str) -> dict[str, Any]:
+def import_(here: Studio, file: Path, name: str | None, resolution: int, sheets: str, import_mib: int) -> dict[str, Any]:
     """Make a project from a mesh FILE (OBJ, GLB, glTF, PLY or STL)."""
     if not file.is_file():
         raise InputError(f"There is no file '{file}'.")
     beside = {p.name: p.read_bytes() for p in file.parent.iterdir() if p.suffix.lower() in (".mtl", ".bin") and p.is_file()}
+    here.limits = replace(here.limits, import_bytes=import_mib << 20)
     uid = here.create(file.read_bytes(), file.name, name=name, resolution=resolution, rule=sheets, companions=beside)  # type: ignore[arg-type]
     return {"project": uid, **_facts(here, uid)}
 
@@ -213,19 +216,19 @@ def demo(here: Studio, resolution: int) -> dict[str, Any]:
 @main.command()
 @click.option("--data", type=click.Path(path_type=Path, file_okay=False), default=DEFAULT_DATA, help="Folder that holds the projects.")
 @click.option("--port", type=click.IntRange(1, 65535), default=8120, show_default=True)
-@click.option("--cache-mib", type=click.IntRange(64), default=2048, show_default=True, help="Memory kept for speed.")
+@click.option("--memory-mib", type=click.IntRange(256), default=4096, show_default=True, help="Memory for everything kept of open projects.")
+@click.option("--import-mib", type=click.IntRange(16), default=2048, show_default=True, help="Memory an import may take beyond its file.")
 @click.option("--threads", type=click.IntRange(1), default=None, help="Threads for computing; the machine's cores when left out.")
 @click.option("--json", "as_json", is_flag=True, help="Answer in JSON.")
-def serve(data: Path, port: int, cache_mib: int, threads: int | None, as_json: bool) -> None:
+def serve(data: Path, port: int, memory_mib: int, import_mib: int, threads: int | None, as_json: bool) -> None:
     """Start Ruvelt on 127.0.0.1 and keep it running."""
-    from waitress.server import create_server
-
     from ruvelt.web.app import create_app
+    from ruvelt.web.server import make_server
 
     logging.basicConfig(level=logging.WARNING, format="%(levelname)s %(name)s: %(message)s")
     try:
-        here = Studio(data, Limits(cache_mib << 20, threads), who=f"the Ruvelt at http://127.0.0.1:{port}")
-        server = create_server(create_app(here), host="127.0.0.1", port=port, threads=8, max_request_body_size=1 << 30, ident=None)
+        here = Studio(data, Limits(memory_mib << 20, threads, import_mib << 20), who=f"the Ruvelt at http://127.0.0.1:{port}")
+        server = make_server(create_app(here), port)
     except OSError as error:
         _fail(f"Cannot start on port {port}: {error.strerror}. Choose another with --port.", as_json)
         return

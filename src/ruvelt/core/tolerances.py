@@ -6,6 +6,9 @@ ZERO_AREA_SHARE = 1e-14
 #: UVs this close outside the unit square count as inside it: exporters round 1.0 up.
 UV_SLACK = 1e-5
 
+#: UVs farther out than this many squares are left out: a float32 that large no longer tells texels of a 4096² sheet apart.
+UV_LIMIT = 10_000.0
+
 #: Faces meeting at less than this angle share a smooth normal when a file brings none (degrees).
 CREASE_DEG = 50.0
 

@@ -20,6 +20,7 @@ from ruvelt.core.bake.source import FAR_LIMIT, MISSED, OTHER_PART, BakeSource, n
 from ruvelt.core.errors import Conflict, InputError, NotFound
 from ruvelt.core.mesh.model import Model
 from ruvelt.core.mesh.readers import read_mesh
+from ruvelt.core.mesh.readers.allowance import DEFAULT_BYTES, Allowance
 from ruvelt.core.planes.plane import U16, Plane
 from ruvelt.core.samples.chunks import CHUNK
 from ruvelt.core.samples.sheet import SheetSamples
@@ -96,10 +97,17 @@ def high_models(session: Session) -> list[Model]:
     return [session.high_model(mesh.key) for mesh in session.document.high_meshes]
 
 
-def add_high_mesh(session: Session, data: bytes, filename: str, progress: Progress, companions: Mapping[str, bytes] | None = None) -> str:
+def add_high_mesh(
+    session: Session,
+    data: bytes,
+    filename: str,
+    progress: Progress,
+    companions: Mapping[str, bytes] | None = None,
+    import_bytes: int = DEFAULT_BYTES,
+) -> str:
     """Bring a high mesh in as one step of history; returns its key. UVs are not needed."""
     progress(0, 3, "Reading the mesh")
-    model = read_mesh(data, filename, companions)
+    model = read_mesh(data, filename, companions, Allowance(import_bytes, lambda: progress(0, 3, "Reading the mesh")))
     check_memory(sum(m.triangles for m in session.document.high_meshes) + len(model.triangles))
     progress(1, 3, "Looking where it lies")
     BakeSource(session.model, (model,))
@@ -181,10 +189,10 @@ class BakeDesk:
         high = high_models(session) if request.source == "high" else []
         check_memory(sum(len(m.triangles) for m in high or [session.model]))
         source = BakeSource(session.model, high)
-        bakers = [(sheet, Baker(session.samples(sheet), source, request.settings, workers)) for sheet in sheets]
-        planned = [baker.planned(maps) for _, baker in bakers]
+        # One sheet after the other, so that a project of many fits into the memory it is given.
+        planned = [Baker(session.samples(sheet), source, request.settings, workers).planned(maps) for sheet in sheets]
         made: dict[str, dict[int, str]] = {}
-        for i, (sheet, baker) in enumerate(bakers):
+        for i, sheet in enumerate(sheets):
             before, whole, where = sum(planned[:i]), sum(planned), sheet
 
             def told(done: int, _: int, what: str, *, before: int = before, whole: int = whole, where: Sheet = where) -> None:
@@ -193,7 +201,11 @@ class BakeDesk:
             def arrived(map_id: str, chunk: int, values: U16, *, where: Sheet = where) -> None:
                 self._arrived(where, map_id, chunk, values, made, run)
 
-            baker.bake(maps, told, arrived)
+            session.pinned[sheet.id] += 1
+            try:
+                Baker(session.samples(sheet), source, request.settings, workers).bake(maps, told, arrived)
+            finally:
+                session.pinned[sheet.id] -= 1
         return made
 
     def _from_normal_maps(

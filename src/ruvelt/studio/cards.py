@@ -26,8 +26,7 @@ def first_card(model: Model) -> bytes:
 def session_card(session: Session) -> tuple[bytes, int]:
     """The picture of an open project as it is now, and the revision that it shows."""
     with session.lock:
-        displays = [session.display(s.id) for s in session.document.sheets]
-        picture = render(session.model, displays, session.caster(), card_camera(session.model, *SIZE))
+        picture = render(session.model, session.displays(), session.caster(), card_camera(session.model, *SIZE))
         return _jpeg(picture), session.revision
 
 

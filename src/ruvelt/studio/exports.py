@@ -112,7 +112,7 @@ def export_project(
 def _write_files(
     session: Session, sheets: list[str], preset: ExportPreset, stem: str, part: Path, maps: Iterable[str] | None, progress: Progress
 ) -> list[WrittenFile]:
-    displays = [session.display(sheet) for sheet in sheets]
+    displays = session.displays(sheets)
 
     def write(name: str, data: bytes) -> None:
         (part / name).write_bytes(data)

@@ -10,6 +10,7 @@ from threading import Event, Thread
 
 from ruvelt.core.errors import RuveltError
 from ruvelt.store.upkeep import checkpoint, drop_unused_blobs, give_back, trim_undo
+from ruvelt.studio.memory import Memory
 from ruvelt.studio.pool import IDLE_KEPT, Opened, SessionPool
 
 _log = logging.getLogger("ruvelt.housekeeping")
@@ -24,8 +25,8 @@ EVERY = 2.0
 class Housekeeping:
     """Looks after the projects of a pool, in a thread of its own once `start` is called. `clock`: seconds, monotonic."""
 
-    def __init__(self, pool: SessionPool, clock: Callable[[], float] = time.monotonic) -> None:
-        self._pool, self._clock = pool, clock
+    def __init__(self, pool: SessionPool, clock: Callable[[], float] = time.monotonic, memory: Memory | None = None) -> None:
+        self._pool, self._clock, self._memory = pool, clock, memory
         self._kept: dict[str, int] = {}
         self._stop = Event()
         self._thread: Thread | None = None
@@ -55,6 +56,8 @@ class Housekeeping:
             elif idle >= QUIET:
                 self._look_after(uid)
         self._pool.close_idle(IDLE_KEPT)
+        if self._memory is not None:
+            self._memory.fit()
 
     def _look_after(self, uid: str) -> None:
         with self._pool.lend_idle(uid) as opened:

@@ -4,9 +4,10 @@ from __future__ import annotations
 
 import logging
 import uuid
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
+from contextlib import contextmanager
 from dataclasses import dataclass, field
-from threading import Event, Lock, Thread
+from threading import BoundedSemaphore, Event, Lock, Thread
 from typing import Any, Literal
 
 from ruvelt.core.errors import Cancelled, NotFound, RuveltError
@@ -14,6 +15,10 @@ from ruvelt.core.errors import Cancelled, NotFound, RuveltError
 _log = logging.getLogger("ruvelt.jobs")
 #: Finished jobs are remembered for whoever still asks.
 KEEP = 200
+#: Jobs that run side by side; the others wait for their turn, so that a hundred take no more memory than these.
+SIDE_BY_SIDE = 3
+#: Seconds between two looks of a waiting job at whether it was stopped.
+LOOK = 0.1
 
 
 @dataclass
@@ -44,6 +49,7 @@ class Jobs:
     def __init__(self) -> None:
         self._jobs: dict[str, Job] = {}
         self._lock = Lock()
+        self._turns = BoundedSemaphore(SIDE_BY_SIDE)
 
     def start(self, kind: str, title: str, work: Callable[[Job], dict[str, Any]]) -> Job:
         """Run `work(job)` in a thread of its own; what it returns becomes the job's result."""
@@ -55,7 +61,8 @@ class Jobs:
 
         def run() -> None:
             try:
-                job.result = work(job)
+                with self._turn(job):
+                    job.result = work(job)
                 job.state = "done"
             except Cancelled:
                 job.state = "cancelled"
@@ -71,6 +78,16 @@ class Jobs:
 
         Thread(target=run, name=f"ruvelt-job-{kind}", daemon=True).start()
         return job
+
+    @contextmanager
+    def _turn(self, job: Job) -> Iterator[None]:
+        """A turn among the jobs that run side by side; a job that is stopped while it waits raises Cancelled."""
+        while not self._turns.acquire(timeout=LOOK):
+            job.progress(0, job.planned, "Waiting for its turn")
+        try:
+            yield
+        finally:
+            self._turns.release()
 
     def get(self, job_id: str) -> Job:
         found = self._jobs.get(job_id)

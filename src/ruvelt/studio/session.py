@@ -2,13 +2,15 @@
 
 from __future__ import annotations
 
+import math
 import time
-from collections.abc import Callable, Iterable, Mapping
+from collections import Counter
+from collections.abc import Callable, Iterable, Mapping, Sequence
 from contextlib import suppress
 from dataclasses import dataclass
 from pathlib import Path
 from threading import RLock
-from typing import Any
+from typing import Any, overload
 
 import numpy as np
 from numpy.typing import NDArray
@@ -24,6 +26,7 @@ from ruvelt.core.inspect.findings import Finding, find_problems
 from ruvelt.core.lazy import lazy
 from ruvelt.core.mesh.model import Model
 from ruvelt.core.mesh.rays import RayCaster
+from ruvelt.core.mesh.readers.allowance import DEFAULT_BYTES
 from ruvelt.core.mesh.seams import Edges
 from ruvelt.core.mesh.sheets import SheetPlan, plan_sheets
 from ruvelt.core.output.display import SheetDisplay
@@ -46,6 +49,7 @@ from ruvelt.core.workers import Workers
 from ruvelt.store.pictures import PictureStore
 from ruvelt.store.project_store import Changes, ProjectStore
 from ruvelt.store.views import ViewStore
+from ruvelt.studio.memory import TEXEL_BYTES, Kept, Memory, held_bytes
 from ruvelt.studio.pictures import Pictures
 
 #: Chunks read and evaluated together when many tiles are asked for.
@@ -60,10 +64,45 @@ REFRESH_SECONDS = 2.0
 
 @dataclass(frozen=True)
 class Limits:
-    """Memory and threads given to projects. `cache_bytes` bounds what is kept for speed, whatever a project's size."""
+    """Memory and threads given to projects. `memory_bytes` bounds all that is kept of open projects, whatever their size."""
 
-    cache_bytes: int = 2 << 30
+    memory_bytes: int = 4 << 30
     threads: int | None = None
+    #: What one import may take beyond its file.
+    import_bytes: int = DEFAULT_BYTES
+
+
+@dataclass(eq=False)
+class _SheetWork:
+    """What is worked out of one sheet, for a resolution and a model; all of it can be made again."""
+
+    resolution: int
+    model: str
+    samples: SheetSamples
+    field: NormalField
+    used: float
+    display: tuple[int, SheetDisplay] | None = None
+
+
+class Displays(Sequence[SheetDisplay]):
+    """Displays of sheets one after the other: none is held here, so that a project of many sheets fits the memory it is given."""
+
+    def __init__(self, session: Session, sheets: Sequence[str]) -> None:
+        self._session, self._sheets = session, sheets
+
+    def __len__(self) -> int:
+        return len(self._sheets)
+
+    @overload
+    def __getitem__(self, index: int) -> SheetDisplay: ...
+
+    @overload
+    def __getitem__(self, index: slice) -> Displays: ...
+
+    def __getitem__(self, index: int | slice) -> SheetDisplay | Displays:
+        if isinstance(index, slice):
+            return Displays(self._session, self._sheets[index])
+        return self._session.display(self._sheets[index])
 
 
 class _Surface:
@@ -90,18 +129,28 @@ class _Surface:
 class Session:
     """Use-cases on one open project. Methods that change it take `revision`: what the caller last saw; a stale one is refused."""
 
-    def __init__(self, folder: Path, cache: BoundedCache, workers: Workers, clock: Callable[[], float], who: str = "another Ruvelt") -> None:
+    def __init__(
+        self,
+        folder: Path,
+        cache: BoundedCache,
+        workers: Workers,
+        clock: Callable[[], float],
+        who: str = "another Ruvelt",
+        memory: Memory | None = None,
+    ) -> None:
+        self.memory = memory or Memory(Limits().memory_bytes, cache)
         self.store = ProjectStore(folder, cache, clock, who)
         self.cache, self.workers = _Scoped(cache, self.store.uid), workers
         self.lock = RLock()
-        self._samples: dict[tuple[str, int, str], SheetSamples] = {}
-        self._fields: dict[tuple[str, int, str], NormalField] = {}
-        self._displays: dict[str, tuple[int, SheetDisplay]] = {}
+        self._sheets: dict[str, _SheetWork] = {}
+        #: Sheets that a running stroke or bake works on; they are not let go of.
+        self.pinned: Counter[str] = Counter()
         self._caster: tuple[tuple[int, ...], str, RayCaster] | None = None
         self._edge_graph: tuple[RayCaster, EdgeGraph] | None = None
         self._high: dict[str, Model] = {}
         self._kept_surface: tuple[str, _Surface] | None = None
         self.pictures, self.views = Pictures(PictureStore(folder)), ViewStore(folder)
+        self.memory.add(self)
 
     @property
     def uid(self) -> str:
@@ -162,30 +211,60 @@ class Session:
     # -- what is computed from the project --------------------------------------------------------------------------------------
 
     def samples(self, sheet: Sheet) -> SheetSamples:
-        key = (sheet.id, sheet.resolution, self.store.model_key)
+        return self._work(sheet).samples
+
+    def _work(self, sheet: Sheet) -> _SheetWork:
+        key = self.store.model_key
         with self.lock:
-            if key not in self._samples:
-                for old in [k for k in self._samples if k[0] == sheet.id]:
-                    del self._samples[old]
-                    self._fields.pop(old, None)
-                self._samples[key] = SheetSamples(self.model, self.plans[sheet.plan], sheet.resolution, self.workers)
-                self.pictures.recall(self._scope(sheet), self._samples[key])
-                self._fields[key] = NormalField(self._samples[key])
-            return self._samples[key]
+            work = self._sheets.get(sheet.id)
+            if work is None or (work.resolution, work.model) != (sheet.resolution, key):
+                self._sheets.pop(sheet.id, None)
+                model, plan = self.model, self.plans[sheet.plan]
+                self.memory.fit(sheet.resolution**2 * TEXEL_BYTES)
+                samples = SheetSamples(model, plan, sheet.resolution, self.workers)
+                self.pictures.recall(self._scope(sheet), samples)
+                work = self._sheets[sheet.id] = _SheetWork(sheet.resolution, key, samples, NormalField(samples), 0.0)
+            work.used = time.monotonic()
+            return work
 
     def display(self, sheet_id: str) -> SheetDisplay:
         """Display (and through it the evaluator) of a sheet as the document stands now."""
         with self.lock:
-            kept = self._displays.get(sheet_id)
-            if kept is None or kept[0] != self.revision:
-                sheet = self.sheet(sheet_id)
-                samples = self.samples(sheet)
-                kept = self._displays[sheet_id] = (self.revision, self._display(self.document, sheet, samples))
-            return kept[1]
+            sheet = self.sheet(sheet_id)
+            work = self._work(sheet)
+            if work.display is None or work.display[0] != self.revision:
+                work.display = (self.revision, self._display(self.document, sheet))
+            return work.display[1]
 
-    def _display(self, document: Document, sheet: Sheet, samples: SheetSamples) -> SheetDisplay:
-        evaluator = SheetEvaluator(document, sheet, samples, self.faces, self.planes, self.cache, images=self.image, workers=self.workers)
-        return SheetDisplay(evaluator, self.planes, self.cache, self._fields[sheet.id, sheet.resolution, self.store.model_key])
+    def displays(self, sheets: Iterable[str] | None = None) -> Displays:
+        """Displays of sheets (None: of all), each made when it is asked for."""
+        return Displays(self, [s.id for s in self.document.sheets] if sheets is None else list(sheets))
+
+    def _display(self, document: Document, sheet: Sheet) -> SheetDisplay:
+        work = self._work(sheet)
+        evaluator = SheetEvaluator(document, sheet, work.samples, self.faces, self.planes, self.cache, images=self.image, workers=self.workers)
+        return SheetDisplay(evaluator, self.planes, self.cache, work.field)
+
+    # -- what is kept (an Owner of studio/memory.py) -----------------------------------------------------------------------------
+
+    def kept(self) -> list[Kept]:
+        """What is kept of this project and can be made again. The model is there for all of it, so it goes only with the project."""
+        found = [
+            Kept(f"sheet:{k}", held_bytes([w.samples, w.field]) - self._shared_bytes, w.used, self.pinned[k] > 0)
+            for k, w in list(self._sheets.items())
+        ]
+        found += [Kept("high", held_bytes([self._high]), 0.0)] if self._high else []
+        return [*found, Kept("model", self._shared_bytes, math.inf, True)]
+
+    @property
+    def _shared_bytes(self) -> int:
+        return 0 if self._kept_surface is None else held_bytes([self._kept_surface[1].model])
+
+    def let_go(self, name: str) -> None:
+        if name == "high":
+            self._high = {}
+        else:
+            self._sheets.pop(name.removeprefix("sheet:"), None)
 
     def trial(self, sheet_id: str, edit: AnyEdit) -> SheetDisplay:
         """A sheet as it would be after an edit that is not taken: what a slider shows while it is dragged."""
@@ -196,7 +275,7 @@ class Session:
             sheet = document.sheet(sheet_id)
             if sheet is None or sheet.resolution != self.sheet(sheet_id).resolution:
                 raise InputError("Only changes of layers can be tried before they are taken.")
-            return self._display(document, sheet, self.samples(sheet))
+            return self._display(document, sheet)
 
     def seen_chunks(self, sheet_id: str, camera: Camera) -> list[int]:
         """Chunks of a sheet that a view shows, found by a screen of rays."""
@@ -270,7 +349,7 @@ class Session:
         self.pictures.settle()
         self.pictures.store.forget(self._scope(sheet) for sheet in self.document.sheets)
         for sheet in self.document.sheets:
-            if sheet.id not in self._displays:
+            if sheet.id not in self._sheets:
                 continue
             display, scope = self.display(sheet.id), self._scope(sheet)
             for (texture, chunk), stamp in self.pictures.store.names(scope).items():
@@ -460,6 +539,7 @@ class Session:
                     self._refresh_pictures()
             self.pictures.close()
             self.store.close()
+            self.memory.remove(self)
 
 
 def _lay_out(samples: SheetSamples) -> None:
@@ -471,7 +551,10 @@ class _Scoped(BoundedCache):
 
     def __init__(self, shared: BoundedCache, scope: str) -> None:
         self._shared, self._scope = shared, scope
-        self.limit = shared.limit
+
+    @property
+    def limit(self) -> int:  # type: ignore[override]
+        return self._shared.limit
 
     @property
     def held(self) -> int:  # type: ignore[override]

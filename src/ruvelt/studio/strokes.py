@@ -106,7 +106,7 @@ class StrokeDesk:
 
     def __init__(self, session: Session, clock: Callable[[], float] = time.monotonic) -> None:
         self._session, self._clock = session, clock
-        self._running: _Running | None = None
+        self._stroke: _Running | None = None
 
     def handle(self, message: StrokeMessage) -> StrokeAnswer:
         """Take one message. Raises Conflict for a stale view or a second stroke, NotFound for a stroke that is not running."""
@@ -127,6 +127,18 @@ class StrokeDesk:
                 self._store(running, answer)
             answer.seconds = time.perf_counter() - started
             return answer
+
+    @property
+    def _running(self) -> _Running | None:
+        return self._stroke
+
+    @_running.setter
+    def _running(self, running: _Running | None) -> None:
+        """The sheet that a stroke is laid on stays in memory while it lasts."""
+        for stroke, change in ((self._stroke, -1), (running, 1)):
+            if stroke is not None:
+                self._session.pinned[stroke.begin.target.sheet] += change
+        self._stroke = running
 
     @property
     def busy(self) -> bool:

@@ -14,6 +14,7 @@ from typing import Any
 
 from ruvelt.core.errors import Conflict, InputError, NotFound, StorageError
 from ruvelt.core.mesh.readers import read_mesh
+from ruvelt.core.mesh.readers.allowance import Allowance
 from ruvelt.core.mesh.sheets import SheetRule
 from ruvelt.core.planes.cache import BoundedCache
 from ruvelt.core.samples.sheet import RESOLUTIONS
@@ -30,6 +31,7 @@ from ruvelt.studio.exports import PresetShelf
 from ruvelt.studio.housekeeping import Housekeeping
 from ruvelt.studio.jobs import Job, Jobs
 from ruvelt.studio.layout import first_sheets
+from ruvelt.studio.memory import Memory
 from ruvelt.studio.pool import Opened, SessionPool
 from ruvelt.studio.session import Limits, Session
 from ruvelt.studio.strokes import StrokeDesk
@@ -47,14 +49,15 @@ class Studio:
     """Use-cases on the collection of projects. `clock` gives seconds since the epoch; `who` is what others are told who holds a project."""
 
     def __init__(self, data: Path, limits: Limits = Limits(), clock: Callable[[], float] = time.time, who: str = "another Ruvelt") -> None:  # noqa: B008
-        self.data, self._clock, self.who = data, clock, who
+        self.data, self.limits, self._clock, self.who = data, limits, clock, who
         (data / "projects").mkdir(parents=True, exist_ok=True)
         (data / "exports").mkdir(exist_ok=True)
         sweep(data / "projects", *(data / "exports").iterdir())
-        self.cache, self.workers = BoundedCache(limits.cache_bytes), Workers(limits.threads)
+        self.cache, self.workers = BoundedCache(limits.memory_bytes), Workers(limits.threads)
+        self.memory = Memory(limits.memory_bytes, self.cache)
         self.jobs, self.presets = Jobs(), PresetShelf(data)
         self.pool = SessionPool(self._open_project)
-        self.housekeeping = Housekeeping(self.pool)
+        self.housekeeping = Housekeeping(self.pool, memory=self.memory)
         self._held: dict[str, tuple[ExitStack, Opened]] = {}
         self._exports_begun: set[Path] = set()
         self._lock = RLock()
@@ -91,7 +94,7 @@ class Studio:
         return self.pool.lend(uid)
 
     def _open_project(self, uid: str) -> Opened:
-        session = Session(self._folder(uid), self.cache, self.workers, self._clock, self.who)
+        session = Session(self._folder(uid), self.cache, self.workers, self._clock, self.who, self.memory)
         # What no step or version refers to any more goes; a full disk must not keep a project closed.
         with suppress(StorageError):
             drop_unused_blobs(session.store)
@@ -163,7 +166,7 @@ class Studio:
         if resolution not in RESOLUTIONS:
             raise InputError(f"A sheet cannot have {resolution} texels a side. Choose one of {', '.join(map(str, RESOLUTIONS))}.")
         progress(0, 4, "Reading the mesh")
-        model = read_mesh(data, filename, companions)
+        model = read_mesh(data, filename, companions, self.allowance(lambda: progress(0, 4, "Reading the mesh")))
         title = (name or model.name).strip()
         if not 1 <= len(title) <= 80 or not title.isprintable():
             raise InputError("A project name has 1 to 80 printable characters.")
@@ -182,6 +185,10 @@ class Studio:
         self._make_folder(uid, fill)
         progress(4, 4, "Done")
         return uid
+
+    def allowance(self, asked: Callable[[], None]) -> Allowance:
+        """What an import may take; `asked` raises Cancelled to stop it."""
+        return Allowance(self.limits.import_bytes, asked)
 
     def _make_folder(self, uid: str, fill: Callable[[Path], None]) -> None:
         """A project's folder, there whole once `fill` is done with it or not at all."""

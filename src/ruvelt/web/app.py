@@ -21,10 +21,10 @@ from ruvelt.web import schemas as s
 from ruvelt.web.context import blueprint, install_lending, studio
 from ruvelt.web.errors import answer, bad_body, install_errors
 from ruvelt.web.guard import install_guard
+from ruvelt.web.server import UPLOAD_LIMIT
 from ruvelt.web.strict_json import StrictJSON
 
 STATIC = Path(__file__).parent / "static"
-UPLOAD_LIMIT = 1 << 30
 
 LAYER_KINDS = (
     s.KindAnswer(id="paint", name="Paint layer", hint="Holds what you paint by hand"),

@@ -61,8 +61,10 @@ def bring_high_mesh(path: s.ProjectPath):  # type: ignore[no-untyped-def]
     """Multipart form: `file`, the high mesh and what it needs beside it."""
     mesh = uploaded_mesh("Choose the file of a high mesh.")
 
+    import_bytes = studio().limits.import_bytes
+
     def work(project: Opened, job: Job) -> dict[str, object]:
-        return {"high": add_high_mesh(project.session, mesh.data, mesh.name, job.progress, mesh.beside)}
+        return {"high": add_high_mesh(project.session, mesh.data, mesh.name, job.progress, mesh.beside, import_bytes)}
 
     return job_answer(studio().start(path.uid, "high", f"Bring in {mesh.name}", work))
 

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import json
 
+import numpy as np
 from flask import Response, request
 from flask_openapi3 import APIBlueprint
 
@@ -131,7 +132,7 @@ def model_facts(path: s.ProjectPath):  # type: ignore[no-untyped-def]
     session = session_of(path.uid)
     model = session.model
     low, high = model.bounds
-    counts = [int((model.face_part == i).sum()) for i in range(len(model.parts))]
+    counts = np.bincount(model.face_part, minlength=len(model.parts)).tolist()
     return s.ModelFacts(
         faces=model.face_count,
         triangles=len(model.triangles),

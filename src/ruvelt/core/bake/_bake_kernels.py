@@ -5,6 +5,7 @@ import numba
 import numpy as np
 
 from ruvelt.core.kernels import inline, kernel
+from ruvelt.core.samples._cell_kernels import cell_at
 
 f32, i32, i64, u8, u32 = numba.float32, numba.int32, numba.int64, numba.uint8, numba.uint32
 CHUNK = 65536
@@ -275,12 +276,12 @@ def mean_curvature(slots, position, normal, radius, low, cell, dims, start, orde
         s = slots[at]
         px, py, pz = position[s, 0], position[s, 1], position[s, 2]
         nx, ny, nz = normal[s, 0], normal[s, 1], normal[s, 2]
-        x0 = min(max(int(np.floor((px - radius - low[0]) / cell)), 0), dims[0] - 1)
-        x1 = min(max(int(np.floor((px + radius - low[0]) / cell)), 0), dims[0] - 1)
-        y0 = min(max(int(np.floor((py - radius - low[1]) / cell)), 0), dims[1] - 1)
-        y1 = min(max(int(np.floor((py + radius - low[1]) / cell)), 0), dims[1] - 1)
-        z0 = min(max(int(np.floor((pz - radius - low[2]) / cell)), 0), dims[2] - 1)
-        z1 = min(max(int(np.floor((pz + radius - low[2]) / cell)), 0), dims[2] - 1)
+        x0 = cell_at((px - radius - low[0]) / cell, dims[0])
+        x1 = cell_at((px + radius - low[0]) / cell, dims[0])
+        y0 = cell_at((py - radius - low[1]) / cell, dims[1])
+        y1 = cell_at((py + radius - low[1]) / cell, dims[1])
+        z0 = cell_at((pz - radius - low[2]) / cell, dims[2])
+        z1 = cell_at((pz + radius - low[2]) / cell, dims[2])
         count = 0
         for z in range(z0, z1 + 1):
             for y in range(y0, y1 + 1):

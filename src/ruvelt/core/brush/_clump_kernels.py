@@ -6,6 +6,7 @@ import numpy as np
 
 from ruvelt.core.brush._walk_kernels import CHUNK, slot_at
 from ruvelt.core.kernels import f32_room, i64_room, inline, kernel, u16_at
+from ruvelt.core.samples._cell_kernels import cell_at
 
 f32, i32, i64, u8, u16 = numba.float32, numba.int32, numba.int64, numba.uint8, numba.uint16
 
@@ -79,7 +80,7 @@ def _tile_bounds(tile, chunk, side, face, position, box):
 @inline
 def _at(value, low, inverse, count):
     """The cell along one axis that holds a place, or the one nearest to it. inverse : of a cell's side"""
-    return min(max(np.int64(np.floor((value - low) * inverse)), 0), count - 1)
+    return cell_at((value - low) * inverse, count)
 
 
 @kernel(

@@ -5,6 +5,7 @@ import numba
 import numpy as np
 
 from ruvelt.core.kernels import f32_room, i64_room, inline, kernel, u16_at
+from ruvelt.core.samples._cell_kernels import cell_at, first_texel, last_texel
 from ruvelt.core.tolerances import FACING_FADE_COS
 
 f32, i32, i64, u8 = numba.float32, numba.int32, numba.int64, numba.uint8
@@ -115,12 +116,12 @@ def boxes_of(dabs, g, size, reach, spacing, low, cell, dims, z_first, z_last, bo
             continue
         # Never thinner than the samples: a tiny brush still touches the sample under it.
         r = max(r, np.float32(0.6) * spacing) * reach
-        box[d, 0] = max(min(max(int(np.floor((cz - r - low[2]) / cell)), 0), dims[2] - 1), z_first)
-        box[d, 1] = min(min(max(int(np.floor((cz + r - low[2]) / cell)), 0), dims[2] - 1), z_last)
-        box[d, 2] = min(max(int(np.floor((cy - r - low[1]) / cell)), 0), dims[1] - 1)
-        box[d, 3] = min(max(int(np.floor((cy + r - low[1]) / cell)), 0), dims[1] - 1)
-        left = min(left, min(max(int(np.floor((cx - r - low[0]) / cell)), 0), dims[0] - 1))
-        right = max(right, min(max(int(np.floor((cx + r - low[0]) / cell)), 0), dims[0] - 1))
+        box[d, 0] = max(cell_at((cz - r - low[2]) / cell, dims[2]), z_first)
+        box[d, 1] = min(cell_at((cz + r - low[2]) / cell, dims[2]), z_last)
+        box[d, 2] = cell_at((cy - r - low[1]) / cell, dims[1])
+        box[d, 3] = cell_at((cy + r - low[1]) / cell, dims[1])
+        left = min(left, cell_at((cx - r - low[0]) / cell, dims[0]))
+        right = max(right, cell_at((cx + r - low[0]) / cell, dims[0]))
     return left, right
 
 
@@ -149,8 +150,8 @@ def cells_reached(dabs, g, lead, size, reach, spacing, low, cell, dims, z, y, bo
         if rest < 0:
             continue
         half = np.sqrt(rest)
-        reach_of[d, 0] = min(max(int(np.floor((cx - half - low[0]) / cell)), 0), dims[0] - 1)
-        reach_of[d, 1] = min(max(int(np.floor((cx + half - low[0]) / cell)), 0), dims[0] - 1)
+        reach_of[d, 0] = cell_at((cx - half - low[0]) / cell, dims[0])
+        reach_of[d, 1] = cell_at((cx + half - low[0]) / cell, dims[0])
         at = count
         while at > 0 and reach_of[order[at - 1], 0] > reach_of[d, 0]:
             order[at] = order[at - 1]
@@ -262,8 +263,8 @@ def disc_dabs(dabs, side, owner, allowed, coverage, dirty):
         r = max(r, np.float32(0.75))
         hardness = max(np.float32(0), min(dabs[d, 6], one - one / r))
         cos, sin, roundness, flow, cap = dabs[d, 3], dabs[d, 4], dabs[d, 5], dabs[d, 7], dabs[d, 8]
-        for y in range(max(int(np.floor(cy - r)), 0), min(int(np.floor(cy + r)), side - 1) + 1):
-            for x in range(max(int(np.floor(cx - r)), 0), min(int(np.floor(cx + r)), side - 1) + 1):
+        for y in range(first_texel(cy - r, side), last_texel(cy + r, side) + 1):
+            for x in range(first_texel(cx - r, side), last_texel(cx + r, side) + 1):
                 dx, dy = np.float32(x) + np.float32(0.5) - cx, np.float32(y) + np.float32(0.5) - cy
                 a = (dx * cos + dy * sin) / r
                 b = (dy * cos - dx * sin) / (r * roundness)

@@ -7,6 +7,7 @@ import numpy as np
 from ruvelt.core.brush._dab_kernels import GROUP, ROOM, STRETCH, WHOLE, boxes_of, cells_reached, next_stretch, tile_bits, tile_of, walked_before
 from ruvelt.core.color._hsv_kernels import turn_hsv
 from ruvelt.core.kernels import f32_room, i64_room, inline, kernel, u32_room, u64_room
+from ruvelt.core.samples._cell_kernels import first_texel, last_texel
 from ruvelt.core.tolerances import FACING_FADE_COS
 
 f32, i32, i64, u8, u16, u64 = numba.float32, numba.int32, numba.int64, numba.uint8, numba.uint16, numba.uint64
@@ -428,8 +429,8 @@ def rich_discs(
         side_a = along[0] * way[0] + along[1] * way[1] + along[2] * way[2]
         side_b = (across[0] * way[0] + across[1] * way[1] + across[2] * way[2]) * roundness
         far = r * reach
-        for y in range(max(int(np.floor(cy - far)), 0), min(int(np.floor(cy + far)), side - 1) + 1):
-            for x in range(max(int(np.floor(cx - far)), 0), min(int(np.floor(cx + far)), side - 1) + 1):
+        for y in range(first_texel(cy - far, side), last_texel(cy + far, side) + 1):
+            for x in range(first_texel(cx - far, side), last_texel(cx + far, side) + 1):
                 dx, dy = np.float32(x) + np.float32(0.5) - cx, np.float32(y) + np.float32(0.5) - cy
                 s = ((y >> 8) * chunks + (x >> 8)) * CHUNK + ((y & 255) << 8) + (x & 255)
                 if dx * dx + dy * dy >= far * far or owner[s] < 0 or (len(allowed) and allowed[s] == 0):

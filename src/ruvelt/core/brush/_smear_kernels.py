@@ -8,6 +8,7 @@ from ruvelt.core.brush._dab_kernels import tile_bits, tile_of
 from ruvelt.core.brush._rich_kernels import GRAIN, grained, weigh
 from ruvelt.core.brush._walk_kernels import CHUNK, GRID, beside, far_apart, locate, nearer, slot_at
 from ruvelt.core.kernels import f32_room, i64_room, inline, kernel, u8_room, u16_at, u16_room, u32_room, u64_at
+from ruvelt.core.samples._cell_kernels import cell_at, first_texel, last_texel
 from ruvelt.core.samples.grid import search
 from ruvelt.core.tolerances import FACING_FADE_COS
 
@@ -39,14 +40,14 @@ def smear_reach(dabs, flat, side, square, low, cell, dims, start, slot, xyz, see
         if not (r > 0 and np.isfinite(cx + cy + cz + r)):
             continue
         if flat:
-            for y in range(max(int(np.floor(cy - r)), 0) >> 4, (min(int(np.floor(cy + r)), side - 1) >> 4) + 1):
-                for x in range(max(int(np.floor(cx - r)), 0) >> 4, (min(int(np.floor(cx + r)), side - 1) >> 4) + 1):
+            for y in range(first_texel(cy - r, side) >> 4, (last_texel(cy + r, side) >> 4) + 1):
+                for x in range(first_texel(cx - r, side) >> 4, (last_texel(cx + r, side) >> 4) + 1):
                     tiles[(y >> 4) * across + (x >> 4), (y & 15) * 16 + (x & 15)] = 1
             continue
-        z0 = min(max(int(np.floor((cz - r - low[2]) / cell)), 0), dims[2] - 1)
-        z1 = min(max(int(np.floor((cz + r - low[2]) / cell)), 0), dims[2] - 1)
-        y0 = min(max(int(np.floor((cy - r - low[1]) / cell)), 0), dims[1] - 1)
-        y1 = min(max(int(np.floor((cy + r - low[1]) / cell)), 0), dims[1] - 1)
+        z0 = cell_at((cz - r - low[2]) / cell, dims[2])
+        z1 = cell_at((cz + r - low[2]) / cell, dims[2])
+        y0 = cell_at((cy - r - low[1]) / cell, dims[1])
+        y1 = cell_at((cy + r - low[1]) / cell, dims[1])
         for z in range(z0, z1 + 1):
             gz = max(low[2] + np.float32(z * cell) - cz, cz - low[2] - np.float32((z + 1) * cell), zero)
             for y in range(y0, y1 + 1):
@@ -56,8 +57,8 @@ def smear_reach(dabs, flat, side, square, low, cell, dims, start, slot, xyz, see
                 if rest < 0:
                     continue
                 half = np.sqrt(rest)
-                x0 = min(max(int(np.floor((cx - half - low[0]) / cell)), 0), dims[0] - 1)
-                x1 = min(max(int(np.floor((cx + half - low[0]) / cell)), 0), dims[0] - 1)
+                x0 = cell_at((cx - half - low[0]) / cell, dims[0])
+                x1 = cell_at((cx + half - low[0]) / cell, dims[0])
                 row = (z * dims[1] + y) * dims[0]
                 for c in range(row + x0, row + x1 + 1):
                     if seen[c] == turn:

@@ -97,7 +97,9 @@ def _missing_uvs(model: Model) -> Finding | None:
     faces = _faces(model, np.asarray(np.isnan(triangle_uvs(model)).any(axis=(1, 2))))
     if not len(faces):
         return None
-    return Finding("missing-uvs", f"{len(faces)} faces without UVs", "They cannot be painted until they are unwrapped.", "blocks", faces)
+    far = any("were left out" in note for note in model.notes)
+    advice = "Some lay too far out to be kept. Fold them into the square, or unwrap." if far else "They cannot be painted until they are unwrapped."
+    return Finding("missing-uvs", f"{len(faces)} faces without UVs", advice, "blocks", faces)
 
 
 def _outside(model: Model, sheets: list[SheetPlan]) -> Finding | None:

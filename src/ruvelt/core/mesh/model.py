@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import io
 import json
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 
 import numpy as np
 from numpy.typing import NDArray
@@ -13,12 +13,15 @@ from ruvelt.core.errors import InputError
 from ruvelt.core.lazy import lazy
 from ruvelt.core.mesh.rows import equal_rows
 from ruvelt.core.mesh.triangulate import triangulate
+from ruvelt.core.tolerances import UV_LIMIT
 
 F32 = NDArray[np.float32]
 I32 = NDArray[np.int32]
 
 #: More than this and a browser cannot show it; refused before anything is allocated.
 MAX_FACES = 20_000_000
+#: Vertices lie nearer to the origin than this, so that cameras that look at them are within a camera's own limit.
+FARTHEST = 1e11
 
 
 @dataclass(frozen=True)
@@ -139,8 +142,8 @@ class Model:
         if not np.isfinite(self.positions).all():
             bad = int(np.argmin(np.isfinite(self.positions).all(axis=1)))
             raise InputError(f"Vertex {bad} has a position that is not a number. Repair the mesh and export it again.")
-        if np.abs(self.positions).max() > 1e12:
-            raise InputError("A vertex lies more than 1e12 units from the origin. Repair or rescale the mesh and export it again.")
+        if np.abs(self.positions).max() > FARTHEST:
+            raise InputError(f"A vertex lies more than {FARTHEST:g} units from the origin. Repair or rescale the mesh and export it again.")
         if self.corner_vertex.min() < 0 or self.corner_vertex.max() >= self.vertex_count:
             raise InputError(f"A face points at a vertex that does not exist (there are {self.vertex_count}). Export the mesh again.")
         if np.diff(self.face_starts).min() < 3:
@@ -148,7 +151,19 @@ class Model:
         for layout in self.uv_layouts:
             if not np.isfinite(layout.uvs).all():
                 raise InputError(f"UV layout '{layout.name}' holds a value that is not a number. Unwrap again or export again.")
-        return self
+        return self.bounded()
+
+    def bounded(self) -> Model:
+        """The model without UVs that lie so far out that no texel could be told from the next; a note and a finding tell of them."""
+        layouts, notes = [], list(self.notes)
+        for layout in self.uv_layouts:
+            far = np.asarray((np.abs(layout.uvs) > UV_LIMIT).any(axis=1))
+            if far.any():
+                corners = np.where((layout.corner_uv >= 0) & far[np.maximum(layout.corner_uv, 0)], -1, layout.corner_uv).astype(np.int32)
+                layout = TextureCoords(layout.name, np.where(far[:, None], np.float32(0), layout.uvs), corners)
+                notes.append(f"{int(far.sum()):,} UVs of '{layout.name}' lay more than {UV_LIMIT:,.0f} squares away and were left out.")
+            layouts.append(layout)
+        return self if len(notes) == len(self.notes) else replace(self, uv_layouts=tuple(layouts), notes=tuple(notes))
 
     def to_bytes(self) -> bytes:
         """An .npz archive with one array a field and a JSON header; `from_bytes` reads it back."""
@@ -197,4 +212,4 @@ class Model:
                 vertex_colors=z["vertex_colors"] if "vertex_colors" in z else None,
                 file_normals=z["file_normals"] if "file_normals" in z else None,
                 notes=tuple(header["notes"]),
-            )
+            ).bounded()

@@ -12,6 +12,8 @@ from ruvelt.core.errors import InputError
 from ruvelt.core.mesh.model import Model, TextureCoords
 from ruvelt.core.tolerances import UV_SLACK
 
+#: A prop or creature has a dozen; each one costs memory and a place in every list.
+MAX_SHEETS = 400
 SheetRule = Literal["auto", "materials", "parts", "tiles"]
 
 
@@ -54,8 +56,16 @@ def plan_sheets(model: Model, rule: SheetRule = "auto") -> list[SheetPlan]:
         plans = [SheetPlan(str(1001 + u + 10 * v), np.flatnonzero((tiles == (u, v)).all(axis=1)).astype(np.int32), (u, v)) for v, u in found]
     else:
         labels, names = (model.face_part, model.parts) if rule == "parts" else (model.face_material, tuple(m.name for m in model.materials))
-        plans = [SheetPlan(names[i], np.flatnonzero(labels == i).astype(np.int32)) for i in range(len(names))]
-    return [p for p in plans if len(p.faces)]
+        order = np.argsort(labels, kind="stable").astype(np.int32)
+        ends = np.searchsorted(labels[order], np.arange(len(names) + 1))
+        plans = [SheetPlan(names[i], np.sort(order[ends[i] : ends[i + 1]])) for i in range(len(names))]
+    plans = [p for p in plans if len(p.faces)]
+    if len(plans) > MAX_SHEETS:
+        raise InputError(
+            f"The model would have {len(plans):,} sheets; at most {MAX_SHEETS} can be painted. Join materials in your modelling program, "
+            "or choose another way to make sheets."
+        )
+    return plans
 
 
 def _faces_fit_tiles(model: Model, layout: TextureCoords, tiles: NDArray[np.int32]) -> bool:

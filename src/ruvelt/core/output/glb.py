@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import json
 import struct
+from collections.abc import Sequence
 from typing import Any
 
 import numpy as np
@@ -61,7 +62,7 @@ def sheet_geometry(samples: SheetSamples) -> tuple[NDArray[np.float32], NDArray[
     return flat[first], number.view(np.uint32)
 
 
-def build_glb(displays: list[SheetDisplay], name: str, preset: ExportPreset) -> bytes:
+def build_glb(displays: Sequence[SheetDisplay], name: str, preset: ExportPreset) -> bytes:
     """The whole asset. Maps follow glTF whatever the preset packs: base colour + opacity, ORM, normal (Y up), emission; 8-bit PNG."""
     packed = next(p for p in BUILT_IN if p.id == "packed-orm").model_copy(update={"size": preset.size, "padding": preset.padding})
     specs = {m.id: m for m in packed.maps}

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import hashlib
 import json
-from collections.abc import Callable, Iterable
+from collections.abc import Callable, Iterable, Sequence
 from dataclasses import dataclass
 
 import numpy as np
@@ -99,7 +99,7 @@ def chosen_maps(display: SheetDisplay, preset: ExportPreset, only: Iterable[str]
 
 
 def write_map_set(
-    displays: list[SheetDisplay],
+    displays: Sequence[SheetDisplay],
     preset: ExportPreset,
     project: str,
     write: Callable[[str, bytes], None],
@@ -113,31 +113,27 @@ def write_map_set(
     extra : makes whole-asset files as (name, kind, bytes). Raises InputError when two maps would get one name.
     """
     wanted = None if only is None else list(only)
-    plan = [(d, spec) for d in displays for spec in chosen_maps(d, preset, wanted)]
+    # Displays are asked for when their turn comes: not all of them need to fit into memory at once.
+    plan = [(i, d.evaluator.sheet.name, d.samples.plan.tile_number, spec) for i, d in enumerate(displays) for spec in chosen_maps(d, preset, wanted)]
     if not plan:
         unbaked = any(m.mesh_maps for m in preset.maps)
         raise InputError("Nothing to write: " + ("bake the sheet's mesh maps first." if unbaked else "choose at least one map and one sheet."))
     names: dict[str, str] = {}
-    for display, spec in plan:
-        sheet = display.evaluator.sheet
-        stem = file_stem(preset, project, sheet.name, display.samples.plan.tile_number, spec.id)
+    for _, sheet, tile, spec in plan:
+        stem = file_stem(preset, project, sheet, tile, spec.id)
         if stem.lower() in names:
             raise InputError(f"Two maps would be called '{stem}'. Put {{sheet}} and {{map}} into the name template.")
         names[stem.lower()] = stem
     steps = len(plan) + (1 if extra else 0)
     files: list[WrittenFile] = []
-    for done, ((display, spec), stem) in enumerate(zip(plan, names.values(), strict=True)):
-        progress(done, steps, f"{display.evaluator.sheet.name}: {spec.name}")
-        image = render_map(display, spec, preset)
+    for done, ((i, sheet, _, spec), stem) in enumerate(zip(plan, names.values(), strict=True)):
+        progress(done, steps, f"{sheet}: {spec.name}")
+        image = render_map(displays[i], spec, preset)
         bits = spec.bits or preset.bits
         data = encode_png(image, bits)
         name = stem + ".png"
         write(name, data)
-        files.append(
-            WrittenFile(
-                name, "png", display.evaluator.sheet.name, spec.id, image.shape[1], image.shape[0], bits, len(data), _sha(data), spec.colour_space
-            )
-        )
+        files.append(WrittenFile(name, "png", sheet, spec.id, image.shape[1], image.shape[0], bits, len(data), _sha(data), spec.colour_space))
     if extra is not None:
         progress(len(plan), steps, "Whole asset")
         for name, kind, data in extra():

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+
 import numpy as np
 from numpy.typing import NDArray
 
@@ -35,7 +37,7 @@ def _studio(way: NDArray[np.float64], rough: NDArray[np.float64]) -> NDArray[np.
     return np.asarray(light + (2.6 * key**2 + 1.0 * strip**2) / (1 + 1.4 * rough), np.float64)
 
 
-def render(model: Model, displays: list[SheetDisplay], caster: RayCaster, camera: Camera, supersample: int = 2) -> NDArray[np.uint8]:
+def render(model: Model, displays: Sequence[SheetDisplay], caster: RayCaster, camera: Camera, supersample: int = 2) -> NDArray[np.uint8]:
     """(height, width, 3) uint8 sRGB. One ray of light a pixel for shadow; what `opacity` lets through shows what lies behind."""
     w, h = int(camera.width) * supersample, int(camera.height) * supersample
     big = camera.model_copy(update={"width": w, "height": h})
@@ -72,7 +74,7 @@ def _bare(model: Model, triangles: NDArray[np.integer]) -> NDArray[np.float64]:
 
 
 def _shade(
-    model: Model, displays: list[SheetDisplay], caster: RayCaster, hits: Hits, ways: NDArray[np.float64]
+    model: Model, displays: Sequence[SheetDisplay], caster: RayCaster, hits: Hits, ways: NDArray[np.float64]
 ) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
     """Linear colour already weighted by opacity, and opacity."""
     n = len(hits.triangle)

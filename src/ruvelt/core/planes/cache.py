@@ -37,9 +37,18 @@ class BoundedCache:
                 return
             self._items[key] = (stamp, value, size)
             self.held += size
-            while self.held > self.limit:
-                _, (_, _, freed) = self._items.popitem(last=False)
-                self.held -= freed
+            self._shrink()
+
+    def resize(self, limit: int) -> None:
+        """Another limit; what does not fit it any more goes, the oldest first."""
+        with self._lock:
+            self.limit = limit
+            self._shrink()
+
+    def _shrink(self) -> None:
+        while self.held > self.limit:
+            _, (_, _, freed) = self._items.popitem(last=False)
+            self.held -= freed
 
     def clear(self) -> None:
         with self._lock:

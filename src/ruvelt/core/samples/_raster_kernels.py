@@ -9,6 +9,10 @@ from ruvelt.core.kernels import inline, kernel
 f32, f64, i32 = numba.float32, numba.float64, numba.int32
 
 
+#: What rounding may move an edge by, in texels.
+ROUNDING = 1e-3
+
+
 @inline
 def _edge_closest(px, py, ax, ay, bx, by):
     dx, dy = bx - ax, by - ay
@@ -77,13 +81,35 @@ def texel_corners(uvs, side, tile, corner_uv, out):
                 out[t, k, 1] = (1 - (np.float64(uvs[i, 0, 1]) - tile[1])) * side
 
 
-@kernel(numba.void(f32[:, :, ::1], i32[::1], i32, i32, i32, i32[::1], f32[::1], numba.uint8[::1]), late=True)
-def raster_band(uv, triangle_ids, side, y0, y1, owner, gap, full):
+@inline
+def _edge_reach(ax, ay, bx, by, y, low, high):
+    """The least and greatest x of an edge between the heights y and y + 1, joined with what other edges gave."""
+    if max(ay, by) < y or min(ay, by) > y + 1.0:
+        return low, high
+    first, last = ax, bx
+    if ay != by:
+        t, u = (y - ay) / (by - ay), (y + 1.0 - ay) / (by - ay)
+        first = ax + min(max(t, 0.0), 1.0) * (bx - ax)
+        last = ax + min(max(u, 0.0), 1.0) * (bx - ax)
+    return min(low, first, last), max(high, first, last)
+
+
+@inline
+def _row_span(ax, ay, bx, by, cx, cy, y, first, last):
+    """The first and last texel of a row that a triangle can touch, within first … last: a sliver costs no more than it covers."""
+    low, high = _edge_reach(ax, ay, bx, by, y, np.inf, -np.inf)
+    low, high = _edge_reach(bx, by, cx, cy, y, low, high)
+    low, high = _edge_reach(cx, cy, ax, ay, y, low, high)
+    return _span(low - ROUNDING, low, high + ROUNDING, first, last)
+
+
+@kernel(numba.void(f32[:, :, ::1], i32[::1], i32, i32, i32, i32[::1], f32[::1], numba.int16[::1]), late=True)
+def raster_band(uv, triangle_ids, side, y0, y1, owner, gap, left):
     """Give texels of rows y0 … y1 to triangles. `uv`: texel space, y down; `gap`: squared distance of the owner, start at inf.
 
     A triangle that holds the texel's centre wins over one that only touches its square; then the nearer; then the earlier.
-    full : a mark for each block of 16 × 16 texels, row by row from y0, start at 0: 1 once all its texels have been won by their centres, so
-    that layouts in which thousands of triangles lie on one place cost no more than others
+    left : texels of each block of 16 × 16, row by row from y0, that no triangle has won by their centres yet, start at 256. Where none is
+    left nothing changes any more, so layouts in which thousands of triangles lie on one place cost no more than others.
     """
     chunks, across = side // 256, side // 16
     for n in range(len(uv)):
@@ -94,46 +120,37 @@ def raster_band(uv, triangle_ids, side, y0, y1, owner, gap, full):
             continue
         lx, hx = _span(ax, bx, cx, 0, side - 1)
         ly, hy = _span(ay, by, cy, y0, y1 - 1)
-        for ty in range(ly >> 4, (hy >> 4) + 1):
-            for tx in range(lx >> 4, (hx >> 4) + 1):
-                mark = (ty - (y0 >> 4)) * across + tx
-                if full[mark]:
+        if lx > hx:
+            continue
+        for y in range(ly, hy + 1):
+            block = ((y - y0) >> 4) * across
+            x, end = _row_span(ax, ay, bx, by, cx, cy, float(y), lx, hx)
+            while x <= end:
+                if left[block + (x >> 4)] == 0:
+                    x = (x | 15) + 1
                     continue
-                won = 0
-                for y in range(max(ly, ty * 16), min(hy, ty * 16 + 15) + 1):
-                    for x in range(max(lx, tx * 16), min(hx, tx * 16 + 15) + 1):
-                        if (
-                            _apart(by - ay, ax - bx, ax, ay, bx, by, cx, cy, x, y)
-                            or _apart(cy - by, bx - cx, ax, ay, bx, by, cx, cy, x, y)
-                            or _apart(ay - cy, cx - ax, ax, ay, bx, by, cx, cy, x, y)
-                        ):
-                            continue
-                        _, _, _, d = _closest_bary(x + 0.5, y + 0.5, ax, ay, bx, by, cx, cy)
-                        s = _slot(x, y, chunks)
-                        if d < gap[s]:
-                            gap[s] = d
-                            owner[s] = triangle_ids[n]
-                        won += d == 0.0
-                # Only a triangle that covers much of a block can have filled it.
-                if won > 64 and _is_full(gap, tx * 16, ty * 16, chunks):
-                    full[mark] = 1
-
-
-@inline
-def _is_full(gap, x, y, chunks):
-    s = _slot(x, y, chunks)
-    for row in range(16):
-        for column in range(16):
-            if gap[s + row * 256 + column] != 0.0:
-                return False
-    return True
+                if (
+                    _apart(by - ay, ax - bx, ax, ay, bx, by, cx, cy, x, y)
+                    or _apart(cy - by, bx - cx, ax, ay, bx, by, cx, cy, x, y)
+                    or _apart(ay - cy, cx - ax, ax, ay, bx, by, cx, cy, x, y)
+                ):
+                    x += 1
+                    continue
+                _, _, _, d = _closest_bary(x + 0.5, y + 0.5, ax, ay, bx, by, cx, cy)
+                s = _slot(x, y, chunks)
+                if d < gap[s]:
+                    if d == 0.0:
+                        left[block + (x >> 4)] -= 1
+                    gap[s] = d
+                    owner[s] = triangle_ids[n]
+                x += 1
 
 
 @kernel(numba.void(f32[:, :, ::1], i32, i32[::1], f32[::1], numba.uint8[::1], numba.uint8[::1]), late=True)
 def mark_overlaps(uv, side, owner, gap, marks, told):
     """Mark triangles (by row of `uv`) whose inside, a quarter texel in from its edges, holds the centre of a texel that another owns.
 
-    told : a mark for each block of 16 × 16 texels, start at 0: 1 once all owners in it are marked, so that it can tell nothing new of them
+    told : a mark for every 16 texels of each row, start at 0: 1 once all their owners are marked, so that they tell nothing new of them
     """
     chunks, across = side // 256, side // 16
     for n in range(len(uv)):
@@ -149,36 +166,28 @@ def mark_overlaps(uv, side, owner, gap, marks, told):
         inset = 0.25 / abs(area)
         lx, hx = _span(ax, bx, cx, 0, side - 1)
         ly, hy = _span(ay, by, cy, 0, side - 1)
-        for ty in range(ly >> 4, (hy >> 4) + 1):
-            for tx in range(lx >> 4, (hx >> 4) + 1):
-                mark = ty * across + tx
-                if told[mark] and marks[n]:
-                    continue
-                found = 0
-                for y in range(max(ly, ty * 16), min(hy, ty * 16 + 15) + 1):
-                    for x in range(max(lx, tx * 16), min(hx, tx * 16 + 15) + 1):
-                        wa, wb, wc, d = _closest_bary(x + 0.5, y + 0.5, ax, ay, bx, by, cx, cy)
+        if lx > hx:
+            continue
+        for y in range(ly, hy + 1):
+            x, end = _row_span(ax, ay, bx, by, cx, cy, float(y), lx, hx)
+            while x <= end:
+                stretch = y * across + (x >> 4)
+                last = min(x | 15, end)
+                if not (told[stretch] and marks[n]):
+                    known = 0
+                    for u in range(x, last + 1):
+                        wa, wb, wc, d = _closest_bary(u + 0.5, y + 0.5, ax, ay, bx, by, cx, cy)
                         if d > 0.0 or wa < inset * la or wb < inset * lb or wc < inset * lc:
                             continue
-                        s = _slot(x, y, chunks)
+                        s = _slot(u, y, chunks)
                         o = owner[s]
                         if o != n and o >= 0 and gap[s] == 0.0:
                             marks[n] = 1
                             marks[o] = 1
-                            found += 1
-                if found > 64 and _all_marked(owner, marks, tx * 16, ty * 16, chunks):
-                    told[mark] = 1
-
-
-@inline
-def _all_marked(owner, marks, x, y, chunks):
-    s = _slot(x, y, chunks)
-    for row in range(16):
-        for column in range(16):
-            o = owner[s + row * 256 + column]
-            if o < 0 or not marks[o]:
-                return False
-    return True
+                            known += 1
+                    if known == 16:
+                        told[stretch] = 1
+                x = last + 1
 
 
 @kernel(

@@ -9,6 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ruvelt.core.kernels import helper, kernel
+from ruvelt.core.samples._cell_kernels import cell_at
 
 #: Samples per occupied cell aimed at: fewer cost more look-ups, more cost more distance tests.
 PER_CELL = 60
@@ -87,9 +88,9 @@ def _sort(positions, normals, slots, low, inv, dims, start, out_slot, out_xyz, o
     cell_of = np.empty(len(slots), np.int32)
     for i in range(len(slots)):
         s = slots[i]
-        x = min(int((positions[s, 0] - low[0]) * inv), dims[0] - 1)
-        y = min(int((positions[s, 1] - low[1]) * inv), dims[1] - 1)
-        z = min(int((positions[s, 2] - low[2]) * inv), dims[2] - 1)
+        x = cell_at((positions[s, 0] - low[0]) * inv, dims[0])
+        y = cell_at((positions[s, 1] - low[1]) * inv, dims[1])
+        z = cell_at((positions[s, 2] - low[2]) * inv, dims[2])
         c = (z * dims[1] + y) * dims[0] + x
         cell_of[i] = c
         start[c + 1] += 1
@@ -117,12 +118,12 @@ def search(px, py, pz, reach, known, away, low, cell, dims, start, slot, xyz):  
     ball = min(reach, np.float32(cell / 4)) if known < 0 else np.sqrt(away) * np.float32(1.0001)
     while True:
         best = ball * ball if known < 0 else away
-        x0 = min(max(int(np.floor((px - ball - low[0]) / cell)), 0), dims[0] - 1)
-        x1 = min(max(int(np.floor((px + ball - low[0]) / cell)), 0), dims[0] - 1)
-        y0 = min(max(int(np.floor((py - ball - low[1]) / cell)), 0), dims[1] - 1)
-        y1 = min(max(int(np.floor((py + ball - low[1]) / cell)), 0), dims[1] - 1)
-        z0 = min(max(int(np.floor((pz - ball - low[2]) / cell)), 0), dims[2] - 1)
-        z1 = min(max(int(np.floor((pz + ball - low[2]) / cell)), 0), dims[2] - 1)
+        x0 = cell_at((px - ball - low[0]) / cell, dims[0])
+        x1 = cell_at((px + ball - low[0]) / cell, dims[0])
+        y0 = cell_at((py - ball - low[1]) / cell, dims[1])
+        y1 = cell_at((py + ball - low[1]) / cell, dims[1])
+        z0 = cell_at((pz - ball - low[2]) / cell, dims[2])
+        z1 = cell_at((pz + ball - low[2]) / cell, dims[2])
         for z in range(z0, z1 + 1):
             zl = low[2] + z * cell
             gz = max(zl - pz, pz - zl - cell, 0.0)
@@ -136,8 +137,8 @@ def search(px, py, pz, reach, known, away, low, cell, dims, start, slot, xyz):  
                 if rest < 0 or start[row + x0] == start[row + x1 + 1]:
                     continue
                 half = np.sqrt(rest) + 1e-3 * cell
-                xa = min(max(int(np.floor((px - half - low[0]) / cell)), x0), x1)
-                xb = min(max(int(np.floor((px + half - low[0]) / cell)), x0), x1)
+                xa = min(max(cell_at((px - half - low[0]) / cell, dims[0]), x0), x1)
+                xb = min(max(cell_at((px + half - low[0]) / cell, dims[0]), x0), x1)
                 for j in range(start[row + xa], start[row + xb + 1]):
                     dx, dy, dz = xyz[0, j] - px, xyz[1, j] - py, xyz[2, j] - pz
                     d = dx * dx + dy * dy + dz * dz

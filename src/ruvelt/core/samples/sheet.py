@@ -81,8 +81,8 @@ def _raster(uv: NDArray[np.float32], side: int, workers: Workers) -> tuple[NDArr
     ids = np.arange(len(uv), dtype=np.int32)
 
     def lay(band: tuple[int, int]) -> None:
-        full = np.zeros((band[1] - band[0]) // 16 * (side // 16), np.uint8)
-        raster_band(uv, ids, side, band[0], band[1], owner, gap, full)
+        left = np.full((band[1] - band[0]) // 16 * (side // 16), 256, np.int16)
+        raster_band(uv, ids, side, band[0], band[1], owner, gap, left)
 
     workers.map(lay, _bands(side, workers))
     return owner, gap
@@ -93,7 +93,7 @@ def overlap_faces(model: Model, plan: SheetPlan, side: int) -> NDArray[np.int32]
     triangles, uv = texel_uv(model, plan, side)
     owner, gap = _raster(uv, side, SERIAL)
     marks = np.zeros(len(uv), np.uint8)
-    mark_overlaps(uv, side, owner, gap, marks, np.zeros((side // 16) ** 2, np.uint8))
+    mark_overlaps(uv, side, owner, gap, marks, np.zeros(side * side // 16, np.uint8))
     return np.unique(model.triangle_face[triangles[marks > 0]]).astype(np.int32)
 
 

@@ -8,11 +8,12 @@ from pathlib import PurePath
 from ruvelt.core.errors import InputError
 from ruvelt.core.mesh.model import Model
 from ruvelt.core.mesh.readers import gltf, obj, ply, stl
+from ruvelt.core.mesh.readers.allowance import Allowance
 
 #: Files beside the main one (an .mtl, a .bin), by their bare name.
 Companions = Mapping[str, bytes]
 
-READERS: dict[str, Callable[[bytes, str, Companions], Model]] = {
+READERS: dict[str, Callable[[bytes, str, Companions, Allowance], Model]] = {
     ".obj": obj.read,
     ".glb": gltf.read,
     ".gltf": gltf.read,
@@ -21,10 +22,10 @@ READERS: dict[str, Callable[[bytes, str, Companions], Model]] = {
 }
 
 
-def read_mesh(data: bytes, filename: str, companions: Companions | None = None) -> Model:
+def read_mesh(data: bytes, filename: str, companions: Companions | None = None, allowance: Allowance | None = None) -> Model:
     """Read one mesh file. `filename` gives the format and the fallback name; it is never opened.
 
-    Raises InputError with what to do when the bytes are not a mesh of that format.
+    Raises InputError with what to do when the bytes are not a mesh of that format, or would take more memory than the allowance has.
     """
     path = PurePath(filename.replace("\\", "/"))
     reader = READERS.get(path.suffix.lower())
@@ -33,4 +34,4 @@ def read_mesh(data: bytes, filename: str, companions: Companions | None = None) 
         raise InputError(f"'{path.name}' is not a mesh format that can be read. Use one of {known}.")
     if not data:
         raise InputError(f"'{path.name}' is empty. Export it again.")
-    return reader(data, path.stem or "Model", companions or {}).checked()
+    return reader(data, path.stem or "Model", companions or {}, allowance or Allowance()).checked()

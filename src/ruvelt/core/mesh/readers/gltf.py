@@ -16,6 +16,7 @@ from pydantic import BaseModel, Field, ValidationError
 from ruvelt.core.color.encoding import linear_to_srgb_float
 from ruvelt.core.errors import InputError
 from ruvelt.core.mesh.model import MAX_FACES, Material, Model, TextureCoords
+from ruvelt.core.mesh.readers.allowance import Allowance
 
 _COMPONENT = {5120: np.int8, 5121: np.uint8, 5122: np.int16, 5123: np.uint16, 5125: np.uint32, 5126: np.float32}
 _WIDTH = {"SCALAR": 1, "VEC2": 2, "VEC3": 3, "VEC4": 4}
@@ -94,7 +95,7 @@ class _Document(BaseModel):
     extensionsRequired: list[str] = []
 
 
-def read(data: bytes, name: str, companions: Mapping[str, bytes]) -> Model:
+def read(data: bytes, name: str, companions: Mapping[str, bytes], allowance: Allowance) -> Model:
     """Read .glb or .gltf; buffers may be inside, in data URIs or among `companions`. Nodes become parts, transforms are applied."""
     text, chunk = _split_glb(data) if data[:4] == b"glTF" else (data, None)
     try:
@@ -105,7 +106,7 @@ def read(data: bytes, name: str, companions: Mapping[str, bytes]) -> Model:
     unsupported = [e for e in document.extensionsRequired if e not in ("KHR_materials_unlit", "KHR_texture_transform", "KHR_mesh_quantization")]
     if unsupported:
         raise InputError(f"The file needs the glTF extension {unsupported[0]}. Export it again without compression or extensions.")
-    return _Loader(document, chunk, companions).build(name)
+    return _Loader(document, chunk, companions, allowance).build(name)
 
 
 def _split_glb(data: bytes) -> tuple[bytes, bytes | None]:
@@ -131,8 +132,8 @@ def _split_glb(data: bytes) -> tuple[bytes, bytes | None]:
 
 
 class _Loader:
-    def __init__(self, document: _Document, chunk: bytes | None, companions: Mapping[str, bytes]) -> None:
-        self.document = document
+    def __init__(self, document: _Document, chunk: bytes | None, companions: Mapping[str, bytes], allowance: Allowance) -> None:
+        self.document, self._allowance = document, allowance
         self.buffers = [self._buffer(i, b, chunk, companions) for i, b in enumerate(document.buffers)]
 
     def _buffer(self, index: int, buffer: _Buffer, chunk: bytes | None, companions: Mapping[str, bytes]) -> bytes:
@@ -169,6 +170,8 @@ class _Loader:
         dtype = np.dtype(_COMPONENT[accessor.componentType]).newbyteorder("<")
         item = dtype.itemsize * width
         if accessor.bufferView is None:
+            # The format allows it, and it says zeros; a count that no byte stands for is still only a claim.
+            self._allowance.take(accessor.count * item, f"{accessor.count:,} values that the file does not hold")
             return np.zeros((accessor.count, width), dtype)
         view: _View = self._item(self.document.bufferViews, accessor.bufferView, "buffer view")
         buffer: bytes = self._item(self.buffers, view.buffer, "buffer")
@@ -213,15 +216,19 @@ class _Loader:
         indices: list[NDArray[np.int64]] = []
         part_of, material_of = [], []
         parts: list[str] = []
+        taken: set[str] = set()
         base = faces = 0
         for node, world in self.instances():
             assert node.mesh is not None
             mesh: _Mesh = self._item(self.document.meshes, node.mesh, "mesh")
             part = node.name or mesh.name or f"Part {len(parts) + 1}"
-            parts.append(part if part not in parts else f"{part} {len(parts) + 1}")
+            part = part if part not in taken else f"{part} {len(parts) + 1}"
+            taken.add(part)
+            parts.append(part)
             for primitive in mesh.primitives:
                 if "POSITION" not in primitive.attributes or primitive.mode not in (4, 5, 6):
                     continue
+                self._ask(primitive)
                 points = self.array(primitive.attributes["POSITION"], 3).astype(np.float64)
                 tri = self._triangles(primitive, len(points))
                 faces += len(tri)
@@ -259,6 +266,12 @@ class _Loader:
             vertex_colors=_stack_colors(colors, [len(p) for p in positions]),
             file_normals=np.concatenate(stacked)[corner_vertex] if len(stacked) == len(normals) else None,
         )
+
+    def _ask(self, primitive: _Primitive) -> None:
+        """Ask for the memory of a primitive; a mesh that many nodes show counts each time."""
+        position: _Accessor = self._item(self.document.accessors, primitive.attributes["POSITION"], "accessor")
+        count = position.count if primitive.indices is None else self._item(self.document.accessors, primitive.indices, "accessor").count
+        self._allowance.take_mesh(position.count, count if primitive.mode == 4 else 3 * count)
 
     def _triangles(self, primitive: _Primitive, count: int) -> NDArray[np.int64]:
         flat = np.arange(count) if primitive.indices is None else self.array(primitive.indices, 1)[:, 0].astype(np.int64)

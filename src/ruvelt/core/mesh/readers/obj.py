@@ -2,16 +2,25 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+import io
+from array import array
+from collections.abc import Iterator, Mapping
 
 import numpy as np
 
 from ruvelt.core.color.encoding import linear_to_srgb_float
 from ruvelt.core.errors import InputError
 from ruvelt.core.mesh.model import FaceGroup, Material, Model, TextureCoords
+from ruvelt.core.mesh.readers.allowance import Allowance
+
+#: Lines between two looks at whether somebody wants to stop.
+LINES_A_LOOK = 20_000
+#: Numbers read between two askings for memory.
+GROWN = 300_000
 
 
 def _bad(line_number: int, line: str, why: str) -> InputError:
+    line = line.strip()
     shown = line if len(line) <= 60 else line[:57] + "…"
     return InputError(f"OBJ line {line_number}: {why} ('{shown}'). Export the mesh again.")
 
@@ -26,28 +35,38 @@ class _Names:
         return self.index.setdefault(name, len(self.index))
 
 
-def read(data: bytes, name: str, companions: Mapping[str, bytes]) -> Model:
+def _lines(data: bytes, allowance: Allowance) -> Iterator[tuple[int, str]]:
+    """Lines with their numbers, one after the other, those joined that end in a backslash; stops when asked to."""
+    begun, first = "", 0
+    for number, line in enumerate(io.TextIOWrapper(io.BytesIO(data), "utf-8", "replace"), 1):
+        if number % LINES_A_LOOK == 0:
+            allowance.pause()
+        if line.endswith("\\\n"):
+            begun, first = begun + line[:-2] + " ", first or number
+            continue
+        yield first or number, begun + line
+        begun, first = "", 0
+    if begun:
+        yield first, begun
+
+
+def read(data: bytes, name: str, companions: Mapping[str, bytes], allowance: Allowance) -> Model:
     """Read OBJ text. Objects ('o') become parts, groups ('g') face groups, 'usemtl' material slots; quads stay quads."""
     if b"\0" in data[:4096]:
         raise InputError("This is not OBJ text (it holds binary data). Choose the file with the right ending or export it again.")
-    text = data.decode("utf-8", "replace")
-    v: list[float] = []
-    colors: list[float] = []
-    vt: list[float] = []
-    vn: list[float] = []
-    sizes: list[int] = []
-    corner_v: list[int] = []
-    corner_t: list[int] = []
-    corner_n: list[int] = []
-    face_part: list[int] = []
-    face_material: list[int] = []
+    # Plain numbers side by side: a list would hold an object for each of them.
+    v, colors, vt, vn = array("d"), array("d"), array("d"), array("d")
+    sizes, corner_v, corner_t, corner_n, face_part, face_material = (array("q") for _ in range(6))
     parts, materials = _Names(), _Names()
-    groups: dict[str, list[int]] = {}
+    groups: dict[str, array[int]] = {}
     part, material, open_groups = -1, -1, ["default"]
     libraries: list[str] = []
 
-    lines = text.replace("\\\n", " ").split("\n")
-    for number, line in enumerate(lines, 1):
+    told = [0, 0]
+    for number, line in _lines(data, allowance):
+        if len(v) - told[0] > GROWN or len(corner_v) - told[1] > GROWN:
+            allowance.take_mesh((len(v) - told[0]) // 3, len(corner_v) - told[1])
+            told = [len(v), len(corner_v)]
         words = line.split()
         if not words or words[0].startswith("#"):
             continue
@@ -56,13 +75,13 @@ def read(data: bytes, name: str, companions: Mapping[str, bytes]) -> Model:
             if key == "v":
                 if len(rest) < 3:
                     raise _bad(number, line, "a vertex needs three numbers")
-                v += (float(rest[0]), float(rest[1]), float(rest[2]))
+                v.extend((float(rest[0]), float(rest[1]), float(rest[2])))
                 if len(rest) >= 6:
-                    colors += (float(rest[3]), float(rest[4]), float(rest[5]))
+                    colors.extend((float(rest[3]), float(rest[4]), float(rest[5])))
             elif key == "vt":
-                vt += (float(rest[0]), float(rest[1]) if len(rest) > 1 else 0.0)
+                vt.extend((float(rest[0]), float(rest[1]) if len(rest) > 1 else 0.0))
             elif key == "vn":
-                vn += (float(rest[0]), float(rest[1]), float(rest[2]))
+                vn.extend((float(rest[0]), float(rest[1]), float(rest[2])))
             elif key == "f":
                 if len(rest) < 3:
                     raise _bad(number, line, "a face needs three corners or more")
@@ -77,7 +96,7 @@ def read(data: bytes, name: str, companions: Mapping[str, bytes]) -> Model:
                 if material < 0:
                     material = materials.get("Default")
                 for group in open_groups:
-                    groups.setdefault(group, []).append(len(sizes))
+                    groups.setdefault(group, array("q")).append(len(sizes))
                 face_part.append(part)
                 face_material.append(material)
                 sizes.append(len(rest))
@@ -124,14 +143,14 @@ def _index(word: str, count: int, what: str, number: int, line: str) -> int:
     return i
 
 
-def _vertex_colors(values: list[float], count: int) -> np.ndarray | None:
+def _vertex_colors(values: array[float], count: int) -> np.ndarray | None:
     if len(values) != count * 3 or not count:
         return None
     rgb = np.clip(np.array(values, np.float32).reshape(-1, 3), 0, 1)
     return np.concatenate([rgb, np.ones((count, 1), np.float32)], axis=1)
 
 
-def _corner_normals(values: list[float], index: np.ndarray) -> np.ndarray | None:
+def _corner_normals(values: array[float], index: np.ndarray) -> np.ndarray | None:
     if not values or (index < 0).any():
         return None
     normals = np.array(values, np.float32).reshape(-1, 3)

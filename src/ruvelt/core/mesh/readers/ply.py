@@ -10,30 +10,42 @@ from plyfile import PlyData, PlyElementParseError, PlyHeaderParseError
 
 from ruvelt.core.errors import InputError
 from ruvelt.core.mesh.model import Material, Model, TextureCoords
+from ruvelt.core.mesh.readers.allowance import Allowance
+
+#: Bytes of PLY's number types; a value in text takes two at the least, itself and a space.
+_TYPES = {"char": 1, "uchar": 1, "short": 2, "ushort": 2, "int": 4, "uint": 4, "float": 4, "double": 8}
+_TYPES |= {"int8": 1, "uint8": 1, "int16": 2, "uint16": 2, "int32": 4, "uint32": 4, "float32": 4, "float64": 8}
 
 
-def _check_counts(data: bytes) -> None:
-    """Refuse a header that declares more than the file can hold, before anything is allocated for it."""
+def _check_counts(data: bytes, allowance: Allowance) -> None:
+    """Refuse a header that declares more than the file can hold, or more than may be taken, before anything is allocated for it."""
     end = data.find(b"end_header")
     if not data.startswith(b"ply") or end < 0 or end > 65_536:
         raise InputError("This is not a PLY file (its header is missing or broken). Export it again.")
     left = len(data) - end
+    text = b"format ascii" in data[:end]
+    elements: list[tuple[str, int, int, int]] = []  # name, count, least bytes in the file, properties
     for line in data[:end].split(b"\n"):
-        words = line.split()
-        if len(words) == 3 and words[0] == b"element":
+        words = [w.decode("utf-8", "replace") for w in line.split()]
+        if len(words) == 3 and words[0] == "element":
             try:
-                count = int(words[2])
+                elements.append((words[1][:20], int(words[2]), 0, 0))
             except ValueError:
                 raise InputError("The PLY header has a count that is not a number. Export it again.") from None
-            if count < 0 or count * 2 > left:
-                raise InputError(
-                    f"The PLY header promises {count:,} of '{words[1].decode('utf-8', 'replace')[:20]}', more than the file can hold. "
-                    "The file is cut off or damaged; export it again."
-                )
+        elif len(words) >= 3 and words[0] == "property" and elements:
+            name, count, size, properties = elements[-1]
+            elements[-1] = (name, count, size + (2 if text else _TYPES.get(words[2] if words[1] == "list" else words[1], 1)), properties + 1)
+    for name, count, size, properties in elements:
+        if count < 0 or count * max(size, 1) > left:
+            raise InputError(
+                f"The PLY header promises {count:,} of '{name}', more than the file can hold. The file is cut off or damaged; export it again."
+            )
+        # A list becomes an array of its own for every row.
+        allowance.take(count * (properties * 16 + (200 if name == "face" else 100)), f"{count:,} of '{name}'")
 
 
-def read(data: bytes, name: str, companions: Mapping[str, bytes]) -> Model:
-    _check_counts(data)
+def read(data: bytes, name: str, companions: Mapping[str, bytes], allowance: Allowance) -> Model:
+    _check_counts(data, allowance)
     try:
         ply = PlyData.read(io.BytesIO(data))
         vertex, face = ply["vertex"].data, ply["face"].data
@@ -46,6 +58,7 @@ def read(data: bytes, name: str, companions: Mapping[str, bytes]) -> Model:
         raise InputError("The PLY file lacks vertex positions or faces. Export it as a mesh, with x, y, z and vertex_indices.") from None
     if not loops:
         raise InputError("The PLY holds no faces. Export it as a mesh, not as points.")
+    allowance.pause()
     sizes = np.array([len(loop) for loop in loops], np.int64)
     fields = vertex.dtype.names
     uv = next((pair for pair in (("s", "t"), ("u", "v"), ("texture_u", "texture_v")) if set(pair) <= set(fields)), None)

@@ -1,0 +1,1 @@
+"""The long run: `make soak`."""
