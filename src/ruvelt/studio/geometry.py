@@ -57,11 +57,8 @@ def viewport_geometry(session: Session, sheet_id: str | None) -> tuple[dict[str,
         return _bare(session)
     model, sheet = session.model, session.sheet(sheet_id)
     samples, plan = session.samples(sheet), session.plans[sheet.plan]
-    wanted: list[Callable[[], tuple[NDArray[Any], NDArray[Any]]]] = [
-        lambda: sheet_geometry(samples),
-        lambda: _edges(session, plan.faces, plan.tile),
-    ]
-    (rows, indices), (lines, seams) = session.workers.map(lambda make: make(), wanted)
+    rows, indices = sheet_geometry(samples)
+    lines, seams = _edges(session, plan.faces, plan.tile)
     face = model.triangle_face[samples.triangles]
     part = model.face_part[face]
     return _blocks(sheet.id, rows, indices.reshape(-1, 3), face, part, lines, seams)

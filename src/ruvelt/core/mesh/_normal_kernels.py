@@ -6,7 +6,7 @@ import numpy as np
 
 from ruvelt.core.kernels import f64_room, i64_room, inline, kernel
 
-f32, f64, i32 = numba.float32, numba.float64, numba.int32
+f32, f64, i32, i64 = numba.float32, numba.float64, numba.int32, numba.int64
 #: Faces around one vertex that are compared pair by pair; around busier ones they are gathered by direction first.
 PAIRWISE = 256
 #: Directions told apart around a busier vertex, at most.
@@ -67,11 +67,14 @@ def _write(out, c, x, y, z, face_normal, f):
         out[c, 0], out[c, 1], out[c, 2] = face_normal[f, 0], face_normal[f, 1], face_normal[f, 2]
 
 
-@kernel(numba.void(f64[:, ::1], f64[::1], i32[::1], i32[::1], i32[::1], f64, f32[:, ::1]), late=True)
-def smooth_normals(face_normal, angle, face_of, order, starts, cos_crease, out):
-    """Normals of corners: the angle-weighted mean over the faces around the vertex that meet the corner's own within the crease."""
+@kernel(numba.void(f64[:, ::1], f64[::1], i32[::1], i32[::1], i32[::1], f64, i64, i64, f32[:, ::1]), late=True)
+def smooth_normals(face_normal, angle, face_of, order, starts, cos_crease, begin, end, out):
+    """Normals of the corners around vertices begin … end.
+
+    Each is the angle-weighted mean over the faces around the vertex that meet the corner's own within the crease.
+    """
     direction, weight, kind = f64_room((DIRECTIONS, 3)), f64_room(DIRECTIONS), i64_room(1)
-    for v in range(len(starts) - 1):
+    for v in range(begin, end):
         first, last = starts[v], starts[v + 1]
         if last - first > PAIRWISE:
             _busy(face_normal, angle, face_of, order, first, last, cos_crease, out, direction, weight, kind)

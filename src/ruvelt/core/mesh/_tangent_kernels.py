@@ -6,11 +6,11 @@ import numpy as np
 
 from ruvelt.core.kernels import inline, kernel
 
-f32, f64, i32, flag = numba.float32, numba.float64, numba.int32, numba.boolean
+f32, f64, i32, i64, flag = numba.float32, numba.float64, numba.int32, numba.int64, numba.boolean
 #: Columns of a triangle's traits: its UV winding is positive; it has no usable UV area and follows its neighbours.
 KEEP, BLANK = 0, 1
 #: Partners that an edge looks at: surfaces have one, and an edge of thousands of faces must not cost millions of looks.
-PARTNERS = 64
+PARTNERS = 128
 
 
 @inline
@@ -48,7 +48,7 @@ def _root(parent, i):
 
 @kernel(numba.void(i32[:, ::1], i32[::1], i32[::1], flag[:, ::1], i32[::1]), late=True)
 def join_corners(weld, starts, order, traits, parent):
-    """Join corners across every shared edge of equal winding. `order`: edges (3 t + side) by their numbers, from `starts`.
+    """Join corners across every shared edge of equal winding. `order`: edges (3 t + side) in groups that begin at `starts`.
 
     An edge that was joined is marked by turning its place in `order` round.
     """
@@ -70,11 +70,10 @@ def join_corners(weld, starts, order, traits, parent):
                 break
 
 
-@kernel(numba.void(f32[:, :, ::1], f32[:, :, ::1], f64[:, ::1], flag[:, ::1], i32[::1], f64[:, ::1], numba.int8[::1], f32[:, :, ::1]), late=True)
-def mean_tangents(pos, nrm, tangent, traits, parent, total, sign, out):
-    """Each corner's tangent: the angle-weighted mean over the corners joined with it, and its bitangent's sign. `total`, `sign`: zeros."""
-    count = len(pos)
-    for t in range(count):
+@kernel(numba.void(f32[:, :, ::1], f32[:, :, ::1], f64[:, ::1], flag[:, ::1], i64, i64, f64[:, :, ::1]), late=True)
+def weigh_tangents(pos, nrm, tangent, traits, first, last, out):
+    """For corners of triangles first … last their triangle's tangent across the corner's normal, times the corner's angle; `out`: zeros."""
+    for t in range(first, last):
         if traits[t, BLANK]:
             continue
         for k in range(3):
@@ -93,14 +92,30 @@ def mean_tangents(pos, nrm, tangent, traits, parent, total, sign, out):
             if la == 0 or lb == 0 or lv == 0:
                 continue
             angle = np.arccos(min(1.0, max(-1.0, (ax * bx + ay * by + az * bz) / (la * lb))))
-            r = _root(parent, t * 3 + k)
-            total[r, 0] += vx / lv * angle
-            total[r, 1] += vy / lv * angle
-            total[r, 2] += vz / lv * angle
-            sign[r] = 1 if traits[t, KEEP] else -1
-    for t in range(count):
+            out[t, k, 0], out[t, k, 1], out[t, k, 2] = vx / lv * angle, vy / lv * angle, vz / lv * angle
+
+
+@kernel(numba.void(f64[:, :, ::1], flag[:, ::1], i32[::1], f64[:, ::1], numba.int8[::1]), late=True)
+def add_tangents(weighed, traits, parent, total, sign):
+    """Sum over the corners that are joined, at their root, and the sign of their winding; `total`, `sign`: zeros."""
+    for t in range(len(weighed)):
+        if traits[t, BLANK]:
+            continue
         for k in range(3):
             r = _root(parent, t * 3 + k)
+            for i in range(3):
+                total[r, i] += weighed[t, k, i]
+            sign[r] = 1 if traits[t, KEEP] else -1
+
+
+@kernel(numba.void(f32[:, :, ::1], f64[:, ::1], numba.int8[::1], i32[::1], i64, i64, f32[:, :, ::1]), late=True)
+def write_tangents(nrm, total, sign, parent, first, last, out):
+    """The unit tangent of corners of triangles first … last and the sign of their bitangents; no root is moved any more."""
+    for t in range(first, last):
+        for k in range(3):
+            r = t * 3 + k
+            while parent[r] != r:
+                r = parent[r]
             x, y, z = total[r, 0], total[r, 1], total[r, 2]
             out[t, k, 3] = sign[r]
             length = (x**2 + y**2 + z**2) ** 0.5

@@ -6,6 +6,8 @@ import mapbox_earcut
 import numpy as np
 from numpy.typing import NDArray
 
+from ruvelt.core.mesh._quad_kernels import split_quads
+
 
 def triangulate(
     positions: NDArray[np.float32], face_starts: NDArray[np.int32], corner_vertex: NDArray[np.int32]
@@ -25,23 +27,9 @@ def triangulate(
 
     quad = np.flatnonzero(sizes == 4).astype(np.int32)
     if len(quad):
-        c = face_starts[quad][:, None] + np.arange(4, dtype=np.int32)
-        p = positions[corner_vertex[c]].astype(np.float64)
-        len02 = ((p[:, 0] - p[:, 2]) ** 2).sum(axis=1)
-        len13 = ((p[:, 1] - p[:, 3]) ** 2).sum(axis=1)
-
-        def same_side(i: int, j: int, a: int, b: int) -> NDArray[np.bool_]:
-            """Whether the diagonal i–j leaves its two triangles facing the same way."""
-            n1 = np.cross(p[:, j] - p[:, i], p[:, a] - p[:, i])
-            n2 = np.cross(p[:, b] - p[:, i], p[:, j] - p[:, i])
-            good: NDArray[np.bool_] = np.einsum("ij,ij->i", n1, n2) >= 0
-            return good
-
-        ok02, ok13 = same_side(0, 2, 3, 1), same_side(1, 3, 0, 2)
-        along02 = np.where(ok02 == ok13, len02 <= len13, ok02)[:, None]
-        first = np.where(along02, c[:, [0, 1, 2]], c[:, [0, 1, 3]])
-        second = np.where(along02, c[:, [0, 2, 3]], c[:, [1, 2, 3]])
-        pieces.append(np.stack([first, second], axis=1).reshape(-1, 3).astype(np.int32))
+        halves = np.empty((2 * len(quad), 3), np.int32)
+        split_quads(positions, face_starts, corner_vertex, quad, halves)
+        pieces.append(halves)
         owners.append(np.repeat(quad, 2))
 
     for face in np.flatnonzero(sizes > 4).astype(np.int32):
@@ -52,6 +40,8 @@ def triangulate(
 
     if not pieces:
         return np.zeros((0, 3), np.int32), np.zeros(0, np.int32)
+    if len(pieces) == 1:
+        return pieces[0], owners[0]
     corners, face_of = np.concatenate(pieces), np.concatenate(owners)
     order = np.argsort(face_of, kind="stable")
     return np.ascontiguousarray(corners[order]), np.ascontiguousarray(face_of[order])

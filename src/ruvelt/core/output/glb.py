@@ -52,14 +52,14 @@ class _Binary:
 
 def sheet_geometry(samples: SheetSamples) -> tuple[NDArray[np.float32], NDArray[np.uint32]]:
     """Indexed triangles of a sheet: (n, 12) float32 rows of position 3, normal 3, tangent 4, UV 2 (v down, as glTF has it), and indices."""
-    up = samples.uv / np.float32(samples.side)
-    corners = np.concatenate([samples.triangle_positions, samples.triangle_normals, samples.triangle_tangents, up], axis=2)
-    flat = corners.reshape(-1, 12)
-    if not np.isfinite(flat.sum(dtype=np.float64)):
-        np.nan_to_num(flat, copy=False)
-    flat += np.float32(0)  # no minus zero
-    number, first = equal_rows(flat)
-    return flat[first], number.view(np.uint32)
+    tangents = samples.triangle_tangents.reshape(-1, 4)
+    # Corners that are alike differ in nothing but the tangent, if in that.
+    number, first = equal_rows(np.concatenate([samples.alike.reshape(-1, 1).view(np.float32), tangents + np.float32(0)], axis=1))
+    down = samples.uv.reshape(-1, 2)[first] / np.float32(samples.side)
+    rows = np.concatenate(
+        [samples.triangle_positions.reshape(-1, 3)[first], samples.triangle_normals.reshape(-1, 3)[first], tangents[first], down], axis=1
+    )
+    return np.nan_to_num(rows) + np.float32(0), number.view(np.uint32)
 
 
 def build_glb(displays: Sequence[SheetDisplay], name: str, preset: ExportPreset) -> bytes:

@@ -13,7 +13,7 @@ from ruvelt.core.lazy import lazy
 from ruvelt.core.mesh.model import Model
 from ruvelt.core.mesh.normals import corner_normals
 from ruvelt.core.mesh.sheets import SheetPlan
-from ruvelt.core.mesh.tangents import corner_tangents
+from ruvelt.core.mesh.tangents import corner_frames
 from ruvelt.core.samples._raster_kernels import fill_samples, island_rim, mark_overlaps, raster_band, spread_gutter, texel_corners
 from ruvelt.core.samples.chunks import CHUNK, CHUNK_SIDE
 from ruvelt.core.samples.surface import SurfaceSamples
@@ -160,13 +160,22 @@ class SheetSamples(SurfaceSamples):
     @lazy
     def triangle_normals(self) -> NDArray[np.float32]:
         """(t, 3, 3) float32 corner normals, object space."""
-        return np.ascontiguousarray(corner_normals(self.model)[self.model.triangle_corners[self.triangles]])
+        return np.ascontiguousarray(corner_normals(self.model, self._workers)[self.model.triangle_corners[self.triangles]])
 
     @lazy
+    def _frames(self) -> tuple[NDArray[np.float32], NDArray[np.int32]]:
+        up = np.stack([self.uv[..., 0] / self.side, 1 - self.uv[..., 1] / self.side], axis=-1)
+        return corner_frames(self.triangle_positions, self.triangle_normals, up.astype(np.float32), self._workers)
+
+    @property
     def triangle_tangents(self) -> NDArray[np.float32]:
         """(t, 3, 4) float32 MikkTSpace tangents with the bitangent's sign."""
-        up = np.stack([self.uv[..., 0] / self.side, 1 - self.uv[..., 1] / self.side], axis=-1)
-        return corner_tangents(self.triangle_positions, self.triangle_normals, up.astype(np.float32))
+        return self._frames[0]
+
+    @property
+    def alike(self) -> NDArray[np.int32]:
+        """(t, 3) int32: one number for all corners that are alike in position, normal and UV."""
+        return self._frames[1]
 
     def area(self) -> float:
         p = self.triangle_positions.astype(np.float64)
