@@ -229,7 +229,7 @@ def test_many_small_parts_cost_what_they_are() -> None:
 
 @pytest.mark.parametrize("shape", ["circle", "star", "zigzag", "same", "random"])
 def test_a_polygon_of_many_corners_comes_to_an_end(shape: str) -> None:
-    count = 60_000
+    count = 60_000 if shape == "circle" else 12_000
     a = np.arange(count) / count * 2 * np.pi
     radius = np.where(np.arange(count) % 2, 1.0, 0.1) if shape == "star" else np.ones(count)
     points = np.stack([radius * np.cos(a), radius * np.sin(a), 0 * a], axis=1)

@@ -64,13 +64,13 @@ def test_a_bake_beside_many_opened_projects_takes_no_stroke_away(studio: Studio)
 
 
 def test_a_running_stroke_pins_its_project_and_pictures_of_others_open_nothing(studio: Studio) -> None:
-    first, *others = crates(studio, 12)
+    first, *others = crates(studio, 6)
     with studio.lend(first) as opened:
         session = opened.session
         opened.strokes.handle(StrokeMessage(stroke="s1", begin=begin(session), points=points((60, 100))))
     for uid in others:
         assert studio.card_picture(uid)[:2] == b"\xff\xd8"
-    assert [p.trouble for p in studio.projects()] == [None] * 12
+    assert [p.trouble for p in studio.projects()] == [None] * 6
     assert studio.pool.open_now() == [first]
     for uid in others:
         flood(studio, uid)
@@ -114,7 +114,7 @@ def test_sixteen_painters_in_sixteen_projects_and_four_in_one(studio: Studio, mo
 
     def paint(uid: str) -> tuple[int, int]:
         done = told = 0
-        while done < 6:
+        while done < 3:
             try:
                 with studio.lend(uid) as opened:
                     opened.session.flood(WOOD, RED, None, 0.25, opened.session.revision)
@@ -129,10 +129,10 @@ def test_sixteen_painters_in_sixteen_projects_and_four_in_one(studio: Studio, mo
         counts = [w.result(60) for w in work]
         painting = False
         sweeping.result(60)
-    assert [done for done, _ in counts] == [6] * 20
+    assert [done for done, _ in counts] == [3] * 20
     for uid in uids:
         with studio.lend(uid) as opened:
-            assert opened.session.store.head == (24 if uid == uids[16] else 6)
+            assert opened.session.store.head == (12 if uid == uids[16] else 3)
 
 
 def test_idle_projects_are_closed_and_only_those(studio: Studio) -> None:

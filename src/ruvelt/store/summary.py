@@ -1,10 +1,11 @@
-"""What a list needs to know of a project, read without opening it: no lock, no migration, nothing written."""
+"""What a list needs to know and show of a project, read without opening it: no lock, no migration, nothing written."""
 
 from __future__ import annotations
 
 from dataclasses import dataclass
 from pathlib import Path
 
+import zstandard
 from sqlalchemy import create_engine, text
 
 from ruvelt.core.errors import StorageError
@@ -24,6 +25,22 @@ class Summary:
     sheets: int
     layers: int
     trouble: str | None = None
+
+
+def stored_model(folder: Path) -> bytes:
+    """The model that a project began with, as `Model.from_bytes` reads it. Raises StorageError when it cannot be read."""
+    engine = create_engine(f"sqlite:///{folder / FILE}", connect_args={"timeout": 5})
+    try:
+        with reading(engine) as connection:
+            connection.execute(text("PRAGMA query_only = ON"))
+            packed = connection.execute(text("SELECT data FROM blob JOIN project ON blob.hash = project.model")).scalar()
+        if packed is None:
+            raise StorageError("The model is missing from the project file. Restore it from a backup.")
+        return zstandard.ZstdDecompressor().decompress(packed)
+    except zstandard.ZstdError:
+        raise StorageError("The model in the project file is damaged. Restore it from a backup.") from None
+    finally:
+        engine.dispose()
 
 
 def summary(folder: Path) -> Summary:

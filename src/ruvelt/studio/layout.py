@@ -31,7 +31,7 @@ Offset = Annotated[float, Field(ge=-2, le=2, allow_inf_nan=False)]
 class Placement(Frozen):
     """Islands to place: turned and scaled about their common centre, then moved by UV units (v up)."""
 
-    islands: Annotated[tuple[int, ...], Field(min_length=1, max_length=100_000)]
+    islands: Annotated[tuple[Annotated[int, Field(ge=0, le=2**31 - 1)], ...], Field(min_length=1, max_length=100_000)]
     move: tuple[Offset, Offset] = (0.0, 0.0)
     scale: Annotated[float, Field(gt=0.001, le=1000, allow_inf_nan=False)] = 1.0
     turn: Annotated[float, Field(ge=-360, le=360, allow_inf_nan=False)] = 0.0

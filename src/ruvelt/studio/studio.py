@@ -13,6 +13,7 @@ from threading import RLock
 from typing import Any
 
 from ruvelt.core.errors import Conflict, InputError, NotFound, StorageError
+from ruvelt.core.mesh.model import Model
 from ruvelt.core.mesh.readers import read_mesh
 from ruvelt.core.mesh.readers.allowance import Allowance
 from ruvelt.core.mesh.sheets import SheetRule
@@ -23,7 +24,7 @@ from ruvelt.core.workers import Workers
 from ruvelt.store.lock import FolderLock, sweep
 from ruvelt.store.project_store import FILE, ProjectStore
 from ruvelt.store.recovery import recover
-from ruvelt.store.summary import Summary, summary
+from ruvelt.store.summary import Summary, stored_model, summary
 from ruvelt.store.upkeep import drop_unused_blobs
 from ruvelt.studio.bakes import BakeDesk
 from ruvelt.studio.cards import PICTURE, REVISION, card_revision, first_card, read_card, session_card, write_card
@@ -179,8 +180,6 @@ class Studio:
 
         def fill(part: Path) -> None:
             ProjectStore.create(part, uid, title, content, rule, document, self.cache, self._clock, self.who).close()
-            progress(3, 4, "Taking its picture")
-            write_card(part, first_card(model), 1)
 
         self._make_folder(uid, fill)
         progress(4, 4, "Done")
@@ -248,7 +247,10 @@ class Studio:
                 return picture
         kept = read_card(folder)
         if kept is None:
-            raise NotFound("There is no picture of this project yet. It is taken once the project has been opened.")
+            # Nobody has opened it yet: the bare model will do, read without taking hold of the project.
+            kept = first_card(Model.from_bytes(stored_model(folder)))
+            with suppress(OSError):
+                write_card(folder, kept, 0)
         return kept
 
     def export_folder(self, uid: str, name: str) -> Path:
