@@ -26,9 +26,9 @@ LEVEL = 1
 #: Chunks of one transaction of `store_ahead`.
 AHEAD = 8
 #: Differences on top of one another, at most: each costs a sixth of a millisecond to read.
-DEEPEST = 12
-#: A difference larger than this share of the raw values is no gain over the whole chunk.
-WORTH = 0.2
+DEEPEST = 24
+#: A difference smaller than this share of the raw values is taken at once; a larger one only if it is that much smaller than the whole chunk.
+SMALL, WORTH = 0.1, 0.7
 #: Chunks whose depth is remembered.
 DEPTHS_KEPT = 100_000
 _codec = local()
@@ -143,9 +143,7 @@ class BlobStore:
         if self._is_stored(key):
             return key
         # A chunk that is not stored yet is below no other, so no difference can close a circle.
-        stored = self._difference(kept, base) if base is not None else None
-        if stored is None:
-            stored = _Stored(len(values), _compressor().compress(kept.data))
+        stored = self._packed(kept, base)
         with self._lock:
             self._depths[key] = self._pending.setdefault(key, stored).depth
             while len(self._depths) > DEPTHS_KEPT:
@@ -164,14 +162,17 @@ class BlobStore:
             self._ahead.add(key)
         return True
 
-    def _difference(self, values: U16, base: str) -> _Stored | None:
-        """A chunk as difference to another, None where that would not pay or the chain would become too long to read."""
-        below = self.get(base)
-        depth = self._depth(base) + 1
-        if depth > DEEPEST or below.shape != values.shape:
-            return None
-        data = _compressor().compress((values - below).data)
-        return _Stored(len(values), data, base, depth) if len(data) < values.nbytes * WORTH else None
+    def _packed(self, values: U16, base: str | None) -> _Stored:
+        """A chunk as its row will hold it: the difference to another where that pays and the chain does not become too long to read."""
+        difference: _Stored | None = None
+        if base is not None:
+            below, depth = self.get(base), self._depth(base) + 1
+            if depth <= DEEPEST and below.shape == values.shape:
+                difference = _Stored(len(values), _compressor().compress((values - below).data), base, depth)
+                if len(difference.data) < values.nbytes * SMALL:
+                    return difference
+        whole = _Stored(len(values), _compressor().compress(values.data))
+        return difference if difference is not None and len(difference.data) < len(whole.data) * WORTH else whole
 
     def _depth(self, key: str) -> int:
         with self._lock:

@@ -51,7 +51,8 @@ def number_rows(words, table, number, first):
 
 
 @inline
-def _root(parent, i):
+def root_of(parent, i):
+    """The one that leads a set of joined items; halves the way there for who asks next (Tarjan 1975)."""
     while parent[i] != i:
         parent[i] = parent[parent[i]]
         i = parent[i]
@@ -73,7 +74,7 @@ def join_faces(face_starts, node, holder, parent, label):
             if other < 0:
                 holder[node[c]] = f
                 continue
-            a, b = _root(parent, f), _root(parent, other)
+            a, b = root_of(parent, f), root_of(parent, other)
             # The lower face leads, so that labels come in order.
             if a < b:
                 parent[b] = a
@@ -81,7 +82,7 @@ def join_faces(face_starts, node, holder, parent, label):
                 parent[a] = b
     count = 0
     for f in range(faces):
-        root = _root(parent, f)
+        root = root_of(parent, f)
         if root == f:
             label[f] = count
             count += 1

@@ -5,6 +5,7 @@ import numba
 import numpy as np
 
 from ruvelt.core.kernels import inline, kernel
+from ruvelt.core.mesh._row_kernels import root_of
 
 f32, f64, i32, i64, flag = numba.float32, numba.float64, numba.int32, numba.int64, numba.boolean
 #: Columns of a triangle's traits: its UV winding is positive; it has no usable UV area and follows its neighbours.
@@ -38,14 +39,6 @@ def triangle_tangents(pos, uvs, tangent, traits):
         tangent[t, 0], tangent[t, 1], tangent[t, 2] = x / length * side, y / length * side, z / length * side
 
 
-@inline
-def _root(parent, i):
-    while parent[i] != i:
-        parent[i] = parent[parent[i]]
-        i = parent[i]
-    return i
-
-
 @kernel(numba.void(i32[:, ::1], i32[::1], i32[::1], flag[:, ::1], i32[::1]), late=True)
 def join_corners(weld, starts, order, traits, parent):
     """Join corners across every shared edge of equal winding. `order`: edges (3 t + side) in groups that begin at `starts`.
@@ -65,8 +58,8 @@ def join_corners(weld, starts, order, traits, parent):
                     continue
                 order[q] = -1 - order[q]
                 if traits[ta, KEEP] == traits[tb, KEEP] or traits[ta, BLANK] or traits[tb, BLANK]:
-                    parent[_root(parent, ta * 3 + ea)] = _root(parent, tb * 3 + (eb + 1) % 3)
-                    parent[_root(parent, ta * 3 + (ea + 1) % 3)] = _root(parent, tb * 3 + eb)
+                    parent[root_of(parent, ta * 3 + ea)] = root_of(parent, tb * 3 + (eb + 1) % 3)
+                    parent[root_of(parent, ta * 3 + (ea + 1) % 3)] = root_of(parent, tb * 3 + eb)
                 break
 
 
@@ -102,7 +95,7 @@ def add_tangents(weighed, traits, parent, total, sign):
         if traits[t, BLANK]:
             continue
         for k in range(3):
-            r = _root(parent, t * 3 + k)
+            r = root_of(parent, t * 3 + k)
             for i in range(3):
                 total[r, i] += weighed[t, k, i]
             sign[r] = 1 if traits[t, KEEP] else -1
