@@ -56,8 +56,9 @@ class Housekeeping:
             elif idle >= QUIET:
                 self._look_after(uid)
         self._pool.close_idle(IDLE_KEPT)
-        if self._memory is not None:
-            self._memory.fit()
+        if self._memory is not None and self._memory.fit() > self._memory.limit:
+            # Models alone take more than there is: those that nobody looks at go with their projects.
+            self._pool.close_idle(0)
 
     def _look_after(self, uid: str) -> None:
         with self._pool.lend_idle(uid) as opened:

@@ -58,6 +58,8 @@ GROUP = 16
 SEEN_ACROSS = 48
 #: Raised whenever the way from a document to pixels changes, so that pictures made the old way are not shown.
 PICTURES = 2
+#: What Embree keeps of a triangle, as measured from outside.
+RAY_BYTES = 120
 #: Closing a project waits no longer than this for its pictures.
 REFRESH_SECONDS = 2.0
 
@@ -138,7 +140,8 @@ class Session:
         who: str = "another Ruvelt",
         memory: Memory | None = None,
     ) -> None:
-        self.memory = memory or Memory(Limits().memory_bytes, cache)
+        # A session by itself keeps within what its cache was given.
+        self.memory = memory or Memory(cache.limit, cache)
         self.store = ProjectStore(folder, cache, clock, who)
         self.cache, self.workers = _Scoped(cache, self.store.uid), workers
         self.lock = RLock()
@@ -248,13 +251,19 @@ class Session:
     # -- what is kept (an Owner of studio/memory.py) -----------------------------------------------------------------------------
 
     def kept(self) -> list[Kept]:
-        """What is kept of this project and can be made again. The model is there for all of it, so it goes only with the project."""
+        """What is kept of this project and can be made again. The model is there for all of it, so it goes only with the project.
+
+        Other sessions' threads ask for it: it takes no lock and makes nothing.
+        """
         found = [
             Kept(f"sheet:{k}", held_bytes([w.samples, w.field]) - self._shared_bytes, w.used, self.pinned[k] > 0)
             for k, w in list(self._sheets.items())
         ]
         found += [Kept("high", held_bytes([self._high]), 0.0)] if self._high else []
-        return [*found, Kept("model", self._shared_bytes, math.inf, True)]
+        caster = self._caster
+        rays = 0 if caster is None else caster[2].triangle_count * RAY_BYTES
+        surface = held_bytes([self._kept_surface, self._edge_graph, caster]) + rays
+        return [*found, Kept("model", surface, math.inf, True)]
 
     @property
     def _shared_bytes(self) -> int:

@@ -46,6 +46,11 @@ class RayCaster:
             vertices = ((model.positions - self._centre) * self._scale).astype(np.float32)
             self._mesh = TriangleMesh(self._scene, vertices, np.ascontiguousarray(model.triangles[self._index]))
 
+    @property
+    def triangle_count(self) -> int:
+        """Triangles that rays can meet."""
+        return len(self._index)
+
     def cast(self, origins: NDArray[np.float64], directions: NDArray[np.float64]) -> Hits:
         """First hits of rays; origins and unit directions are (n, 3), object space."""
         n = len(origins)
