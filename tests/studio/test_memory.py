@@ -11,6 +11,7 @@ import pytest
 
 from ruvelt.core.brush.target import Target
 from ruvelt.core.planes.cache import BoundedCache
+from ruvelt.core.stack.basics import FacePick
 from ruvelt.studio.memory import Kept, Memory, held_bytes
 from ruvelt.studio.session import Limits, Session
 from ruvelt.studio.strokes import StrokeMessage
@@ -38,9 +39,11 @@ def tiles_obj(count: int, quads: int = 6) -> bytes:
 
 
 def paint_each(session: Session, rounds: int = 2) -> None:
+    """A plate's middle on each sheet in turn, and everything the views show of it."""
     for _ in range(rounds):
-        for sheet in session.document.sheets:
-            session.flood(Target(sheet=sheet.id, layer="l2", channels=("base_color",)), RED, None, 0.5)
+        for number, sheet in enumerate(session.document.sheets):
+            middle = (FacePick(by="face", index=36 * number + 15),)
+            session.flood(Target(sheet=sheet.id, layer="l2", channels=("base_color",)), RED, middle, 0.5)
             for chunk in range(session.display(sheet.id).samples.chunk_count):
                 session.display(sheet.id).tile("normal", chunk)
 
@@ -64,14 +67,14 @@ def test_what_was_used_longest_ago_goes_first_and_what_is_pinned_stays() -> None
     first, second = Drawer(a=(300, 1.0, False), b=(200, 5.0, False)), Drawer(c=(250, 2.0, True), d=(100, 3.0, False))
     memory.add(first)
     memory.add(second)
-    assert memory.fit() == 550
-    assert (sorted(first.sizes), sorted(second.sizes)) == (["b"], ["c", "d"])
-    assert cache.limit == 450
+    assert memory.fit() == 450
+    assert (sorted(first.sizes), sorted(second.sizes)) == (["b"], ["c"])
+    assert cache.limit == 250
     assert memory.fit(wanted=400) == 250
     assert (list(first.sizes), list(second.sizes)) == ([], ["c"])
-    assert cache.limit == 350
+    assert cache.limit == 200
     memory.remove(second)
-    assert (memory.fit(), cache.limit) == (0, 1000)
+    assert (memory.fit(), cache.limit) == (0, 700)
 
 
 def test_a_smaller_limit_empties_the_cache_at_once() -> None:

@@ -14,7 +14,9 @@ import numpy as np
 from ruvelt.core.planes.cache import BoundedCache
 
 #: Share of the budget that the cache of chunks keeps, whatever else is there: strokes read from it all the time.
-CACHE_SHARE = 0.25
+CACHE_SHARE = 0.2
+#: Share that is left for what strokes, fills, exports and the making of a sheet take while they last.
+WORK_SHARE = 0.3
 #: Bytes of a texel of a sheet once everything about it has been worked out: place, normal, face, owner, grid.
 TEXEL_BYTES = 56
 
@@ -53,7 +55,7 @@ class Memory:
 
     def fit(self, wanted: int = 0) -> int:
         """Let go of things until all that is kept, and `wanted` bytes to come, fit; the cache gets the rest. Returns the bytes kept."""
-        room = int(self.limit * (1 - CACHE_SHARE)) - wanted
+        room = int(self.limit * (1 - CACHE_SHARE - WORK_SHARE)) - wanted
         with self._lock:
             everything = [(kept, owner) for owner in list(self._owners) for kept in owner.kept()]
             held = sum(kept.size for kept, _ in everything)
@@ -63,7 +65,7 @@ class Memory:
                 if not kept.pinned:
                     owner.let_go(kept.name)
                     held -= kept.size
-            self._cache.resize(max(int(self.limit * CACHE_SHARE), self.limit - held - wanted))
+            self._cache.resize(max(int(self.limit * CACHE_SHARE), int(self.limit * (1 - WORK_SHARE)) - held - wanted))
             return held
 
 
