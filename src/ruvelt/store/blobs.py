@@ -66,6 +66,17 @@ class _Stored:
         return {"hash": key, "shape": self.shape, "data": self.data, "base": self.base, "depth": self.depth}
 
 
+def _split(difference: U16) -> bytes:
+    """All low bytes, then all high ones: small differences shrink a tenth better so."""
+    return np.ascontiguousarray(difference.reshape(-1).view(np.uint8).reshape(-1, 2).T).tobytes()
+
+
+def _joined(stored: _Stored) -> U16:
+    """(components, 65536) uint16 of a stored difference."""
+    halves = np.frombuffer(_decompressor().decompress(stored.data), np.uint8).reshape(2, -1)
+    return np.ascontiguousarray(halves.T).view(np.uint16).reshape(stored.shape, CHUNK)
+
+
 #: A blob and every blob it is a difference to, down to a whole one.
 _CHAINS = """
     WITH RECURSIVE chain(hash) AS (
@@ -131,7 +142,7 @@ class BlobStore:
             return whole
         values = whole.copy()
         for stored in differences:
-            values += unpack(stored.shape, stored.data)
+            values += _joined(stored)
         values.flags.writeable = False
         return values
 
@@ -168,7 +179,7 @@ class BlobStore:
         if base is not None:
             below, depth = self.get(base), self._depth(base) + 1
             if depth <= DEEPEST and below.shape == values.shape:
-                difference = _Stored(len(values), _compressor().compress((values - below).data), base, depth)
+                difference = _Stored(len(values), _compressor().compress(_split(values - below)), base, depth)
                 if len(difference.data) < values.nbytes * SMALL:
                     return difference
         whole = _Stored(len(values), _compressor().compress(values.data))
