@@ -455,12 +455,13 @@ def test_a_mask_by_parts_is_the_mask_as_a_whole(steps: tuple[dict[str, object], 
     scene = SHARED
     of = Mask.model_validate({"sources": list(steps), "invert": invert})
     whole = np.empty(CHUNK, np.uint16)
-    scene.evaluator.masks.run(of, "p", 0, WHOLE, {}, whole)
-    kept = scene.evaluator.mask_chunk(of, "p", 0)
+    evaluator = scene.evaluator
+    evaluator.masks.run(of, "p", 0, WHOLE, {}, whole)
+    kept = evaluator.mask_chunk(of, "p", 0)
     assert_array_equal(whole, np.full(CHUNK, round(kept * 65535), np.uint16) if isinstance(kept, float) else kept)
     parts = np.zeros(CHUNK, np.uint16)
     starts, counts = np.array([512, 4096, 40000], np.int32), np.array([256, 1000, 31], np.int32)
-    scene.evaluator.masks.run(of, "p", 0, (starts, counts), {}, parts)
+    evaluator.masks.run(of, "p", 0, (starts, counts), {}, parts)
     for s, n in zip(starts, counts, strict=True):
         assert_array_equal(parts[s : s + n], whole[s : s + n])
 

@@ -136,8 +136,8 @@ class SheetEvaluator:
         self.document, self.sheet, self.samples = document, sheet, samples
         self.faces, self.cache = faces, cache
         self._planes, self._cache, self._workers = planes, cache, workers
-        self._images = {i.key for i in document.images}
-        self.picture: Images = lambda key: images(key) if key in self._images else None
+        held = self._images = {i.key for i in document.images}
+        self.picture: Images = lambda key: images(key) if key in held else None
         self.measures = Measures(samples, self.picture, cache)
         self.masks = MaskEvaluator(self, faces, planes, cache, workers)
         self._blurring = RLock()

@@ -6,6 +6,7 @@ from collections import defaultdict
 from collections.abc import Hashable, Mapping, Sequence
 from threading import RLock
 from typing import Protocol
+from weakref import proxy
 
 import numpy as np
 from numpy.typing import NDArray
@@ -90,7 +91,9 @@ class MaskEvaluator:
     """Masks of one sheet of one document."""
 
     def __init__(self, host: Host, faces: FaceIndex, planes: PlaneLookup, cache: BoundedCache, workers: Workers) -> None:
-        self._host, self._faces, self._planes, self._cache, self._workers = host, faces, planes, cache, workers
+        # A cycle would keep a sheet's samples, a gigabyte at 4096², until the collector's next whole round.
+        self._host: Host = proxy(host)
+        self._faces, self._planes, self._cache, self._workers = faces, planes, cache, workers
         self._locks: dict[str, RLock] = defaultdict(RLock)
         self._everywhere: dict[Hashable, int] = {}
 
