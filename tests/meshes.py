@@ -4,7 +4,8 @@ from __future__ import annotations
 
 import numpy as np
 
-from ruvelt.core.mesh.model import Material, Model, TextureCoords
+from ruvelt.core.mesh.facts import Material
+from ruvelt.core.mesh.model import Model, TextureCoords
 
 
 def model_of(

@@ -75,9 +75,15 @@ def test_levels_change_encoded_values_in_either_space(space: str) -> None:
 def test_hue_saturation_and_value_are_those_of_the_hexcone(colour: tuple[float, float, float], hue: float, saturation: float, value: float) -> None:
     scene = Scene(square(), (adjust({"kind": "hsv", "hue": hue, "saturation": saturation, "value": value}), fill_layer("u", {"base_color": colour})))
     h, s, v = colorsys.rgb_to_hsv(*colour)
-    s = s + (1 - s) * saturation if saturation > 0 and s > 0 else s * (1 + min(saturation, 0))
+    s = min(s * (1 + saturation), 1)
     v = v + (1 - v) * value if value > 0 else v * (1 + value)
     assert_allclose(scene.value("base_color", 0, 0, 0) / 65535, colorsys.hsv_to_rgb((h + hue / 360) % 1, s, v), atol=2e-4)
+
+
+def test_more_saturation_leaves_what_is_nearly_grey_nearly_grey() -> None:
+    """(128, 128, 129) became (90, 90, 129) at +0.3."""
+    scene = Scene(square(), (adjust({"kind": "hsv", "saturation": 0.3}), fill_layer("u", {"base_color": (128 / 255, 128 / 255, 129 / 255)})))
+    assert_allclose(scene.value("base_color", 0, 0, 0) / 257, [127.7, 127.7, 129], atol=0.02)
 
 
 def test_an_adjustment_keeps_to_its_mask_strength_and_channels() -> None:

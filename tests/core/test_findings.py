@@ -45,9 +45,12 @@ def test_touching_islands_do_not_overlap() -> None:
     assert "overlapping-uvs" not in kinds(strip(box(0.1, 0.1, 0.4, 0.4) + box(0.5, 0.1, 0.4, 0.4)))
 
 
-def test_outside_the_square() -> None:
+def test_beyond_the_square_is_folded_into_it() -> None:
     found = kinds(strip(box(0.1, 0.1, 0.3, 0.3) + box(0.8, 0.1, 0.3, 0.3)))
-    assert found["outside-square"] == [1]
+    assert found["folded-uvs"] == [1]
+    assert "outside-square" not in found
+    assert kinds(strip(box(0.1, 0.1, 0.3, 0.3) + box(-3.5, 7.1, 0.3, 0.3)))["folded-uvs"] == [1]
+    assert not {"folded-uvs", "outside-square"} & set(kinds(strip(box(0.1, 0.1, 0.3, 0.3) + box(0.5, 0.1, 0.5, 0.9))))
 
 
 def test_flipped_when_few_are() -> None:

@@ -293,7 +293,8 @@ def test_only_some_maps_own_channels_and_cancel() -> None:
 def test_names_are_safe_and_unique() -> None:
     preset = PRESETS["flat-colour"]
     assert file_stem(preset, "../../etc", "a/b\\c", 1001, "x") == "etc_a_b_c_x"
-    assert file_stem(preset.model_copy(update={"template": "{tile}.{map}"}), "p", "s", 1012, "x") == "1012_x"
+    assert file_stem(preset.model_copy(update={"template": "{tile}.{map}"}), "p", "s", 1012, "x") == "1012.x"
+    assert file_stem(preset.model_copy(update={"template": ".{map}..{tile}."}), "p", "s", 1012, "x") == "x.1012"
     with pytest.raises(InputError, match="empty file name"):
         file_stem(preset.model_copy(update={"template": "{project}"}), "///", "", 0, "")
     scene = painted_scene()

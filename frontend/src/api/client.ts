@@ -96,6 +96,7 @@ export const api = {
   create: (form: FormData) => json<Job>("/projects", { method: "POST", body: form }),
   /** A copy of a project that cannot be opened, set back to its last good state. */
   recover: async (uid: string) => (await json<{ project: string }>(`${project(uid)}/recover`, body({}))).project,
+  paintOnUvSet: (uid: string, revision: number, number: number) => json<ProjectState>(`${project(uid)}/uv-set`, body({ number, revision })),
   keepUndo: (uid: string, steps: number) => json<ProjectState>(`${project(uid)}/keep-undo`, body({ steps })),
   state: (uid: string) => json<ProjectState>(project(uid)),
   revision: async (uid: string) => (await json<{ revision: number }>(`${project(uid)}/revision`)).revision,

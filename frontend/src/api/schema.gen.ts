@@ -77,7 +77,7 @@ export interface paths {
         };
         get: operations["projects_list_projects_projects_get"];
         put?: never;
-        /** Multipart form: `file` (the mesh and what it needs beside it), `name`, `resolution`, `rule`. */
+        /** Multipart form: `file` (the mesh and what it needs beside it), `name`, `resolution`, `rule`, `uv_set`. */
         post: operations["projects_create_project_projects_post"];
         delete?: never;
         options?: never;
@@ -847,6 +847,23 @@ export interface paths {
         get?: never;
         put?: never;
         post: operations["projects_unwrap_projects__uid__unwrap_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{uid}/uv-set": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Paint on another of the file's UV sets, as long as nothing is painted. */
+        post: operations["projects_paint_on_uv_set_projects__uid__uv_set_post"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1628,7 +1645,7 @@ export interface components {
              * Content
              * @default null
              */
-            content: (components["schemas"]["ImageContent"] | components["schemas"]["PatternContent"] | components["schemas"]["BlendContent"]) | null;
+            content: (components["schemas"]["ImageContent"] | components["schemas"]["PatternContent"] | components["schemas"]["BlendContent"] | components["schemas"]["FileContent"] | components["schemas"]["VertexContent"]) | null;
             /**
              * On
              * @default true
@@ -2130,6 +2147,7 @@ export interface components {
              * @default {
              *       "blend_space": "srgb",
              *       "height_range": 0.01,
+             *       "multiply_vertex_colours": false,
              *       "swatches": []
              *     }
              */
@@ -2196,6 +2214,11 @@ export interface components {
              * @enum {integer}
              */
             bits: 8 | 16;
+            /**
+             * Fill
+             * @default false
+             */
+            fill: boolean;
             /**
              * Glb
              * @default false
@@ -2360,6 +2383,87 @@ export interface components {
              * @default 1
              */
             strength: number;
+        };
+        /**
+         * FileContent
+         * @description A picture laid as the imported file lays it.
+         *
+         *     part : of the picture; uv_set : the file's number of the UV set; transform : u' = a u + b v + c, v' = d u + e v + f, v down
+         *     material : number of the only material that it lies on; low, high : what 0 and 1 of the picture stand for, colours in linear light
+         */
+        FileContent: {
+            /**
+             * High
+             * @default [
+             *       1
+             *     ]
+             */
+            high: number[];
+            /** Image */
+            image: string;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "file";
+            /**
+             * Low
+             * @default [
+             *       0
+             *     ]
+             */
+            low: number[];
+            /**
+             * Material
+             * @default null
+             */
+            material: number | null;
+            /**
+             * Nearest
+             * @default false
+             */
+            nearest: boolean;
+            /**
+             * Part
+             * @default rgb
+             * @enum {string}
+             */
+            part: "rgb" | "r" | "g" | "b" | "a";
+            /**
+             * Transform
+             * @default [
+             *       1,
+             *       0,
+             *       0,
+             *       0,
+             *       1,
+             *       0
+             *     ]
+             */
+            transform: [
+                number,
+                number,
+                number,
+                number,
+                number,
+                number
+            ];
+            /**
+             * Uv Set
+             * @default 0
+             */
+            uv_set: number;
+            /**
+             * Wrap
+             * @default [
+             *       "repeat",
+             *       "repeat"
+             *     ]
+             */
+            wrap: [
+                "repeat" | "mirror" | "clamp",
+                "repeat" | "mirror" | "clamp"
+            ];
         };
         /**
          * FileSizesAnswer
@@ -2708,7 +2812,7 @@ export interface components {
         };
         /**
          * HsvAdjust
-         * @description Turns the hue by degrees, and moves saturation and value towards 0 (−1) or 1 (+1).
+         * @description Turns the hue by degrees, scales saturation (−1: none, +1: twice as much), and moves value towards 0 (−1) or 1 (+1).
          */
         HsvAdjust: {
             /**
@@ -3337,7 +3441,7 @@ export interface components {
             /** Materials */
             materials: string[];
             /** Notes */
-            notes: string[];
+            notes: components["schemas"]["NoteAnswer"][];
             /** Parts */
             parts: components["schemas"]["PartAnswer"][];
             /** Sheets */
@@ -3347,7 +3451,7 @@ export interface components {
             /** Triangles */
             triangles: number;
             /** Uv Layouts */
-            uv_layouts: string[];
+            uv_layouts: components["schemas"]["UvLayoutAnswer"][];
             /** Vertex Colors */
             vertex_colors: boolean;
             /** Vertices */
@@ -3509,6 +3613,21 @@ export interface components {
              *     ]
              */
             stretch: number[];
+        };
+        /**
+         * NoteAnswer
+         * @description What the import did with one thing; `about`: the part, material or file.
+         */
+        NoteAnswer: {
+            /** About */
+            about: string;
+            /**
+             * Outcome
+             * @enum {string}
+             */
+            outcome: "kept" | "converted" | "folded" | "left out";
+            /** Text */
+            text: string;
         };
         /**
          * OcclusionSource
@@ -4451,6 +4570,11 @@ export interface components {
              */
             height_range: number;
             /**
+             * Multiply Vertex Colours
+             * @default false
+             */
+            multiply_vertex_colours: boolean;
+            /**
              * Swatches
              * @default []
              */
@@ -4527,8 +4651,26 @@ export interface components {
          * @description One UV square: `plan` counts the model's sheet plans; `layers` front first; `normal_map`: whether a normal map was supplied.
          *
          *     `solo`: the one layer that shows (with what it holds, inside its groups), or None. `mesh_maps`: those that are baked or brought in.
+         *     `normal_pictures`: normal maps that came with the model. `alpha_mode`: what opacity means when a GLB is written; "auto": blending where
+         *     anything is let through.
          */
         Sheet: {
+            /**
+             * Alpha Cutoff
+             * @default 0.5
+             */
+            alpha_cutoff: number;
+            /**
+             * Alpha Mode
+             * @default auto
+             * @enum {string}
+             */
+            alpha_mode: "auto" | "opaque" | "mask" | "blend";
+            /**
+             * Double Sided
+             * @default false
+             */
+            double_sided: boolean;
             /** Id */
             id: string;
             /**
@@ -4548,6 +4690,11 @@ export interface components {
              * @default false
              */
             normal_map: boolean;
+            /**
+             * Normal Pictures
+             * @default []
+             */
+            normal_pictures: components["schemas"]["FileContent"][];
             /** Plan */
             plan: number;
             /** Resolution */
@@ -4578,6 +4725,7 @@ export interface components {
          * @description Header of a binary answer: one sheet's triangles, or with an empty `sheet` those of a model without sheets.
          */
         SheetGeometry: {
+            colours: components["schemas"]["Block"];
             faces: components["schemas"]["Block"];
             indices: components["schemas"]["Block"];
             lines: components["schemas"]["Block"];
@@ -4586,6 +4734,14 @@ export interface components {
             seams: components["schemas"]["Block"];
             /** Sheet */
             sheet: string;
+            /**
+             * Squares
+             * @default []
+             */
+            squares: [
+                number,
+                number
+            ][];
             vertices: components["schemas"]["Block"];
         };
         /**
@@ -5042,6 +5198,29 @@ export interface components {
              */
             resolution: number;
         };
+        /**
+         * UvLayoutAnswer
+         * @description A UV layout; `number`: the file's, -1 of one that was made here. The first one is painted.
+         */
+        UvLayoutAnswer: {
+            /** Name */
+            name: string;
+            /** Number */
+            number: number;
+        };
+        /**
+         * UvSetBody
+         * @description The file's number of the UV set to paint on.
+         */
+        UvSetBody: {
+            /** Number */
+            number: number;
+            /**
+             * Revision
+             * @default null
+             */
+            revision: number | null;
+        };
         /** VersionAnswer */
         VersionAnswer: {
             /** Created At */
@@ -5055,6 +5234,17 @@ export interface components {
         VersionBody: {
             /** Name */
             name: string;
+        };
+        /**
+         * VertexContent
+         * @description The model's vertex colours, even between vertices; in a channel of one number their lightness.
+         */
+        VertexContent: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "vertex-colours";
         };
         /**
          * Weave
@@ -5680,9 +5870,12 @@ export interface operations {
                     /** @description the mesh and what it needs beside it */
                     file: string[];
                     name?: string;
+                    /** @description texels a side; left out, as the file's pictures ask */
                     resolution?: number;
                     /** @enum {string} */
                     rule?: "auto" | "materials" | "parts" | "tiles";
+                    /** @description the file's number of the UV set to paint on; left out, its first */
+                    uv_set?: number;
                 };
             };
         };
@@ -10652,6 +10845,104 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["JobAnswer"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+            /** @description Method Not Allowed */
+            405: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+            /** @description Unsupported Media Type */
+            415: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+            /** @description Insufficient Storage */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+        };
+    };
+    projects_paint_on_uv_set_projects__uid__uv_set_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                uid: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["UvSetBody"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProjectState"];
                 };
             };
             /** @description Bad Request */

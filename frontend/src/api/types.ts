@@ -17,6 +17,7 @@ export type StepKind = S["Kind"];
 export type Control = S["Control"];
 export type Projection = S["Projection"];
 export type Content = NonNullable<ChannelUse["content"]>;
+export type ImportNote = S["NoteAnswer"];
 export type Pattern = S["PatternContent"]["pattern"];
 export type ColourStop = S["ColourStop"];
 export type FacePick = S["FacePick"];

@@ -7,6 +7,7 @@ import { useWorkshop } from "../state/hooks";
 import { partIn } from "../state/layers";
 import { forgetTrial, masks, tryEdit } from "../state/masks";
 import { sync, workshop } from "../state/workshop";
+import { FilePicture } from "./FilePicture";
 import { ImageChoice } from "./choices";
 import { ControlRow, type Values } from "./controls";
 import { ProjectionControls } from "./ProjectionControls";
@@ -30,6 +31,10 @@ export function ContentEditor({ layer, channel, onValue, onClose }: Props) {
   const other = plain.map((v) => (channel.kind === "height" ? v + 0.3 : v > 0.5 ? v * 0.6 : v * 0.6 + 0.4));
   const [content, setContent] = useState<Content>(
     use.content ?? { kind: "pattern", pattern: stack?.first_patterns.noise as Pattern, ramp: [{ at: 0, value: [...plain] }, { at: 1, value: other }] },
+  );
+  /** What the imported file laid here, to come back to. */
+  const [own] = useState(() =>
+    use.content?.kind === "file" ? { name: "From the file", content: use.content } : use.content?.kind === "vertex-colours" ? { name: "Vertex colours", content: use.content } : null,
   );
   const dialog = useRef<HTMLDivElement>(null);
   useEffect(() => dialog.current?.focus(), []);
@@ -66,6 +71,11 @@ export function ContentEditor({ layer, channel, onValue, onClose }: Props) {
     <div ref={dialog} tabIndex={-1} role="dialog" aria-label={`${channel.name} of ${layer.name}`} className="content">
       <div className="prow">
         <div className="seg" role="group" aria-label="What the fill lays">
+          {own && (
+            <button aria-pressed={content.kind === own.content.kind} onClick={() => take(own.content)}>
+              {own.name}
+            </button>
+          )}
           {stack.contents.map((k) => (
             <Tooltip key={k.id} title={k.hint}>
               <button aria-pressed={content.kind === k.id} onClick={() => become(k.id)}>
@@ -75,6 +85,8 @@ export function ContentEditor({ layer, channel, onValue, onClose }: Props) {
           ))}
         </div>
       </div>
+      {content.kind === "file" && <FilePicture content={content} onTake={take} />}
+      {content.kind === "vertex-colours" && <p className="note">The model’s vertex colours, even between its vertices.</p>}
       {content.kind === "image" && (
         <>
           <ImageChoice control={{ id: "image", name: "Picture", hint: "A picture of the project", kind: "image", low: 0, high: 1, choices: [] }} values={content as unknown as Values} onTake={(c) => take({ ...content, ...c })} />

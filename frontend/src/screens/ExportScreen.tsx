@@ -1,4 +1,4 @@
-import { Button, Checkbox, FormControlLabel, MenuItem, TextField } from "@mui/material";
+import { Button, Checkbox, FormControlLabel, MenuItem, TextField, Tooltip } from "@mui/material";
 import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { useEffect, useState } from "react";
 import { api } from "../api/client";
@@ -83,7 +83,12 @@ export function ExportScreen() {
           <MenuItem value={8}>PNG, 8 bits a component</MenuItem>
           <MenuItem value={16}>PNG, 16 bits a component</MenuItem>
         </TextField>
-        <TextField label="Padding, pixels" type="number" value={preset.padding} onChange={(e) => set({ padding: Math.min(256, Math.max(0, Math.round(Number(e.target.value)))) })} slotProps={{ htmlInput: { min: 0, max: 256 } }} />
+        <TextField label="Padding, pixels" type="number" disabled={preset.fill} value={preset.padding} onChange={(e) => set({ padding: Math.min(256, Math.max(0, Math.round(Number(e.target.value)))) })} slotProps={{ htmlInput: { min: 0, max: 256 } }} />
+        <Tooltip title="Every pixel around the islands repeats its nearest island">
+          <button className="tog" aria-pressed={preset.fill} onClick={() => set({ fill: !preset.fill })}>
+            Fill everything
+          </button>
+        </Tooltip>
         <TextField select label="Normal map's Y" value={preset.normal_y} onChange={(e) => set({ normal_y: e.target.value as "up" | "down" })}>
           <MenuItem value="up">Up</MenuItem>
           <MenuItem value="down">Down</MenuItem>
@@ -145,12 +150,12 @@ export function ExportScreen() {
 function MapPicture({ uid, preset, sheet, map, name }: { uid: string; preset: ExportPreset; sheet: string; map: string; name: string }) {
   const revision = useWorkshop((s) => s.project?.revision);
   const [url, setUrl] = useState<string | null>(null);
-  const { maps, padding, normal_y } = preset;
+  const { maps, padding, fill, normal_y } = preset;
   useEffect(() => {
     let made: string | null = null;
     let gone = false;
     // The name template may be half typed; it does not matter to the picture.
-    const asked = { ...preset, maps, padding, normal_y, template: "{map}" };
+    const asked = { ...preset, maps, padding, fill, normal_y, template: "{map}" };
     api.preview(uid, asked, sheet, map).then(
       (found) => {
         made = found;
@@ -164,7 +169,7 @@ function MapPicture({ uid, preset, sheet, map, name }: { uid: string; preset: Ex
       if (made) URL.revokeObjectURL(made);
     };
     // eslint-disable-next-line react-hooks/exhaustive-deps -- other fields of the preset do not change the picture
-  }, [uid, sheet, map, revision, padding, normal_y, maps]);
+  }, [uid, sheet, map, revision, padding, fill, normal_y, maps]);
   return url ? <img src={url} alt={name} /> : <div className="blank" />;
 }
 

@@ -7,12 +7,14 @@ import type { Finding, Sheet } from "../api/types";
 import { useDocument, useWorkshop } from "../state/hooks";
 import { say } from "../state/messages";
 import { accept, chooseSheet, edit, hideParts, refresh, runJob, theStage, workshop } from "../state/workshop";
-import { layoutFree, packIslands, placeIsland, unwrap } from "../state/layout";
+import { layoutFree, packIslands, paintOnUvSet, placeIsland, unwrap } from "../state/layout";
 import { Icon } from "../theme/icons";
 import { hint } from "../tools/commands";
 import { FlatView } from "../viewport/FlatView";
 import { SolidView } from "../viewport/SolidView";
 import { FileInput } from "../theme/FileInput";
+import { ImportNotes } from "./ImportNotes";
+import { SheetAlpha } from "./SheetAlpha";
 
 /** What was brought in: parts, sheets, and what is wrong before painting starts. */
 export function ModelScreen() {
@@ -23,12 +25,14 @@ export function ModelScreen() {
     <main className="two">
       <div className="panel">
         <Findings findings={model?.findings ?? []} known={model !== null} />
+        <ImportNotes />
         <Parts />
         <h2>Sheets</h2>
         {document?.sheets.map((s) => <SheetEntry key={s.id} sheet={s} />)}
         <Layout />
         <Seams />
         <ProjectSettings />
+        <VertexColours />
         <h2>Numbers</h2>
         {model && (
           <div className="note">
@@ -46,18 +50,9 @@ export function ModelScreen() {
             {model.uv_layouts.length > 0 && (
               <>
                 <br />
-                UV layouts: {model.uv_layouts.join(", ")}
+                UV layouts: {model.uv_layouts.map((u) => u.name).join(", ")}
               </>
             )}
-            {model.vertex_colors && (
-              <>
-                <br />
-                Vertex colours are kept
-              </>
-            )}
-            {model.notes.map((n) => (
-              <p key={n}>{n}</p>
-            ))}
           </div>
         )}
       </div>
@@ -115,6 +110,7 @@ function Layout() {
           </Tooltip>
         )}
       </div>
+      <UvSets />
       {sheets > 0 && island === null && <p className="note">Press an island in a view to choose it; drag it on the flat sheet to move it.</p>}
       {island !== null && (
         <div className="prow" role="group" aria-label="Chosen island" style={{ marginTop: 8 }}>
@@ -136,6 +132,26 @@ function Layout() {
       )}
       <Density free />
     </section>
+  );
+}
+
+/** Which of the file's UV sets is painted on. */
+function UvSets() {
+  const layouts = useWorkshop((s) => s.model?.uv_layouts);
+  const own = layouts?.filter((u) => u.number >= 0) ?? [];
+  const painted = layouts?.[0]?.number ?? -1;
+  if (own.length < 2) return null;
+  return (
+    <div className="prow" style={{ marginTop: 8 }}>
+      <TextField select label="Paint on" title="The file's pictures stay where they are on the surface" value={painted} onChange={(e) => void paintOnUvSet(Number(e.target.value))} sx={{ width: 130 }}>
+        {painted < 0 && <MenuItem value={-1}>{layouts?.[0]?.name}</MenuItem>}
+        {own.map((u) => (
+          <MenuItem key={u.number} value={u.number}>
+            {u.name}
+          </MenuItem>
+        ))}
+      </TextField>
+    </div>
   );
 }
 
@@ -188,6 +204,22 @@ function Seams() {
       </div>
       {on && <p className="note">A press takes the whole run of edges, Shift and press a single one; again takes the mark off. UVs stay as they are.</p>}
     </section>
+  );
+}
+
+/** Whether vertex colours multiply the base colour, as engines do it with a GLB. */
+function VertexColours() {
+  const there = useWorkshop((s) => s.model?.vertex_colors) ?? false;
+  const on = useDocument()?.settings.multiply_vertex_colours ?? false;
+  if (!there) return null;
+  return (
+    <div className="prow" style={{ marginTop: 8 }}>
+      <Tooltip title="In the views and in a GLB, as engines do; without it the GLB has no vertex colours">
+        <button className="tog" aria-pressed={on} onClick={() => void edit("Vertex colours", { edit: "set-settings", values: { multiply_vertex_colours: !on } })}>
+          Multiply by vertex colours
+        </button>
+      </Tooltip>
+    </div>
   );
 }
 
@@ -348,13 +380,14 @@ function SheetEntry({ sheet }: { sheet: Sheet }) {
             </MenuItem>
           ))}
         </TextField>
-        {sheet.normal_map ? (
+        {sheet.normal_map || sheet.normal_pictures.length ? (
           <Button onClick={() => void api.dropNormalMap(uid, sheet.id).then(accept).catch((e: Error) => say(e.message, true))}>Take normal map away</Button>
         ) : (
           <Button onClick={() => input.current?.click()}>Bring a normal map in</Button>
         )}
         <FileInput input={input} accept="image/png,image/tiff,image/jpeg" label={`Normal map for ${sheet.name}`} onFile={(file) => void bring(file)} />
       </div>
+      <SheetAlpha sheet={sheet} />
     </div>
   );
 }

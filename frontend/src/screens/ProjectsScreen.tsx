@@ -49,7 +49,7 @@ export function ProjectsScreen({ onMode }: { onMode: () => void }) {
           >
             <b style={{ fontSize: 15 }}>New project</b>
             <span className="note">
-              Drop a model here: OBJ (with its MTL), GLB, glTF, PLY or STL
+              Drop a model here, with its pictures: OBJ and MTL, GLB, glTF, PLY or STL
             </span>
             <Button variant="outlined" startIcon={<Icon name="load" />} onClick={() => input.current?.click()}>
               Choose a file
@@ -60,7 +60,7 @@ export function ProjectsScreen({ onMode }: { onMode: () => void }) {
               hidden
               multiple
               aria-label="Model files"
-              accept=".obj,.mtl,.glb,.gltf,.bin,.ply,.stl"
+              accept=".obj,.mtl,.glb,.gltf,.bin,.ply,.stl,.png,.jpg,.jpeg,.webp,.tif,.tiff"
               onChange={(e) => {
                 setFiles([...(e.target.files ?? [])]);
                 e.target.value = "";
@@ -190,8 +190,9 @@ function NewProject({ files, onClose }: { files: File[]; onClose: () => void }) 
   const registries = useWorkshop((s) => s.registries);
   const main = files.find((f) => registries?.mesh_formats.some((x) => f.name.toLowerCase().endsWith(x))) ?? files[0];
   const [name, setName] = useState(main?.name.replace(/\.[^.]+$/, "").replace(/[_-]+/g, " ") ?? "");
-  const [resolution, setResolution] = useState("2048");
+  const [resolution, setResolution] = useState("");
   const [rule, setRule] = useState("auto");
+  const [uvSet, setUvSet] = useState("");
   const [job, setJob] = useState<Job | null>(null);
   const [trouble, setTrouble] = useState<string | null>(null);
 
@@ -202,6 +203,7 @@ function NewProject({ files, onClose }: { files: File[]; onClose: () => void }) 
     form.append("name", name);
     form.append("resolution", resolution);
     form.append("rule", rule);
+    form.append("uv_set", uvSet);
     try {
       const done = await followJob(await api.create(form), setJob);
       if (done.state === "done") window.location.hash = `#/${String(done.result.project)}/model`;
@@ -217,7 +219,8 @@ function NewProject({ files, onClose }: { files: File[]; onClose: () => void }) 
       <DialogContent sx={{ display: "grid", gap: 1.5 }}>
         <span className="quiet">{files.map((f) => f.name).join(", ")}</span>
         <TextField label="Name" value={name} onChange={(e) => setName(e.target.value)} slotProps={{ htmlInput: { maxLength: 80 } }} />
-        <TextField select label="Texels a side of each sheet" value={resolution} onChange={(e) => setResolution(e.target.value)}>
+        <TextField select label="Texels a side of each sheet" value={resolution} onChange={(e) => setResolution(e.target.value)} slotProps={{ select: { displayEmpty: true }, inputLabel: { shrink: true } }}>
+          <MenuItem value="">As the file’s pictures, else 1024 × 1024</MenuItem>
           {registries?.resolutions.map((r) => (
             <MenuItem key={r} value={String(r)}>
               {r} × {r}
@@ -229,6 +232,14 @@ function NewProject({ files, onClose }: { files: File[]; onClose: () => void }) 
           <MenuItem value="materials">Material</MenuItem>
           <MenuItem value="parts">Part</MenuItem>
           <MenuItem value="tiles">Numbered tile</MenuItem>
+        </TextField>
+        <TextField select label="Paint on UV set" value={uvSet} onChange={(e) => setUvSet(e.target.value)} slotProps={{ select: { displayEmpty: true }, inputLabel: { shrink: true } }}>
+          <MenuItem value="">The file’s first</MenuItem>
+          {[0, 1, 2, 3].map((n) => (
+            <MenuItem key={n} value={String(n)}>
+              Number {n}
+            </MenuItem>
+          ))}
         </TextField>
         {trouble && <div role="alert" className="finding blocks">{trouble}</div>}
         {job && (

@@ -24,6 +24,11 @@ export async function packIslands(): Promise<void> {
   await refresh();
 }
 
+/** Paint on another of the file's UV sets. */
+export async function paintOnUvSet(number: number): Promise<void> {
+  if (await take((uid, revision) => api.paintOnUvSet(uid, revision, number))) await refresh();
+}
+
 /** Move, scale or turn the chosen island. */
 export async function placeIsland(change: Partial<Placement>): Promise<void> {
   const { island, density } = workshop.getState();

@@ -210,7 +210,7 @@ function show(): void {
   }
   stage?.apply({
     mode: s.mode, channel: s.channel, lightDeg: s.lightDeg, wire: s.wire, flatSheet: s.sheet,
-    hiddenParts: s.project?.document.hidden_parts ?? [], highlight: s.highlight, suspects: s.suspects,
+    hiddenParts: s.project?.document.hidden_parts ?? [], highlight: s.highlight, suspects: s.suspects, tinted: s.project?.document.settings.multiply_vertex_colours ?? false,
     over: s.over, maskSheet: s.maskSheet,
     shell: s.shell && stage && { front: s.shell.front * stage.diagonal, back: s.shell.back * stage.diagonal },
   });

@@ -25,22 +25,52 @@ const OVER = "vec3(0.52, 0.33, 1.0)";
 
 /** Shows texels as they are, on the surface or on the flat sheet. */
 export class ChannelMaterial extends THREE.ShaderMaterial {
-  constructor() {
+  /** `cut`: shows only what lies in the unit square, for a repeating layout laid flat. */
+  constructor(cut = false) {
     super({
+      defines: cut ? { CUT: 1 } : {},
       uniforms: { map: { value: null }, marks: { value: null }, marked: { value: 0 }, first: { value: 0 }, count: { value: 3 }, shade: { value: 0 }, over: { value: null }, covered: { value: 0 } },
       vertexShader: `
         varying vec2 vUv; varying vec3 vN;
+        #ifdef CUT
+          varying vec2 vPlace;
+        #endif
+        #ifdef TINT
+          attribute vec4 color; varying vec3 vTint;
+        #endif
         void main() {
+          vec4 place = vec4(position, 1.0);
+          #ifdef USE_INSTANCING
+            place = instanceMatrix * place;
+          #endif
+          #ifdef CUT
+            vPlace = place.xy;
+          #endif
+          #ifdef TINT
+            vTint = color.rgb;
+          #endif
           vUv = uv; vN = normalize(normalMatrix * normal);
-          gl_Position = projectionMatrix * modelViewMatrix * vec4(position, 1.0);
+          gl_Position = projectionMatrix * modelViewMatrix * place;
         }`,
       fragmentShader: `
         uniform sampler2D map; uniform sampler2D marks; uniform float marked; uniform int first; uniform int count; uniform float shade;
         uniform sampler2D over; uniform float covered;
         varying vec2 vUv; varying vec3 vN;
+        #ifdef CUT
+          varying vec2 vPlace;
+        #endif
+        #ifdef TINT
+          varying vec3 vTint;
+        #endif
         void main() {
+          #ifdef CUT
+            if (any(greaterThan(abs(vPlace - 0.5), vec2(0.5)))) discard;
+          #endif
           vec4 t = texture2D(map, vUv);
           vec3 c = count == 3 ? t.rgb : vec3(first == 0 ? t.r : first == 1 ? t.g : first == 2 ? t.b : t.a);
+          #ifdef TINT
+            c *= vTint;
+          #endif
           c *= mix(1.0, 0.72 + 0.28 * abs(vN.z), shade);
           gl_FragColor = vec4(c, 1.0);
           #ifdef SRGB_MAP
@@ -75,10 +105,19 @@ export class ChannelMaterial extends THREE.ShaderMaterial {
     (u.marked as THREE.IUniform).value = suspects ? 1 : 0;
     (u.over as THREE.IUniform).value = over ? textures.get(textureOf(over)).texture : null;
     (u.covered as THREE.IUniform).value = over ? 1 : 0;
-    if (Boolean(this.defines.SRGB_MAP) !== srgb) {
-      this.defines = srgb ? { SRGB_MAP: 1 } : {};
-      this.needsUpdate = true;
-    }
+    this.define("SRGB_MAP", srgb);
+  }
+
+  /** Whether vertex colours multiply what is shown. */
+  tint(on: boolean): void {
+    this.define("TINT", on);
+  }
+
+  private define(name: string, on: boolean): void {
+    if (name in this.defines === on) return;
+    const others = Object.entries(this.defines as Record<string, unknown>).filter(([key]) => key !== name);
+    this.defines = Object.fromEntries(on ? [...others, [name, 1]] : others);
+    this.needsUpdate = true;
   }
 }
 

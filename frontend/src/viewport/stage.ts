@@ -26,12 +26,22 @@ export interface Look {
   over: string | null;
   maskSheet: string | null;
   shell: Shell | null;
+  /** Whether vertex colours multiply the base colour. */
+  tinted: boolean;
 }
 
 export interface SurfaceHit {
   position: THREE.Vector3;
   normal: THREE.Vector3;
   sheet: string;
+}
+
+/** A sheet laid flat; one whose layout repeats is laid down once for each square that it reaches into. */
+function flatMesh(geometry: THREE.BufferGeometry, material: THREE.Material, squares: SheetGeometry["squares"]): THREE.Mesh {
+  if (!squares.length) return new THREE.Mesh(geometry, material);
+  const mesh = new THREE.InstancedMesh(geometry, material, squares.length);
+  squares.forEach(([x, y], i) => mesh.setMatrixAt(i, new THREE.Matrix4().makeTranslation(x, y, 0)));
+  return mesh;
 }
 
 interface SheetObjects {
@@ -70,7 +80,7 @@ export class Stage {
   private marks: THREE.Group | null = null;
   private readonly flatMarks = new Map<string, THREE.Mesh>();
   private seamLines: THREE.LineSegments | null = null;
-  private look: Look = { mode: "lit", channel: "base_color", lightDeg: 40, wire: true, flatSheet: null, hiddenParts: [], highlight: null, suspects: false, over: null, maskSheet: null, shell: null };
+  private look: Look = { mode: "lit", channel: "base_color", lightDeg: 40, wire: true, flatSheet: null, hiddenParts: [], highlight: null, suspects: false, over: null, maskSheet: null, shell: null, tinted: false };
   private readonly watcher = new ResizeObserver(() => this.draw());
   private fitted = false;
   private dark = true;
@@ -167,6 +177,7 @@ export class Stage {
     geometry.setAttribute("normal", new THREE.InterleavedBufferAttribute(rows, 3, 3));
     geometry.setAttribute("tangent", new THREE.InterleavedBufferAttribute(rows, 4, 6));
     geometry.setAttribute("uv", new THREE.InterleavedBufferAttribute(rows, 2, 10));
+    if (info.colours.length) geometry.setAttribute("color", new THREE.BufferAttribute(floats(info.colours), 4));
     const indices = ints(info.indices);
     geometry.setIndex(new THREE.BufferAttribute(indices, 1));
     geometry.computeBoundsTree?.({ indirect: true });
@@ -182,13 +193,13 @@ export class Stage {
     flat.setIndex(new THREE.BufferAttribute(indices, 1));
     const lit = new THREE.MeshStandardMaterial({ color: 0x8c8c8c, roughness: 0.7, side: THREE.DoubleSide });
     const channel = new ChannelMaterial();
-    const flatChannel = new ChannelMaterial();
+    const flatChannel = new ChannelMaterial(info.squares.length > 0);
     const mesh = new THREE.Mesh(geometry, lit);
     mesh.castShadow = mesh.receiveShadow = true;
     const entry: SheetObjects = {
       info,
       mesh,
-      flat: new THREE.Mesh(flat, flatChannel),
+      flat: flatMesh(flat, flatChannel, info.squares),
       lines: this.lineObject(floats(info.lines), 0.13),
       seams: this.lineObject(floats(info.seams), 0.6),
       lit,
@@ -226,7 +237,7 @@ export class Stage {
     if (!entry) return new SheetTextures(side);
     if (entry.textures?.side !== side) {
       entry.textures?.dispose();
-      entry.textures = new SheetTextures(side);
+      entry.textures = new SheetTextures(side, entry.info.squares.length > 0);
       entry.lit.dispose();
       entry.lit = litMaterial(entry.textures);
       this.apply(this.look, true);
@@ -271,6 +282,12 @@ export class Stage {
         const shown = look.mode === "channel" ? look.channel : "base_color";
         const marked = look.suspects && look.mode === "channel";
         s.channel.show(s.textures, shown, look.mode === "channel", marked, over);
+        s.channel.tint(look.mode === "flat" && look.tinted && s.info.colours.length > 0);
+        const tinted = look.tinted && s.info.colours.length > 0;
+        if (s.lit.vertexColors !== tinted) {
+          s.lit.vertexColors = tinted;
+          s.lit.needsUpdate = true;
+        }
         s.flatChannel.show(s.textures, shown, false, marked, over);
         const lit = s.lit.userData.over as OverUniforms | undefined;
         if (lit) {

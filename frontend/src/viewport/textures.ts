@@ -16,6 +16,7 @@ export class PatchedTexture {
     readonly side: number,
     srgb: boolean,
     exact = false,
+    repeats = false,
   ) {
     this.texture = new THREE.DataTexture(new Uint8Array(side * side * 4), side, side, THREE.RGBAFormat, THREE.UnsignedByteType);
     this.texture.colorSpace = srgb ? THREE.SRGBColorSpace : THREE.NoColorSpace;
@@ -23,6 +24,7 @@ export class PatchedTexture {
     this.texture.minFilter = exact ? THREE.NearestFilter : THREE.LinearMipmapLinearFilter;
     this.texture.magFilter = exact ? THREE.NearestFilter : THREE.LinearFilter;
     this.texture.generateMipmaps = !exact;
+    if (repeats) this.texture.wrapS = this.texture.wrapT = THREE.RepeatWrapping;
     // Rows arrive top first, and UVs come with v down, so nothing is flipped.
     this.texture.flipY = false;
     this.texture.needsUpdate = true;
@@ -83,13 +85,17 @@ export class PatchedTexture {
 export class SheetTextures {
   private made = new Map<string, PatchedTexture>();
 
-  constructor(public side: number) {}
+  /** `repeats`: UVs go beyond the square. */
+  constructor(
+    public side: number,
+    private repeats = false,
+  ) {}
 
   get(name: string): PatchedTexture {
     let found = this.made.get(name);
     if (!found) {
       const bits = name === SUSPECTS;
-      found = new PatchedTexture(this.side, !bits && (name === "colour" || name === "emission" || name.startsWith("channel:")), bits);
+      found = new PatchedTexture(this.side, !bits && (name === "colour" || name === "emission" || name.startsWith("channel:")), bits, this.repeats);
       this.made.set(name, found);
     }
     return found;

@@ -6,7 +6,8 @@ from collections.abc import Sequence
 
 import numpy as np
 
-from ruvelt.core.mesh.model import Material, Model, TextureCoords
+from ruvelt.core.mesh.facts import Material
+from ruvelt.core.mesh.model import Model, TextureCoords
 from ruvelt.core.mesh.sheets import plan_sheets
 from ruvelt.core.output.display import SheetDisplay
 from ruvelt.core.output.normal import NormalField

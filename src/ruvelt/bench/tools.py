@@ -18,7 +18,8 @@ from ruvelt.core.brush.live import LiveStroke
 from ruvelt.core.brush.path import Point, ViewPath
 from ruvelt.core.brush.settings import Brush, Grain, Mixing
 from ruvelt.core.brush.target import CloneFrom, Paint, Target, Tone, resolve_target
-from ruvelt.core.mesh.model import Material, Model
+from ruvelt.core.mesh.facts import Material
+from ruvelt.core.mesh.model import Model
 from ruvelt.core.mesh.rays import RayCaster
 from ruvelt.core.planes.cache import BoundedCache
 from ruvelt.core.planes.plane import MemoryChunks

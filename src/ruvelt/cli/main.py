@@ -18,9 +18,11 @@ from pydantic import ValidationError
 from ruvelt import __version__
 from ruvelt.core.brush.script import parse_script
 from ruvelt.core.errors import InputError, RuveltError
+from ruvelt.core.mesh.readers import wanted_beside
 from ruvelt.studio.bakes import BakeRequest, add_high_mesh
 from ruvelt.studio.exports import export_project, files_as_json
 from ruvelt.studio.geometry import sheet_facts
+from ruvelt.studio.layout import unwrap_model
 from ruvelt.studio.replay import replay
 from ruvelt.studio.session import Limits
 from ruvelt.studio.studio import Studio
@@ -76,18 +78,34 @@ def main() -> None:
 @main.command("import")
 @click.argument("file", type=click.Path(path_type=Path))
 @click.option("--name", help="Name of the project; the file's name when left out.")
-@click.option("--resolution", type=int, default=1024, show_default=True, help="Texels a side of each sheet.")
+@click.option("--resolution", type=int, help="Texels a side of each sheet; as the file's pictures when left out, or 1024.")
+@click.option("--uv-set", type=click.IntRange(0), help="The file's number of the UV set to paint on; its first when left out.")
 @click.option("--sheets", type=click.Choice(["auto", "materials", "parts", "tiles"]), default="auto", show_default=True, help="What makes a sheet.")
 @click.option("--import-mib", type=click.IntRange(16), default=2048, show_default=True, help="Memory it may take beyond the file.")
 @_common
-def import_(here: Studio, file: Path, name: str | None, resolution: int, sheets: str, import_mib: int) -> dict[str, Any]:
-    """Make a project from a mesh FILE (OBJ, GLB, glTF, PLY or STL)."""
+def import_(here: Studio, file: Path, name: str | None, resolution: int | None, uv_set: int | None, sheets: str, import_mib: int) -> dict[str, Any]:
+    """Make a project from a mesh FILE (OBJ, GLB, glTF, PLY or STL) and the pictures it names."""
     if not file.is_file():
         raise InputError(f"There is no file '{file}'.")
-    beside = {p.name: p.read_bytes() for p in file.parent.iterdir() if p.suffix.lower() in (".mtl", ".bin") and p.is_file()}
     here.limits = replace(here.limits, import_bytes=import_mib << 20)
-    uid = here.create(file.read_bytes(), file.name, name=name, resolution=resolution, rule=sheets, companions=beside)  # type: ignore[arg-type]
-    return {"project": uid, **_facts(here, uid)}
+    data = file.read_bytes()
+    uid = here.create(data, file.name, name=name, resolution=resolution, rule=sheets, uv_set=uv_set, companions=_beside(file, data))  # type: ignore[arg-type]
+    return {"project": uid, **_facts(here, uid), "notes": [n.__dict__ for n in here.session(uid).model.notes]}
+
+
+def _beside(file: Path, data: bytes) -> dict[str, bytes]:
+    """The files that a mesh, and the material libraries it names, want from its own folder; nothing outside of it is read."""
+    folder = file.parent.resolve()
+    found: dict[str, bytes] = {}
+    waiting = wanted_beside(data, file.name)
+    while waiting and len(found) < 1000:
+        name = waiting.pop()
+        path = (folder / name).resolve()
+        if name in found or not path.is_relative_to(folder) or not path.is_file():
+            continue
+        found[name] = path.read_bytes()
+        waiting += wanted_beside(found[name], name) if name.lower().endswith(".mtl") else []
+    return found
 
 
 def _facts(here: Studio, uid: str) -> dict[str, Any]:
@@ -116,6 +134,17 @@ def _facts(here: Studio, uid: str) -> dict[str, Any]:
 def info(here: Studio, project: str) -> dict[str, Any]:
     """Tell about a PROJECT (id or name): sheets, layers, channels, history."""
     uid = here.find(project)
+    return {"project": uid, **_facts(here, uid)}
+
+
+@main.command("unwrap")
+@click.argument("project")
+@click.option("--resolution", type=int, default=1024, show_default=True, help="Texels a side of the sheets, where there were none.")
+@_common
+def unwrap_(here: Studio, project: str, resolution: int) -> dict[str, Any]:
+    """Give the model of a PROJECT new UVs, as long as nothing is painted or baked."""
+    uid = here.find(project)
+    unwrap_model(here.session(uid), lambda done, planned, what: None, resolution)
     return {"project": uid, **_facts(here, uid)}
 
 

@@ -209,10 +209,10 @@ class BlobStore:
             with transaction(self._engine) as connection:
                 connection.execute(insert(BlobRow).on_conflict_do_nothing(), rows[first : first + AHEAD])
 
-    def put_bytes(self, content: bytes) -> str:
+    def put_bytes(self, content: bytes, level: int = 6) -> str:
         key = blake2b(content, digest_size=16).hexdigest()
         with self._lock:
-            self._pending[key] = _Stored(0, zstandard.ZstdCompressor(level=6).compress(content))
+            self._pending[key] = _Stored(0, zstandard.ZstdCompressor(level=level).compress(content))
         return key
 
     def get_bytes(self, key: str) -> bytes:

@@ -141,13 +141,15 @@ class ProjectStore:
         cache: BoundedCache,
         clock: Callable[[], float],
         who: str = "another Ruvelt",
+        planes: Mapping[str, bytes] | None = None,
     ) -> ProjectStore:
-        """Make the database of a new project in an existing, empty folder, and open it."""
+        """Make the database of a new project in an existing, empty folder, and open it. `planes`: content kept where planes are, packed already."""
         engine = connect(folder / FILE)
         try:
             migrate(engine)
             blobs = BlobStore(engine, cache)
             key = blobs.put_bytes(model)
+            rows = [{"plane": p, "chunk": 0, "components": 0, "after": blobs.put_bytes(data, level=1)} for p, data in (planes or {}).items()]
             now = clock()
             with transaction(engine) as connection:
                 blobs.flush(connection)
@@ -165,6 +167,7 @@ class ProjectStore:
                         document=document.model_dump_json(),
                     )
                 )
+                ProjectStore._write_chunks(connection, rows, "after")
         finally:
             engine.dispose()
         return ProjectStore(folder, cache, clock, who)

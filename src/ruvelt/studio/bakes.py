@@ -278,6 +278,8 @@ def _normal_codes(session: Session, sheet: Sheet) -> Callable[[int], U16 | None]
         evaluator = session.display(sheet.id).evaluator
         return lambda chunk: evaluator.composite(PREFIX + "normal", chunk)
     plane = session.store.planes.get(normal_map_plane_id(sheet.id))
+    if (plane is None or not plane.chunks) and sheet.normal_pictures:
+        return session.display(sheet.id).evaluator.supplied_normal
     if plane is None or not plane.chunks:
         raise InputError(f"{sheet.name} has no normal map to measure. Bring one in as the mesh map Normal first.")
     return lambda chunk: session.store.blobs.get(plane.chunks[chunk]) if chunk in plane.chunks else None

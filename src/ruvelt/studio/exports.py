@@ -118,7 +118,7 @@ def _write_files(
         (part / name).write_bytes(data)
 
     def whole() -> list[tuple[str, str, bytes]]:
-        return [(f"{stem}.glb", "glb", build_glb(displays, session.store.name, preset))]
+        return [(f"{stem}.glb", "glb", build_glb(displays, preset))]
 
     extra = whole if preset.glb and maps is None else None
     return write_map_set(displays, preset, session.store.name, write, only=maps, extra=extra, progress=progress)

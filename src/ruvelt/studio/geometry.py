@@ -8,22 +8,24 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
+from ruvelt.core.color.encoding import srgb_to_linear_float
 from ruvelt.core.mesh.normals import corner_normals
 from ruvelt.core.mesh.rows import equal_rows
+from ruvelt.core.mesh.sheets import SheetPlan
 from ruvelt.core.mesh.topology import face_of_corner, islands
-from ruvelt.core.output.glb import sheet_geometry
+from ruvelt.core.samples.sheet import SheetSamples
 from ruvelt.studio.session import Session
 
 #: Raised whenever the way from a model to what the viewport draws changes.
-GEOMETRY = 1
+GEOMETRY = 2
 
 
-def _edges(session: Session, plan_faces: NDArray[np.int32], tile: tuple[int, int]) -> tuple[NDArray[np.float32], NDArray[np.float32]]:
+def _edges(session: Session, plan: SheetPlan) -> tuple[NDArray[np.float32], NDArray[np.float32]]:
     """Polygon edges of a sheet in UV space, (n, 4) float32 a line: all edges, and those where an island ends (seams)."""
     model = session.model
     layout = model.uv_layouts[0]
     mine = np.zeros(model.face_count, bool)
-    mine[plan_faces] = True
+    mine[plan.faces] = True
     owner = face_of_corner(model)
     corners = np.flatnonzero(mine[owner])
     nxt = corners + 1
@@ -31,12 +33,57 @@ def _edges(session: Session, plan_faces: NDArray[np.int32], tile: tuple[int, int
     nxt[last] = model.face_starts[owner[corners[last]]]
     good = (layout.corner_uv[corners] >= 0) & (layout.corner_uv[nxt] >= 0)
     # UVs that round to one place are one; an edge is the same from either side, so its lesser end comes first.
-    place, where = equal_rows(np.round((layout.uvs - tile) * 65536).astype(np.int64))
-    a, b = place[layout.corner_uv[corners[good]]], place[layout.corner_uv[nxt[good]]]
+    begins, ends = corners[good], nxt[good]
+    if plan.squares is None:
+        # Rows of UVs are fewer than corners, so they are compared instead.
+        uv, rows = layout.uvs - np.asarray(plan.tile), np.stack([layout.corner_uv[begins], layout.corner_uv[ends]])
+    else:
+        both = np.concatenate([begins, ends])
+        uv = layout.uvs[layout.corner_uv[both]] - plan.offsets(model.face_count)[owner[both]]
+        rows = np.arange(len(both), dtype=np.int32).reshape(2, -1)
+    place, where = equal_rows(np.round(uv * 65536).astype(np.int64))
+    a, b = place[rows]
     number, first = equal_rows(np.stack([np.minimum(a, b), np.maximum(a, b)], axis=1))
-    at = (layout.uvs[where] - tile).astype(np.float32)
+    at = uv[where].astype(np.float32)
     lines = np.concatenate([at[a[first]], at[b[first]]], axis=1)
     return lines, lines[np.bincount(number, minlength=len(first)) == 1]
+
+
+def _rows(samples: SheetSamples) -> tuple[NDArray[np.float32], NDArray[np.uint32], NDArray[np.int32], NDArray[np.float32] | None]:
+    """Indexed triangles of a sheet, each once, whatever squares it reaches into.
+
+    (n, 12) float32 rows of position 3, normal 3, tangent 4, UV 2 (v down, beyond 0–1 where the layout repeats); (t, 3) uint32 indices;
+    (t,) int32 triangles; (n, 4) float32 linear RGBA where the model has vertex colours.
+    """
+    model = samples.model
+    once: slice | NDArray[np.intp] = slice(None)
+    triangles = samples.triangles
+    if samples.plan.squares is not None:
+        # The first of a triangle's places is the one in the middle square.
+        triangles, once = np.unique(samples.triangles, return_index=True)
+    tangents = samples.triangle_tangents[once].reshape(-1, 4)
+    # Corners that are alike differ in nothing but the tangent and the colour, if in those.
+    columns = [samples.alike[once].reshape(-1, 1).view(np.float32), tangents + np.float32(0)]
+    if model.vertex_colors is not None:
+        columns.append(model.vertex_colors[model.triangles[triangles].reshape(-1)])
+    number, first = equal_rows(np.ascontiguousarray(np.concatenate(columns, axis=1)))
+    colours = None
+    if model.vertex_colors is not None:
+        colours = columns[2][first].copy()
+        colours[:, :3] = srgb_to_linear_float(colours[:, :3].astype(np.float64))
+    down = samples.uv[once].reshape(-1, 2)[first] / np.float32(samples.side)
+    positions, normals = (a[once].reshape(-1, 3)[first] for a in (samples.triangle_positions, samples.triangle_normals))
+    rows = np.nan_to_num(np.concatenate([positions, normals, tangents[first], down], axis=1)) + np.float32(0)
+    return rows, number.view(np.uint32).reshape(-1, 3), triangles, colours
+
+
+def _squares(samples: SheetSamples, rows: NDArray[np.float32]) -> list[list[int]]:
+    """Whole squares by which the sheet's triangles have to be moved to fill the first one; none where the layout does not repeat."""
+    if samples.plan.squares is None:
+        return []
+    low, high = np.floor(rows[:, 10:].min(axis=0) + 1e-5), np.ceil(rows[:, 10:].max(axis=0) - 1e-5)
+    low, high = np.maximum(low, -8), np.minimum(np.maximum(high, low + 1), 9)
+    return [[-int(x), -int(y)] for y in np.arange(low[1], high[1]) for x in np.arange(low[0], high[0])]
 
 
 def viewport_header(session: Session) -> dict[str, Any]:
@@ -51,17 +98,18 @@ def viewport_geometry(session: Session, sheet_id: str | None) -> tuple[dict[str,
     """A header and the binary blocks it points into (offsets in bytes), little-endian, of one sheet; None: of a model without sheets.
 
     `vertices` (n, 12) float32 of position, normal, tangent and UV (v down); `indices` uint32, triangles sorted by part; `faces` uint32, the
-    face of each triangle; `lines`, `seams` (n, 4) float32 UV (v up).
+    face of each triangle; `lines`, `seams` (n, 4) float32 UV (v up); `colours` (n, 4) float32 linear RGBA, empty without any. The header's
+    `squares`: how far a repeating layout has to be moved to fill its square, each time.
     """
     if sheet_id is None:
         return _bare(session)
     model, sheet = session.model, session.sheet(sheet_id)
     samples, plan = session.samples(sheet), session.plans[sheet.plan]
-    rows, indices = sheet_geometry(samples)
-    lines, seams = _edges(session, plan.faces, plan.tile)
-    face = model.triangle_face[samples.triangles]
-    part = model.face_part[face]
-    return _blocks(sheet.id, rows, indices.reshape(-1, 3), face, part, lines, seams)
+    rows, indices, triangles, colours = _rows(samples)
+    lines, seams = _edges(session, plan)
+    face = model.triangle_face[triangles]
+    header, blocks = _blocks(sheet.id, rows, indices, face, model.face_part[face], lines, seams, colours)
+    return {**header, "squares": _squares(samples, rows)}, blocks
 
 
 def _bare(session: Session) -> tuple[dict[str, Any], list[bytes]]:
@@ -82,6 +130,7 @@ def _blocks(
     part: NDArray[np.int32],
     lines: NDArray[np.float32],
     seams: NDArray[np.float32],
+    colours: NDArray[np.float32] | None = None,
 ) -> tuple[dict[str, Any], list[bytes]]:
     if (part[1:] < part[:-1]).any():
         order = np.argsort(part, kind="stable")
@@ -92,8 +141,9 @@ def _blocks(
         "faces": face.astype("<u4", copy=False),
         "lines": lines.astype("<f4", copy=False),
         "seams": seams.astype("<f4", copy=False),
+        "colours": (np.zeros((0, 4)) if colours is None else colours).astype("<f4", copy=False),
     }
-    header: dict[str, Any] = {"sheet": sheet, "parts": _ranges(part)}
+    header: dict[str, Any] = {"sheet": sheet, "parts": _ranges(part), "squares": []}
     blocks: list[bytes] = []
     at = 0
     for name, values in arrays.items():

@@ -15,13 +15,13 @@ from pydantic import Field
 from ruvelt.core.errors import Conflict, InputError
 from ruvelt.core.mesh.model import Model
 from ruvelt.core.mesh.seams import edge_loop, edge_near
-from ruvelt.core.mesh.sheets import SheetRule, plan_sheets
+from ruvelt.core.mesh.sheets import plan_sheets
 from ruvelt.core.mesh.unwrap import pack_islands, place_islands, unwrap
 from ruvelt.core.samples.sheet import RESOLUTIONS
 from ruvelt.core.stack.basics import Frozen
-from ruvelt.core.stack.channels import STANDARD_CHANNELS
-from ruvelt.core.stack.document import MODEL_PLANE, FillLayer, PaintLayer, Sheet, new_channel_uses, safe_id
+from ruvelt.core.stack.document import MODEL_PLANE
 from ruvelt.core.stack.edits import ReplaceDocument, SetSeams
+from ruvelt.studio.incoming import USUAL, bare_sheets, with_first
 from ruvelt.studio.session import Session
 
 Progress = Callable[[int, int, str], None]
@@ -35,37 +35,6 @@ class Placement(Frozen):
     move: tuple[Offset, Offset] = (0.0, 0.0)
     scale: Annotated[float, Field(gt=0.001, le=1000, allow_inf_nan=False)] = 1.0
     turn: Annotated[float, Field(ge=-360, le=360, allow_inf_nan=False)] = 0.0
-
-
-def first_sheets(model: Model, rule: SheetRule, resolution: int) -> tuple[Sheet, ...]:
-    """Sheets of a model with UVs, each ready for the first stroke."""
-    sheets: list[Sheet] = []
-    taken: set[str] = set()
-    for index, plan in enumerate(plan_sheets(model, rule)):
-        sheet_id = safe_id(plan.name)
-        while sheet_id in taken:
-            sheet_id = f"{safe_id(plan.name)}-{len(taken)}"
-        taken.add(sheet_id)
-        sheets.append(_first_sheet(sheet_id, plan.name, index, resolution, model.materials[model.face_material[plan.faces[0]]].base_color))
-    return tuple(sheets)
-
-
-def _first_sheet(sheet_id: str, name: str, plan: int, resolution: int, colour: tuple[float, float, float, float]) -> Sheet:
-    """A ground in the material's colour, and a paint layer over it."""
-    uses = new_channel_uses(STANDARD_CHANNELS)
-    r, g, b = (min(max(c, 0.0), 1.0) for c in colour[:3])
-    ground = {
-        "base_color": uses["base_color"].model_copy(update={"value": (round(r, 4), round(g, 4), round(b, 4))}),
-        "roughness": uses["roughness"].model_copy(update={"value": (0.5,)}),
-        "metallic": uses["metallic"].model_copy(update={"value": (0.0,)}),
-    }
-    return Sheet(
-        id=sheet_id,
-        name=name[:80],
-        plan=plan,
-        resolution=resolution,
-        layers=(PaintLayer(id="l2", name="Paint", channels=uses), FillLayer(id="l1", name="Ground", channels=ground)),
-    )
 
 
 def check_free(session: Session) -> None:
@@ -89,6 +58,19 @@ def unwrap_model(session: Session, progress: Progress, resolution: int = 1024) -
     check_free(session)
     made = unwrap(session.model, progress, _squares(session))
     _store(session, made, "Unwrap the model", resolution)
+
+
+def choose_uv_set(session: Session, number: int, revision: int | None = None) -> None:
+    """Paint on another of the file's UV sets; its pictures stay where they are on the surface. Raises Conflict once anything is painted."""
+    with session.lock:
+        session.check_revision(revision)
+        check_free(session)
+        made = with_first(session.model, number)
+        if made.uv_layouts[0] is session.model.uv_layouts[0]:
+            return
+        if len(plan_sheets(made, session.store.sheet_rule)) != len(session.plans):  # type: ignore[arg-type]
+            raise InputError("That UV set would make other sheets. Bring the model in again and choose it there.")
+        _store(session, made, f"Paint on UV set {number}")
 
 
 def place(session: Session, placement: Placement, revision: int | None = None) -> None:
@@ -139,7 +121,7 @@ def _store(session: Session, model: Model, label: str, resolution: int | None = 
         check_free(session)
         document = session.document
         if not document.sheets:
-            document = document.model_copy(update={"sheets": first_sheets(model, session.store.sheet_rule, resolution or 1024)})  # type: ignore[arg-type]
+            document = document.model_copy(update={"sheets": bare_sheets(model, session.store.sheet_rule, resolution or USUAL)})  # type: ignore[arg-type]
         blob = session.store.blobs.put_bytes(model.to_bytes())
         edit = ReplaceDocument(document=document) if document is not session.document else None
         session.store.commit(label, edit=edit, changes={MODEL_PLANE: {0: blob}}, components={MODEL_PLANE: 0})

@@ -74,6 +74,6 @@ def _slot_at(session: Session, triangle: int, bary: Any) -> tuple[str, int] | No
         u, v = bary @ samples.uv[row]
         if not np.isfinite(u + v):
             return None
-        x, y = (int(np.clip(c, 0, samples.side - 1)) for c in (u, v))
+        x, y = samples.texels_at(np.array([[u, v]]))[0].tolist()
         return sheet.id, samples.texel_to_slot(x, y)
     return None

@@ -159,6 +159,6 @@ def set_normal_map(session: Session, sheet_id: str, image: U16 | None, revision:
             raise InputError(f"A normal map is square; this one is {image.shape[1]} × {image.shape[0]}. Export it square from where it was baked.")
         plane = Plane(4) if image is None else image_to_plane(session, session.samples(sheet), image)
         old = session.store.planes.get(name, Plane(4))
-        edit = SetSheet(sheet=sheet.id, values={"normal_map": image is not None})
+        edit = SetSheet(sheet=sheet.id, values={"normal_map": image is not None, "normal_pictures": ()})
         label = "Take the normal map away" if image is None else "Bring a normal map in"
         session.store.commit(label, edit=edit, changes=difference({name: old}, {name: plane}), components={name: 4})

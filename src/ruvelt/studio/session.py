@@ -296,7 +296,7 @@ class Session:
         row[samples.triangles] = np.arange(len(samples.triangles), dtype=np.int32)
         rows = row[hits.triangle[met]]
         uv = np.einsum("nc,nck->nk", hits.bary[met][rows >= 0], samples.uv[rows[rows >= 0]])
-        texel = np.clip(np.nan_to_num(uv), 0, samples.side - 1).astype(np.int64) // CHUNK_SIDE
+        texel = samples.texels_at(uv) // CHUNK_SIDE
         return [int(c) for c in np.unique(texel[:, 1] * samples.chunks_across + texel[:, 0])]
 
     def image(self, key: str) -> U16 | None:
@@ -307,7 +307,7 @@ class Session:
             return None
         found: U16 | None = self.cache.get(("image", blob))
         if found is None:
-            found = decode_image(self.store.blobs.get_bytes(blob), key)
+            found = decode_image(self.store.blobs.get_bytes(blob), key, upright=False)
             self.cache.put(("image", blob), found, found.nbytes)
         return found
 

@@ -14,12 +14,13 @@ from typing import Any
 
 from ruvelt.core.errors import Conflict, InputError, NotFound, StorageError
 from ruvelt.core.mesh.model import Model
-from ruvelt.core.mesh.readers import read_mesh
+from ruvelt.core.mesh.readers import read_asset
 from ruvelt.core.mesh.readers.allowance import Allowance
 from ruvelt.core.mesh.sheets import SheetRule
 from ruvelt.core.planes.cache import BoundedCache
 from ruvelt.core.samples.sheet import RESOLUTIONS
-from ruvelt.core.stack.document import Document, Settings
+from ruvelt.core.stack.document import Document, Settings, image_plane_id
+from ruvelt.core.stack.wholeness import check_document
 from ruvelt.core.workers import Workers
 from ruvelt.store.lock import FolderLock, sweep
 from ruvelt.store.project_store import FILE, ProjectStore
@@ -30,8 +31,8 @@ from ruvelt.studio.bakes import BakeDesk
 from ruvelt.studio.cards import PICTURE, REVISION, card_revision, first_card, read_card, session_card, write_card
 from ruvelt.studio.exports import PresetShelf
 from ruvelt.studio.housekeeping import Housekeeping
+from ruvelt.studio.incoming import take_in
 from ruvelt.studio.jobs import Job, Jobs
-from ruvelt.studio.layout import first_sheets
 from ruvelt.studio.memory import Memory
 from ruvelt.studio.pool import Opened, SessionPool
 from ruvelt.studio.session import Limits, Session
@@ -155,31 +156,39 @@ class Studio:
         filename: str,
         *,
         name: str | None = None,
-        resolution: int = 1024,
+        resolution: int | None = None,
         rule: SheetRule = "auto",
+        uv_set: int | None = None,
         companions: Mapping[str, bytes] | None = None,
         progress: Callable[[int, int, str], None] = lambda done, planned, what: None,
     ) -> str:
         """Make a project from a mesh file; returns its id. On any error nothing of it stays behind.
 
-        A model without UVs becomes a project without sheets, so that its findings can be seen.
+        A model without UVs becomes a project without sheets, so that its findings can be seen. `resolution` None follows the file's pictures;
+        `uv_set`: the file's number of the UV set to paint on, None for its first.
         """
-        if resolution not in RESOLUTIONS:
+        if resolution is not None and resolution not in RESOLUTIONS:
             raise InputError(f"A sheet cannot have {resolution} texels a side. Choose one of {', '.join(map(str, RESOLUTIONS))}.")
         progress(0, 4, "Reading the mesh")
-        model = read_mesh(data, filename, companions, self.allowance(lambda: progress(0, 4, "Reading the mesh")))
-        title = (name or model.name).strip()
+        asset = read_asset(data, filename, companions, self.allowance(lambda: progress(0, 4, "Reading the mesh")))
+        title = (name or asset.model.name).strip()
         if not 1 <= len(title) <= 80 or not title.isprintable():
             raise InputError("A project name has 1 to 80 printable characters.")
-        progress(1, 4, "Dividing it into sheets")
-        sheets = first_sheets(model, rule, resolution) if model.uv_layouts else ()
-        document = Document(sheets=sheets, settings=Settings(swatches=_swatches()))
+        progress(1, 4, "Dividing it into sheets and looking at its pictures")
+        if rule == "auto" and any(asset.uses):
+            # Pictures of a file lie in one square and repeat beyond it; numbered squares have pictures of their own, which no such file names.
+            rule = "materials"
+        made = take_in(asset, rule, resolution, uv_set, self.workers)
+        settings = Settings(swatches=_swatches(), multiply_vertex_colours=made.multiply)
+        document = Document(sheets=made.sheets, settings=settings, images=made.images)
+        check_document(document)
         progress(2, 4, "Storing the project")
         uid = uuid.uuid4().hex[:12]
-        content = model.to_bytes()
+        content = made.model.to_bytes()
+        planes = {image_plane_id(key): data for key, data in (made.pictures or {}).items()}
 
         def fill(part: Path) -> None:
-            ProjectStore.create(part, uid, title, content, rule, document, self.cache, self._clock, self.who).close()
+            ProjectStore.create(part, uid, title, content, rule, document, self.cache, self._clock, self.who, planes).close()
 
         self._make_folder(uid, fill)
         progress(4, 4, "Done")

@@ -44,7 +44,7 @@ def export(path: s.ProjectPath, body: s.ExportBody):  # type: ignore[no-untyped-
     here = studio()
     session = session_of(path.uid)
     stem = file_stem(body.preset.model_copy(update={"template": "{project}_{map}"}), session.store.name, "", 0, body.preset.id)
-    name = f"{stem[:50].strip('_-') or 'export'}-{time.strftime('%Y%m%d-%H%M%S')}"
+    name = f"{stem.replace('.', '_')[:50].strip('_-') or 'export'}-{time.strftime('%Y%m%d-%H%M%S')}"
     out = here.new_export_folder(path.uid, name)
 
     def work(project: Opened, job: Job) -> dict[str, object]:

@@ -14,7 +14,7 @@ from ruvelt.studio.bring_in import picture_layer
 from ruvelt.studio.cells import cell_pictures
 from ruvelt.studio.geometry import sheet_facts
 from ruvelt.studio.jobs import Job
-from ruvelt.studio.layout import check_free, pack, place, seam_lines, toggle_seam, unwrap_model
+from ruvelt.studio.layout import check_free, choose_uv_set, pack, place, seam_lines, toggle_seam, unwrap_model
 from ruvelt.studio.masks import waiting
 from ruvelt.studio.pool import Opened
 from ruvelt.studio.probe import probe
@@ -43,17 +43,20 @@ def recover_project(path: s.ProjectPath):  # type: ignore[no-untyped-def]
 
 
 @api.post("/projects", responses={200: s.JobAnswer})
-@form_body("the mesh and what it needs beside it", name=NAME, resolution={"type": "integer"}, rule={"type": "string", "enum": list(RULES)})
+@form_body(
+    "the mesh and what it needs beside it",
+    name=NAME,
+    resolution={"type": "integer", "description": "texels a side; left out, as the file's pictures ask"},
+    rule={"type": "string", "enum": list(RULES)},
+    uv_set={"type": "integer", "minimum": 0, "description": "the file's number of the UV set to paint on; left out, its first"},
+)
 def create_project():  # type: ignore[no-untyped-def]
-    """Multipart form: `file` (the mesh and what it needs beside it), `name`, `resolution`, `rule`."""
+    """Multipart form: `file` (the mesh and what it needs beside it), `name`, `resolution`, `rule`, `uv_set`."""
     mesh = uploaded_mesh("Choose a mesh file to bring in.")
     rule = request.form.get("rule", "auto")
     if rule not in RULES:
         raise InputError(f"'{rule}' is no way to make sheets. Use auto, materials, parts or tiles.")
-    try:
-        resolution = int(request.form.get("resolution", "1024"))
-    except ValueError:
-        raise InputError("The resolution is not a number.") from None
+    resolution, uv_set = _whole("resolution", "The resolution"), _whole("uv_set", "The UV set")
     here, name = studio(), request.form.get("name") or None
 
     def work(job: Job) -> dict[str, object]:
@@ -63,12 +66,23 @@ def create_project():  # type: ignore[no-untyped-def]
             name=name,
             resolution=resolution,
             rule=rule,
+            uv_set=uv_set,
             companions=mesh.beside,
             progress=job.progress,  # type: ignore[arg-type]
         )
         return {"project": uid}
 
     return job_answer(here.jobs.start("import", f"Bring in {mesh.name}", work))
+
+
+def _whole(field: str, what: str) -> int | None:
+    """A whole number of the form; None when it is left out."""
+    text = request.form.get(field, "").strip()
+    if not text:
+        return None
+    if not text.isascii() or not text.isdigit() or len(text) > 9:
+        raise InputError(f"{what} is not a whole number.")
+    return int(text)
 
 
 def job_answer(job: Job) -> dict[str, object]:
@@ -141,9 +155,9 @@ def model_facts(path: s.ProjectPath):  # type: ignore[no-untyped-def]
         parts=[s.PartAnswer(name=n, faces=c) for n, c in zip(model.parts, counts, strict=True)],
         materials=[m.name for m in model.materials],
         groups=[g.name for g in model.groups],
-        uv_layouts=[u.name for u in model.uv_layouts],
+        uv_layouts=[s.UvLayoutAnswer(name=u.name, number=u.number) for u in model.uv_layouts],
         vertex_colors=model.vertex_colors is not None,
-        notes=list(model.notes),
+        notes=[s.NoteAnswer(**n.__dict__) for n in model.notes],
         sheets=[s.SheetFacts(id=x.id, **sheet_facts(session, x.id)) for x in session.document.sheets],
         findings=[
             s.FindingAnswer(kind=f.kind, title=f.title, advice=f.advice, level=f.level, count=len(f.faces), faces=f.faces[:FINDING_FACES].tolist())  # type: ignore[arg-type]
@@ -245,6 +259,14 @@ def pack_layout(path: s.ProjectPath):  # type: ignore[no-untyped-def]
         return {}
 
     return job_answer(studio().start(path.uid, "pack", "Pack the islands", work))
+
+
+@api.post("/projects/<uid>/uv-set", responses={200: s.ProjectState})
+def paint_on_uv_set(path: s.ProjectPath, body: s.UvSetBody):  # type: ignore[no-untyped-def]
+    """Paint on another of the file's UV sets, as long as nothing is painted."""
+    session = session_of(path.uid)
+    choose_uv_set(session, body.number, body.revision)
+    return state_of(session)
 
 
 @api.post("/projects/<uid>/islands", responses={200: s.ProjectState})

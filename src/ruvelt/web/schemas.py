@@ -223,6 +223,21 @@ class FindingAnswer(BaseModel):
     faces: list[int]
 
 
+class NoteAnswer(BaseModel):
+    """What the import did with one thing; `about`: the part, material or file."""
+
+    about: str
+    outcome: Literal["kept", "converted", "folded", "left out"]
+    text: str
+
+
+class UvLayoutAnswer(BaseModel):
+    """A UV layout; `number`: the file's, -1 of one that was made here. The first one is painted."""
+
+    name: str
+    number: int
+
+
 class ModelFacts(BaseModel):
     """The model in numbers. Finding `faces` stop at 20 000; `count` is true."""
 
@@ -233,9 +248,9 @@ class ModelFacts(BaseModel):
     parts: list[PartAnswer]
     materials: list[str]
     groups: list[str]
-    uv_layouts: list[str]
+    uv_layouts: list[UvLayoutAnswer]
     vertex_colors: bool
-    notes: list[str]
+    notes: list[NoteAnswer]
     sheets: list[SheetFacts]
     findings: list[FindingAnswer]
 
@@ -453,7 +468,9 @@ class SheetGeometry(BaseModel):
     faces: Block
     lines: Block
     seams: Block
+    colours: Block
     parts: list[PartRange]
+    squares: list[tuple[int, int]] = []
 
 
 class GeometryHeader(BaseModel):
@@ -489,6 +506,13 @@ class FileSizesAnswer(BaseModel):
     project: int
     undo: int
     pictures: int
+
+
+class UvSetBody(BaseModel):
+    """The file's number of the UV set to paint on."""
+
+    number: Annotated[int, Field(ge=0, le=999)]
+    revision: int | None = None
 
 
 class KeepUndoBody(Body):

@@ -13,7 +13,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ruvelt.core.errors import NotFound
-from ruvelt.core.stack.measures import Images, lightness, no_images
+from ruvelt.core.stack.laid import lightness
+from ruvelt.core.stack.measures import Images, no_images
 
 F32 = NDArray[np.float32]
 Fours = NDArray[np.uint64]

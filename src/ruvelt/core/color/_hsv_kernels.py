@@ -20,7 +20,10 @@ def _spoke(n, h, s, v):
 
 @inline
 def turn_hsv(r, g, b, hue, saturation, value):
-    """A colour with its hue turned (1 is a whole turn), and saturation and value moved towards 0 or 1 (A. R. Smith's hexcone, 1978)."""
+    """A colour with its hue turned (1 is a whole turn), its saturation 1 + saturation times as strong, and value moved towards 0 or 1.
+
+    The hexcone of A. R. Smith, "Color gamut transform pairs" (1978).
+    """
     one, zero, six = np.float32(1), np.float32(0), np.float32(6)
     # Without a branch, so that loops over many colours become vector instructions.
     r, g, b = (r if r > zero else zero), (g if g > zero else zero), (b if b > zero else zero)
@@ -34,8 +37,8 @@ def turn_hsv(r, g, b, hue, saturation, value):
     h = (h if span > zero else zero) + hue * six
     h = h - six * np.floor(h / six)
     s = span / (high if high > zero else one)
-    # A grey has no hue to strengthen.
-    more = s + (one - s) * saturation if saturation > zero else s * (one + saturation)
-    s = more if s > zero else zero
+    # Scaled, so that what is nearly grey stays so.
+    s *= one + saturation
+    s = s if s < one else one
     v = high + (one - high) * value if value > zero else high * (one + value)
     return _spoke(np.float32(5), h, s, v), _spoke(np.float32(3), h, s, v), _spoke(one, h, s, v)

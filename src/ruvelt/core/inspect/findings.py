@@ -65,7 +65,14 @@ def find_problems(model: Model, sheets: list[SheetPlan]) -> list[Finding]:
         everything = np.arange(model.face_count, dtype=np.int32)
         found.append(Finding("missing-uvs", "No UVs", "Unwrap it below, or bring it in again with UVs.", "blocks", everything))
     else:
-        found += [_missing_uvs(model), _outside(model, sheets), _overlaps(model, sheets), _flipped(model), _density(model, sheets)]
+        found += [
+            _missing_uvs(model),
+            _outside(model, sheets),
+            _folded(model, sheets),
+            _overlaps(model, sheets),
+            _flipped(model),
+            _density(model, sheets),
+        ]
     order = {"blocks": 0, "warns": 1}
     return sorted((f for f in found if f is not None), key=lambda f: order[f.level])
 
@@ -97,7 +104,7 @@ def _missing_uvs(model: Model) -> Finding | None:
     faces = _faces(model, np.asarray(np.isnan(triangle_uvs(model)).any(axis=(1, 2))))
     if not len(faces):
         return None
-    far = any("were left out" in note for note in model.notes)
+    far = any(note.outcome == "left out" and "squares away" in note.text for note in model.notes)
     advice = "Some lay too far out to be kept. Fold them into the square, or unwrap." if far else "They cannot be painted until they are unwrapped."
     return Finding("missing-uvs", f"{len(faces)} faces without UVs", advice, "blocks", faces)
 
@@ -105,7 +112,7 @@ def _missing_uvs(model: Model) -> Finding | None:
 def _outside(model: Model, sheets: list[SheetPlan]) -> Finding | None:
     tile = np.zeros((model.face_count, 2), np.float32)
     for plan in sheets:
-        tile[plan.faces] = plan.tile
+        tile[plan.faces] = plan.tile if plan.squares is None else np.nan
     local = triangle_uvs(model) - tile[model.triangle_face][:, None]
     with np.errstate(invalid="ignore"):
         outside = np.asarray(((local < -UV_SLACK) | (local > 1 + UV_SLACK)).any(axis=(1, 2)))
@@ -114,6 +121,25 @@ def _outside(model: Model, sheets: list[SheetPlan]) -> Finding | None:
         return None
     advice = "What lies outside takes no paint. Move the islands into the square."
     return Finding("outside-square", f"{len(faces)} faces reach outside their square", advice, "blocks", faces)
+
+
+def _folded(model: Model, sheets: list[SheetPlan]) -> Finding | None:
+    moved = np.zeros(model.face_count, bool)
+    for plan in sheets:
+        if plan.squares is not None:
+            moved[plan.faces] = (plan.squares != 0).any(axis=1)
+            # What is at home but reaches over the edge repeats as well.
+            uv = triangle_uvs(model) - plan.offsets(model.face_count)[model.triangle_face][:, None]
+            with np.errstate(invalid="ignore"):
+                over = np.asarray(((uv < -UV_SLACK) | (uv > 1 + UV_SLACK)).any(axis=(1, 2)))
+            mine = np.zeros(model.face_count, bool)
+            mine[plan.faces] = True
+            moved |= mine & np.isin(np.arange(model.face_count), model.triangle_face[over])
+    faces = np.flatnonzero(moved).astype(np.int32)
+    if not len(faces):
+        return None
+    advice = "Their UVs lie beyond the square and repeat: paint shows wherever the layout comes back to a place. Unwrap for paint of their own."
+    return Finding("folded-uvs", f"{len(faces)} faces folded into the square", advice, "warns", faces)
 
 
 def _overlaps(model: Model, sheets: list[SheetPlan]) -> Finding | None:

@@ -4,13 +4,15 @@ from __future__ import annotations
 
 import io
 import json
-from dataclasses import dataclass, field, replace
+from dataclasses import asdict, dataclass, field, replace
+from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
 
 from ruvelt.core.errors import InputError
 from ruvelt.core.lazy import lazy
+from ruvelt.core.mesh.facts import Material, Note, SceneNode
 from ruvelt.core.mesh.rows import equal_rows
 from ruvelt.core.mesh.triangulate import triangulate
 from ruvelt.core.tolerances import UV_LIMIT
@@ -24,16 +26,6 @@ MAX_FACES = 20_000_000
 FARTHEST = 1e11
 
 
-@dataclass(frozen=True)
-class Material:
-    """A material slot of the file: `base_color` is sRGB-encoded RGBA, 0–1."""
-
-    name: str
-    base_color: tuple[float, float, float, float] = (0.8, 0.8, 0.8, 1.0)
-    roughness: float = 0.5
-    metallic: float = 0.0
-
-
 @dataclass(frozen=True, eq=False)
 class FaceGroup:
     """`faces`: (k,) int32 face indices, ascending."""
@@ -44,11 +36,15 @@ class FaceGroup:
 
 @dataclass(frozen=True, eq=False)
 class TextureCoords:
-    """`uvs`: (u, 2) float32, UV space with v up; `corner_uv`: (c,) int32 into `uvs`, -1 where a corner has none."""
+    """`uvs`: (u, 2) float32, UV space with v up; `corner_uv`: (c,) int32 into `uvs`, -1 where a corner has none.
+
+    number : the file's number of the set, or -1 of a layout that was made here
+    """
 
     name: str
     uvs: F32
     corner_uv: I32
+    number: int = -1
 
 
 @dataclass(frozen=True, eq=False)
@@ -59,8 +55,10 @@ class Model:
     face_starts : (f + 1,) int32; the corners of face i are face_starts[i] … face_starts[i + 1]
     corner_vertex : (c,) int32
     face_part, face_material : (f,) int32 into `parts` and `materials`
+    uv_layouts : the first is painted; the others are kept as the file has them
     vertex_colors : (v, 4) float32 sRGB-encoded RGBA 0–1, or None
     file_normals : (c, 3) float32 unit vectors, or None when the file brought none
+    nodes : the file's tree, parents before children; none where each part stands by itself
     """
 
     name: str
@@ -75,7 +73,8 @@ class Model:
     uv_layouts: tuple[TextureCoords, ...] = ()
     vertex_colors: F32 | None = None
     file_normals: F32 | None = None
-    notes: tuple[str, ...] = field(default=())
+    notes: tuple[Note, ...] = field(default=())
+    nodes: tuple[SceneNode, ...] = ()
 
     @property
     def face_count(self) -> int:
@@ -160,8 +159,9 @@ class Model:
             far = np.asarray((np.abs(layout.uvs) > UV_LIMIT).any(axis=1))
             if far.any():
                 corners = np.where((layout.corner_uv >= 0) & far[np.maximum(layout.corner_uv, 0)], -1, layout.corner_uv).astype(np.int32)
-                layout = TextureCoords(layout.name, np.where(far[:, None], np.float32(0), layout.uvs), corners)
-                notes.append(f"{int(far.sum()):,} UVs of '{layout.name}' lay more than {UV_LIMIT:,.0f} squares away and were left out.")
+                layout = replace(layout, uvs=np.where(far[:, None], np.float32(0), layout.uvs), corner_uv=corners)
+                text = f"{int(far.sum()):,} UVs lay more than {UV_LIMIT:,.0f} squares away. Fold them into the square, or unwrap."
+                notes.append(Note(layout.name, "left out", text))
             layouts.append(layout)
         return self if len(notes) == len(self.notes) else replace(self, uv_layouts=tuple(layouts), notes=tuple(notes))
 
@@ -184,10 +184,11 @@ class Model:
         header = {
             "name": self.name,
             "parts": self.parts,
-            "materials": [[m.name, list(m.base_color), m.roughness, m.metallic] for m in self.materials],
+            "materials": [asdict(m) for m in self.materials],
             "groups": [g.name for g in self.groups],
-            "uv_layouts": [u.name for u in self.uv_layouts],
-            "notes": self.notes,
+            "uv_layouts": [[u.name, u.number] for u in self.uv_layouts],
+            "notes": [asdict(n) for n in self.notes],
+            "nodes": [asdict(n) for n in self.nodes],
         }
         arrays["header"] = np.frombuffer(json.dumps(header).encode(), np.uint8)
         out = io.BytesIO()
@@ -205,11 +206,22 @@ class Model:
                 corner_vertex=z["corner_vertex"],
                 parts=tuple(header["parts"]),
                 face_part=z["face_part"],
-                materials=tuple(Material(n, (c[0], c[1], c[2], c[3]), r, m) for n, c, r, m in header["materials"]),
+                materials=tuple(_material(m) for m in header["materials"]),
                 face_material=z["face_material"],
                 groups=tuple(FaceGroup(n, z[f"group_{i}"]) for i, n in enumerate(header["groups"])),
-                uv_layouts=tuple(TextureCoords(n, z[f"uvs_{i}"], z[f"corner_uv_{i}"]) for i, n in enumerate(header["uv_layouts"])),
+                uv_layouts=tuple(
+                    TextureCoords(u if isinstance(u, str) else u[0], z[f"uvs_{i}"], z[f"corner_uv_{i}"], i if isinstance(u, str) else u[1])
+                    for i, u in enumerate(header["uv_layouts"])
+                ),
                 vertex_colors=z["vertex_colors"] if "vertex_colors" in z else None,
                 file_normals=z["file_normals"] if "file_normals" in z else None,
-                notes=tuple(header["notes"]),
+                notes=tuple(Note("File", "left out", n) if isinstance(n, str) else Note(**n) for n in header["notes"]),
+                nodes=tuple(SceneNode(**{**n, "matrix": tuple(n["matrix"])}) for n in header.get("nodes", [])),
             ).bounded()
+
+
+def _material(stored: Any) -> Material:
+    """A material of a stored model; the first models kept four facts in a row."""
+    facts: dict[str, Any] = dict(zip(("name", "base_color", "roughness", "metallic"), stored, strict=True)) if isinstance(stored, list) else stored
+    values: dict[str, Any] = {k: tuple(v) if isinstance(v, list) else v for k, v in facts.items()}
+    return Material(**values)

@@ -2,13 +2,14 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Literal
 
 import numpy as np
 from numpy.typing import NDArray
 
 from ruvelt.core.errors import InputError
+from ruvelt.core.mesh.fold import whole_squares
 from ruvelt.core.mesh.model import Model, TextureCoords
 from ruvelt.core.tolerances import UV_SLACK
 
@@ -19,15 +20,25 @@ SheetRule = Literal["auto", "materials", "parts", "tiles"]
 
 @dataclass(frozen=True, eq=False)
 class SheetPlan:
-    """One UV square. `faces`: (k,) int32; `tile`: its integer offset in UV space (0, 0 for the first square)."""
+    """One UV square. `faces`: (k,) int32 ascending; `tile`: its integer offset in UV space (0, 0 for the first square).
+
+    squares : (k, 2) int32 whole squares that faces lie away, where the layout repeats; None where none does
+    """
 
     name: str
     faces: NDArray[np.int32]
     tile: tuple[int, int] = (0, 0)
+    squares: NDArray[np.int32] | None = None
 
     @property
     def tile_number(self) -> int:
         return 1001 + self.tile[0] + 10 * self.tile[1]
+
+    def offsets(self, face_count: int) -> NDArray[np.int32]:
+        """(face_count, 2) int32: where in UV space the square of each face begins; only the rows of `faces` mean anything."""
+        found = np.zeros((face_count, 2), np.int32)
+        found[self.faces] = self.tile if self.squares is None else self.squares
+        return found
 
 
 def face_tiles(model: Model, layout: TextureCoords) -> NDArray[np.int32]:
@@ -59,6 +70,7 @@ def plan_sheets(model: Model, rule: SheetRule = "auto") -> list[SheetPlan]:
         order = np.argsort(labels, kind="stable").astype(np.int32)
         ends = np.searchsorted(labels[order], np.arange(len(names) + 1))
         plans = [SheetPlan(names[i], np.sort(order[ends[i] : ends[i + 1]])) for i in range(len(names))]
+        plans = [replace(p, squares=whole_squares(model, p.faces)) for p in plans if len(p.faces)]
     plans = [p for p in plans if len(p.faces)]
     if len(plans) > MAX_SHEETS:
         raise InputError(

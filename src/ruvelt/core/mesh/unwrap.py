@@ -169,7 +169,7 @@ def place_islands(model: Model, chosen: Iterable[int], *, move: tuple[float, flo
     corner_uv = layout.corner_uv.copy()
     corner_uv[corners] = len(layout.uvs) + inverse.ravel()
     changed = replace(layout, uvs=np.concatenate([layout.uvs, moved.astype(np.float32)]), corner_uv=corner_uv.astype(np.int32))
-    return replace(model, uv_layouts=(_compact(changed), *model.uv_layouts[1:]))
+    return _with_changed(model, _compact(changed))
 
 
 def pack_islands(model: Model, squares: NDArray[np.int32] | None = None) -> Model:
@@ -191,9 +191,21 @@ def pack_islands(model: Model, squares: NDArray[np.int32] | None = None) -> Mode
         charts.append((rows, local.reshape(-1, 3).astype(np.uint32), layout.uvs[used] * np.float32(PACK_SIDE)))
         home.append(int(square_of[rows[0]]))
     corner_uv, uvs = _packed_squares(charts, home, len(index))
-    packed = _with_layout(replace(model, uv_layouts=model.uv_layouts[1:]), corner_uv, uvs)
-    first = replace(packed.uv_layouts[0], name=layout.name)
-    return replace(packed, uv_layouts=(first, *packed.uv_layouts[1:]))
+    kept = model.uv_layouts if layout.number >= 0 else model.uv_layouts[1:]
+    packed = _with_layout(replace(model, uv_layouts=kept), corner_uv, uvs)
+    return replace(packed, uv_layouts=(replace(packed.uv_layouts[0], name=_own_name(layout)), *packed.uv_layouts[1:]))
+
+
+def _own_name(layout: TextureCoords) -> str:
+    return f"{layout.name} (arranged)" if layout.number >= 0 else layout.name
+
+
+def _with_changed(model: Model, layout: TextureCoords) -> Model:
+    """A model painted by a changed first layout. The file's own stays behind it: its pictures lie by that."""
+    first, *others = model.uv_layouts
+    if first.number < 0:
+        return replace(model, uv_layouts=(layout, *others))
+    return replace(model, uv_layouts=(replace(layout, name=_own_name(first), number=-1), *model.uv_layouts))
 
 
 def _chosen(model: Model, chosen: Iterable[int]) -> tuple[TextureCoords, NDArray[np.bool_]]:

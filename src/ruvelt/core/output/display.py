@@ -15,7 +15,7 @@ from ruvelt.core.planes.cache import BoundedCache
 from ruvelt.core.planes.plane import U16
 from ruvelt.core.planes.stamps import stamp_of
 from ruvelt.core.samples.chunks import CHUNK, CHUNK_SIDE, TILE_SIDE, TILES
-from ruvelt.core.samples.sheet import SheetSamples
+from ruvelt.core.samples.sheet import Gutter, SheetSamples
 from ruvelt.core.samples.tiles import Runs, runs_of
 from ruvelt.core.stack.document import base_plane_id, normal_map_plane_id
 from ruvelt.core.stack.evaluate import MASK_PREFIX, SheetEvaluator
@@ -59,6 +59,13 @@ class SheetDisplay:
         assert isinstance(samples, SheetSamples)
         self.evaluator, self.samples, self.field = evaluator, samples, field
         self._planes, self._cache = planes, cache
+        self._gutter: tuple[int | None, Gutter] | None = None
+
+    def gutter(self, reach: int | None) -> Gutter:
+        """The sheet's padding for an export; kept for the next map of the same reach."""
+        if self._gutter is None or self._gutter[0] != reach:
+            self._gutter = (reach, self.samples.gutter(reach))
+        return self._gutter[1]
 
     def layout(self, texture: str) -> tuple[tuple[str, int] | None, ...]:
         """Components of a texture; "channel:ID" shows any one channel, "channel:map:ID" a mesh map, "channel:mask:LAYER" a mask."""
@@ -88,7 +95,7 @@ class SheetDisplay:
         for channel in self._channels(texture):
             if channel == "normal":
                 parts += [self.evaluator.stamp("height", c) for c in self.field.neighbours(chunk)]
-                parts += [self._units, self._planes.key(normal_map_plane_id(self.evaluator.sheet.id), chunk)]
+                parts += [self._units, self._planes.key(normal_map_plane_id(self.evaluator.sheet.id), chunk), self.evaluator.supplied_stamp]
                 if self._has_baked_normals:
                     parts.append(self.evaluator.stamp("map:normal", chunk))
             else:
@@ -113,6 +120,9 @@ class SheetDisplay:
         plane, baked = normal_map_plane_id(sheet), base_plane_id(sheet, "normal")
         if self._planes.key(plane, chunk) is not None:
             return self._planes.values(plane, chunk)
+        supplied = self.evaluator.supplied_normal(chunk)
+        if supplied is not None:
+            return supplied
         if not self._has_baked_normals or self._planes.key(baked, chunk) is None:
             return None
         where, stamp = ("normal-map", sheet, chunk), self.evaluator.stamp("map:normal", chunk)

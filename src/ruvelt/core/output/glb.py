@@ -1,4 +1,4 @@
-"""GLB (glTF 2.0) with the maps wired in: one mesh primitive and one material a sheet."""
+"""GLB (glTF 2.0) with the maps wired in: the file's tree of nodes, a mesh for each part, a primitive and a material for each sheet."""
 
 from __future__ import annotations
 
@@ -10,14 +10,17 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from ruvelt.core.mesh.rows import equal_rows
+from ruvelt.core.color.encoding import srgb_to_linear_float
 from ruvelt.core.output.display import SheetDisplay
+from ruvelt.core.output.glb_geometry import SheetCorners, node_tree, place_locally, sheet_corners
 from ruvelt.core.output.images import encode_png
 from ruvelt.core.output.mapset import render_map
 from ruvelt.core.output.presets import BUILT_IN, ExportPreset
-from ruvelt.core.samples.sheet import SheetSamples
+from ruvelt.core.planes.plane import U16
+from ruvelt.core.samples.chunks import CHUNK
 
 _FLOAT, _UINT, _ARRAY, _ELEMENTS = 5126, 5125, 34962, 34963
+_REPEAT, _CLAMP = 10497, 33071
 
 
 class _Binary:
@@ -50,73 +53,154 @@ class _Binary:
         return len(self.accessors) - 1
 
 
-def sheet_geometry(samples: SheetSamples) -> tuple[NDArray[np.float32], NDArray[np.uint32]]:
-    """Indexed triangles of a sheet: (n, 12) float32 rows of position 3, normal 3, tangent 4, UV 2 (v down, as glTF has it), and indices."""
-    tangents = samples.triangle_tangents.reshape(-1, 4)
-    # Corners that are alike differ in nothing but the tangent, if in that.
-    number, first = equal_rows(np.concatenate([samples.alike.reshape(-1, 1).view(np.float32), tangents + np.float32(0)], axis=1))
-    down = samples.uv.reshape(-1, 2)[first] / np.float32(samples.side)
-    rows = np.concatenate(
-        [samples.triangle_positions.reshape(-1, 3)[first], samples.triangle_normals.reshape(-1, 3)[first], tangents[first], down], axis=1
-    )
-    return np.nan_to_num(rows) + np.float32(0), number.view(np.uint32)
+class _Materials:
+    """Materials and pictures as they grow."""
+
+    def __init__(self, binary: _Binary, preset: ExportPreset, uv_set: int) -> None:
+        packed = next(p for p in BUILT_IN if p.id == "packed-orm").model_copy(
+            update={"size": preset.size, "padding": preset.padding, "fill": preset.fill}
+        )
+        self._packed, self._specs = packed, {m.id: m for m in packed.maps}
+        self._binary, self._uv_set = binary, uv_set
+        self.images: list[dict[str, Any]] = []
+        self.textures: list[dict[str, Any]] = []
+        self.entries: list[dict[str, Any]] = []
+
+    def add(self, display: SheetDisplay) -> None:
+        """A sheet's material. A channel that is even all over is a factor; the others are pictures."""
+        sheet = display.evaluator.sheet
+        entry: dict[str, Any] = {"name": sheet.name, "pbrMetallicRoughness": self._pbr(display)}
+        orm = entry["pbrMetallicRoughness"].get("metallicRoughnessTexture")
+        if even(display, "occlusion") != [65535]:
+            entry["occlusionTexture"] = orm if orm is not None else self._texture(display, "orm")
+        if not _flat(display):
+            entry["normalTexture"] = self._texture(display, "normal")
+        glow = even(display, "emission")
+        if glow is None:
+            entry["emissiveFactor"], entry["emissiveTexture"] = [1, 1, 1], self._texture(display, "emission")
+        elif any(glow):
+            entry["emissiveFactor"] = _linear(glow)
+        if sheet.double_sided:
+            entry["doubleSided"] = True
+        if sheet.alpha_mode == "mask":
+            entry |= {"alphaMode": "MASK", "alphaCutoff": sheet.alpha_cutoff}
+        elif sheet.alpha_mode == "blend" or (sheet.alpha_mode == "auto" and _clear(display)):
+            entry["alphaMode"] = "BLEND"
+        self.entries.append(entry)
+
+    def _pbr(self, display: SheetDisplay) -> dict[str, Any]:
+        opaque = display.evaluator.sheet.alpha_mode == "opaque"
+        base, alpha = even(display, "base_color"), [65535] if opaque else even(display, "opacity")
+        rough, metal = even(display, "roughness"), even(display, "metallic")
+        made: dict[str, Any] = {}
+        if base is not None and alpha is not None:
+            made["baseColorFactor"] = [*_linear(base), alpha[0] / 65535]
+        else:
+            image = render_map(display, self._specs["base_color"], self._packed)
+            keep = not opaque and bool((image[..., 3] < 65000).any())
+            made["baseColorTexture"] = self._picture(display, "base_color", image if keep else np.ascontiguousarray(image[..., :3]))
+        if rough is not None and metal is not None:
+            made |= {"roughnessFactor": rough[0] / 65535, "metallicFactor": metal[0] / 65535}
+        else:
+            # One picture for all three, also where occlusion is even.
+            made["metallicRoughnessTexture"] = self._texture(display, "orm")
+        return made
+
+    def _texture(self, display: SheetDisplay, map_id: str) -> dict[str, int]:
+        return self._picture(display, map_id, render_map(display, self._specs[map_id], self._packed))
+
+    def _picture(self, display: SheetDisplay, map_id: str, image: U16) -> dict[str, int]:
+        label = f"{display.evaluator.sheet.name} {self._specs[map_id].name}"
+        self.images.append({"name": label, "mimeType": "image/png", "bufferView": self._binary.view(encode_png(image, 8))})
+        self.textures.append({"source": len(self.images) - 1, "sampler": int(display.samples.plan.squares is not None)})
+        found = {"index": len(self.textures) - 1}
+        return found if self._uv_set == 0 else {**found, "texCoord": self._uv_set}
 
 
-def build_glb(displays: Sequence[SheetDisplay], name: str, preset: ExportPreset) -> bytes:
+def even(display: SheetDisplay, channel: str) -> list[int] | None:
+    """The codes of a channel that has one value on the whole sheet; None where it varies."""
+    found: U16 | None = None
+    for chunk in range(display.samples.chunk_count):
+        covered = display.samples.covered[chunk * CHUNK : (chunk + 1) * CHUNK]
+        if not covered.any():
+            continue
+        codes = display.evaluator.composite(channel, chunk)[:, covered]
+        if found is None:
+            found = codes[:, :1].copy()
+        if (codes != found).any():
+            return None
+    return [] if found is None else [int(v) for v in found[:, 0]]
+
+
+def _flat(display: SheetDisplay) -> bool:
+    for chunk in range(display.samples.chunk_count):
+        covered = display.samples.covered[chunk * CHUNK : (chunk + 1) * CHUNK]
+        if covered.any() and (np.abs(display.normals(chunk)[:2, covered].astype(np.int32) - 32768) > 1).any():
+            return False
+    return True
+
+
+def _clear(display: SheetDisplay) -> bool:
+    """Whether anything of the sheet lets what lies behind it through."""
+    found = even(display, "opacity")
+    return found is None or bool(found and found[0] < 65000)
+
+
+def _linear(codes: list[int]) -> list[float]:
+    return [float(v) for v in srgb_to_linear_float(np.array(codes or [0, 0, 0], np.float64) / 65535)]
+
+
+def build_glb(displays: Sequence[SheetDisplay], preset: ExportPreset) -> bytes:
     """The whole asset. Maps follow glTF whatever the preset packs: base colour + opacity, ORM, normal (Y up), emission; 8-bit PNG."""
-    packed = next(p for p in BUILT_IN if p.id == "packed-orm").model_copy(update={"size": preset.size, "padding": preset.padding})
-    specs = {m.id: m for m in packed.maps}
+    model = displays[0].samples.model
+    nodes, worlds = node_tree(model)
     binary = _Binary()
-    images: list[dict[str, Any]] = []
-    materials: list[dict[str, Any]] = []
-    primitives: list[dict[str, Any]] = []
-
-    def texture(display: SheetDisplay, map_id: str, image: NDArray[np.uint16]) -> dict[str, int]:
-        label = f"{display.evaluator.sheet.name} {specs[map_id].name}"
-        images.append({"name": label, "mimeType": "image/png", "bufferView": binary.view(encode_png(image, 8))})
-        return {"index": len(images) - 1}
-
-    for display in displays:
-        base = render_map(display, specs["base_color"], packed)
-        clear = bool((base[..., 3] < 65000).any())
-        if not clear:
-            base = base[..., :3]
-        orm = texture(display, "orm", render_map(display, specs["orm"], packed))
-        material: dict[str, Any] = {
-            "name": display.evaluator.sheet.name,
-            "pbrMetallicRoughness": {"baseColorTexture": texture(display, "base_color", base), "metallicRoughnessTexture": orm},
-            "occlusionTexture": orm,
-            "normalTexture": texture(display, "normal", render_map(display, specs["normal"], packed)),
-        }
-        emission = render_map(display, specs["emission"], packed)
-        if emission.any():
-            material["emissiveFactor"] = [1, 1, 1]
-            material["emissiveTexture"] = texture(display, "emission", emission)
-        if clear:
-            material["alphaMode"] = "BLEND"
-        materials.append(material)
-        rows, indices = sheet_geometry(display.samples)
-        cut = {"POSITION": (0, 3), "NORMAL": (3, 6), "TANGENT": (6, 10), "TEXCOORD_0": (10, 12)}
-        attributes = {
-            key: binary.accessor(np.ascontiguousarray(rows[:, a:b]), f"VEC{b - a}", _FLOAT, _ARRAY, key == "POSITION") for key, (a, b) in cut.items()
-        }
-        primitives.append({"attributes": attributes, "indices": binary.accessor(indices, "SCALAR", _UINT, _ELEMENTS), "material": len(materials) - 1})
-    document = {
+    materials = _Materials(binary, preset, sheet_corners(displays[0]).painted)
+    primitives: dict[int, list[dict[str, Any]]] = {}
+    for number, display in enumerate(displays):
+        materials.add(display)
+        corners = sheet_corners(display)
+        for part in np.unique(corners.part).tolist():
+            world = next((w for n, w in zip(nodes, worlds, strict=True) if n.get("mesh") == part), np.eye(4))
+            primitives.setdefault(part, []).append(_primitive(binary, corners, part, world, number))
+    meshes = {part: i for i, part in enumerate(sorted(primitives))}
+    for node in nodes:
+        part = node.pop("mesh", None)
+        if part in meshes:
+            node["mesh"] = meshes[part]
+    inside = {c for n in nodes for c in n.get("children", [])}
+    document: dict[str, Any] = {
         "asset": {"version": "2.0", "generator": "Ruvelt"},
         "scene": 0,
-        "scenes": [{"nodes": [0]}],
-        "nodes": [{"name": name, "mesh": 0}],
-        "meshes": [{"name": name, "primitives": primitives}],
-        "materials": materials,
-        "textures": [{"source": i, "sampler": 0} for i in range(len(images))],
-        "samplers": [{"magFilter": 9729, "minFilter": 9987, "wrapS": 33071, "wrapT": 33071}],
-        "images": images,
+        "scenes": [{"nodes": [i for i in range(len(nodes)) if i not in inside]}],
+        "nodes": nodes,
+        "meshes": [{"name": model.parts[p], "primitives": primitives[p]} for p in meshes],
+        "materials": materials.entries,
         "accessors": binary.accessors,
         "bufferViews": binary.views,
         "buffers": [{"byteLength": len(binary.data)}],
     }
+    if materials.textures:
+        wraps = [_CLAMP, _REPEAT] if any(t["sampler"] for t in materials.textures) else [_CLAMP]
+        document |= {
+            "textures": materials.textures,
+            "samplers": [{"magFilter": 9729, "minFilter": 9987, "wrapS": w, "wrapT": w} for w in wraps],
+            "images": materials.images,
+        }
     text = json.dumps(document, separators=(",", ":"), ensure_ascii=False).encode()
     text += b" " * (-len(text) % 4)
     body = bytes(binary.data) + b"\0" * (-len(binary.data) % 4)
     header = struct.pack("<4sII", b"glTF", 2, 12 + 8 + len(text) + 8 + len(body))
     return header + struct.pack("<I4s", len(text), b"JSON") + text + struct.pack("<I4s", len(body), b"BIN\0") + body
+
+
+def _primitive(binary: _Binary, corners: SheetCorners, part: int, world: NDArray[np.float64], material: int) -> dict[str, Any]:
+    rows, indices = place_locally(corners, part, world)
+    attributes: dict[str, int] = {}
+    at = 0
+    names = [("POSITION", 3), ("NORMAL", 3), ("TANGENT", 4), *((f"TEXCOORD_{k}", 2) for k in range(corners.uv_sets))]
+    for key, width in [*names, ("COLOR_0", 4)] if corners.coloured else names:
+        values = np.ascontiguousarray(rows[:, at : at + width])
+        attributes[key] = binary.accessor(values, f"VEC{width}", _FLOAT, _ARRAY, key == "POSITION")
+        at += width
+    return {"attributes": attributes, "indices": binary.accessor(indices, "SCALAR", _UINT, _ELEMENTS), "material": material}

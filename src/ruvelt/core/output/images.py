@@ -3,7 +3,9 @@
 from __future__ import annotations
 
 import io
+import struct
 import warnings
+import zlib
 from typing import Any
 
 import cv2
@@ -44,22 +46,49 @@ def resize(codes: NDArray[np.uint16], side: int, colour: bool) -> NDArray[np.uin
     return np.asarray(np.rint(out * 65535), np.uint16)
 
 
-def decode_image(data: bytes, name: str) -> NDArray[np.uint16]:
-    """(h, w, 4) uint16 RGBA of a PNG, TIFF or JPEG, as encoded in the file.
+FORMATS = ("PNG", "TIFF", "JPEG", "WEBP")
 
+
+def check_picture(data: bytes) -> tuple[int, int]:
+    """Width and height of a picture that is whole. Raises InputError, in words that go on after its name, when it cannot be used."""
+    try:
+        with warnings.catch_warnings():
+            warnings.simplefilter("error", Image.DecompressionBombWarning)
+            with Image.open(io.BytesIO(data), formats=FORMATS) as picture:
+                width, height = picture.size
+                if max(width, height) > MAX_SIDE:
+                    raise InputError(f"it is {width} × {height} pixels; at most {MAX_SIDE} a side can be used. Make it smaller.")
+                # Of a JPEG an eighth will do: all of its bytes are read for it.
+                picture.draft(None, (width // 8, height // 8))
+                picture.load()
+    except (Image.DecompressionBombError, Image.DecompressionBombWarning):
+        raise InputError(f"it is enormous; at most {MAX_SIDE} pixels a side can be used. Make it smaller.") from None
+    except UnidentifiedImageError:
+        raise InputError("it is not a PNG, JPEG, TIFF or WebP picture. Save it again as PNG.") from None
+    except (OSError, SyntaxError, ValueError, EOFError, struct.error, zlib.error):
+        raise InputError("it is damaged or cut off. Save it again as PNG.") from None
+    return width, height
+
+
+def decode_image(data: bytes, name: str, upright: bool = True) -> NDArray[np.uint16]:
+    """(h, w, 4) uint16 RGBA of a PNG, TIFF, JPEG or WebP, as encoded in the file.
+
+    upright : turned as a photograph's notes say; textures of a model lie as they are
     Raises InputError when the bytes are no such picture or a side is longer than 8192 pixels; the size is read before the pixels.
     """
     try:
         with warnings.catch_warnings():
             warnings.simplefilter("error", Image.DecompressionBombWarning)
-            with Image.open(io.BytesIO(data), formats=("PNG", "TIFF", "JPEG")) as probe:
+            with Image.open(io.BytesIO(data), formats=FORMATS) as probe:
                 width, height = probe.size
                 deep = probe.mode.startswith(("I", "F"))
     except (UnidentifiedImageError, OSError, SyntaxError, ValueError, Image.DecompressionBombError, Image.DecompressionBombWarning):
-        raise InputError(f"'{name}' is not a PNG, TIFF or JPEG picture of at most {MAX_SIDE} pixels a side. Save it again as PNG.") from None
+        raise InputError(f"'{name}' is not a PNG, TIFF, JPEG or WebP picture of at most {MAX_SIDE} pixels a side. Save it again as PNG.") from None
     if max(width, height) > MAX_SIDE:
         raise InputError(f"'{name}' is {width} × {height} pixels; at most {MAX_SIDE} a side can be read. Make it smaller.")
-    flags = cv2.IMREAD_UNCHANGED if deep or b"IHDR" in data[:32] else cv2.IMREAD_COLOR
+    flags = cv2.IMREAD_UNCHANGED if deep or data[:4] in (b"\x89PNG", b"RIFF") else cv2.IMREAD_COLOR
+    if not upright and flags == cv2.IMREAD_COLOR:
+        flags |= cv2.IMREAD_IGNORE_ORIENTATION
     pixels = cv2.imdecode(np.frombuffer(data, np.uint8), flags)
     if pixels is None or pixels.dtype not in (np.uint8, np.uint16):
         raise InputError(f"'{name}' is damaged or of a kind that cannot be read. Save it again as 8- or 16-bit PNG.")

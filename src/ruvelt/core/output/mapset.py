@@ -71,12 +71,11 @@ def _outside(channel: Channel | None, component: str) -> int:
 def render_map(display: SheetDisplay, spec: MapSpec, preset: ExportPreset) -> NDArray[np.uint16]:
     """(side, side) or (side, side, n) uint16 picture of one map, padded and at the size asked for; top row first.
 
-    `preset.padding` counts texels of the written picture, so it means the same at every size.
+    `preset.padding` counts texels of the written picture, so it means the same at every size; with `preset.fill` nothing stays empty.
     """
     samples = display.samples
     side = preset.size or samples.side
-    reach = -(-preset.padding * samples.side // side)
-    gutter = samples.gutter(reach)
+    gutter = display.gutter(None if preset.fill else -(-preset.padding * samples.side // side))
     planes = []
     for component in spec.components:
         codes = _component(display, component, preset.normal_y)
@@ -152,7 +151,7 @@ def listing(project: str, preset: ExportPreset, files: list[WrittenFile]) -> byt
         "project": project,
         "preset": preset.id,
         "normal_y": preset.normal_y,
-        "padding": preset.padding,
+        "padding": "everything" if preset.fill else preset.padding,
         "files": [f.__dict__ for f in files],
     }
     return (json.dumps(content, indent=2, ensure_ascii=False) + "\n").encode()

@@ -12,8 +12,8 @@ from ruvelt.core.stack.basics import Frozen
 from ruvelt.core.stack.document import Document
 from ruvelt.core.stack.mesh_maps import PREFIX, SHAPES
 
-#: Everything else in a file name becomes "_".
-_UNSAFE = re.compile(r"[^A-Za-z0-9_-]+")
+#: Everything else in a file name becomes "_"; dots never stand first, last or side by side.
+_UNSAFE = re.compile(r"[^A-Za-z0-9._-]+")
 _FIELDS = ("project", "sheet", "map", "tile")
 
 #: One component of a map: "base_color.r", "roughness", "normal.y", a baked "map:curvature", or the constants "0" and "1".
@@ -56,6 +56,8 @@ class ExportPreset(Frozen):
     bits: Literal[8, 16] = 8
     size: Literal[0, 256, 512, 1024, 2048, 4096, 8192] = 0
     padding: Annotated[int, Field(ge=0, le=256)] = 16
+    #: Padding without end: every texel repeats its nearest island.
+    fill: bool = False
     normal_y: Literal["up", "down"] = "up"
     template: Annotated[str, Field(min_length=1, max_length=120)] = "{project}_{sheet}_{map}"
     glb: bool = False
@@ -124,8 +126,8 @@ BUILT_IN: tuple[ExportPreset, ...] = (
 
 
 def with_own_channels(preset: ExportPreset, document: Document) -> ExportPreset:
-    """ "Separate maps" also writes the channels an artist added."""
-    if preset.id != "separate-maps":
+    """ "Separate maps" as it is built in also writes the channels an artist added; one that was changed writes what it says."""
+    if preset.id != "separate-maps" or preset.maps != next(p.maps for p in BUILT_IN if p.id == preset.id):
         return preset
     known = {c.split(".")[0] for m in preset.maps for c in m.components}
     extra = tuple(
@@ -138,7 +140,7 @@ def file_stem(preset: ExportPreset, project: str, sheet: str, tile: int, map_id:
     """A file name without ending: safe characters only, never empty, never a path."""
     values = {"project": project, "sheet": sheet, "tile": str(tile), "map": map_id}
     text = re.sub(r"\{([a-z]+)\}", lambda m: values[m[1]], preset.template)
-    stem = _UNSAFE.sub("_", text).strip("_")[:150]
+    stem = re.sub(r"\.{2,}", ".", _UNSAFE.sub("_", text))[:150].strip("_.")
     if not stem:
-        raise InputError("The name template leaves an empty file name. Use letters, digits, - and _.")
+        raise InputError("The name template leaves an empty file name. Use letters, digits, dots, - and _.")
     return stem

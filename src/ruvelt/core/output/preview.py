@@ -91,7 +91,7 @@ def _shade(
         if not len(mine):
             continue
         uv = np.einsum("nk,nkd->nd", hits.bary[mine], samples.uv[rows[mine]])
-        tx = np.clip(np.nan_to_num(uv).astype(int), 0, samples.side - 1)
+        tx = samples.texels_at(uv)
         chunk = (tx[:, 1] >> 8) * samples.chunks_across + (tx[:, 0] >> 8)
         local = ((tx[:, 1] & 255) << 8) + (tx[:, 0] & 255)
         for c in np.unique(chunk):
@@ -108,6 +108,9 @@ def _shade(
         bitangent = frame[:, 0, 3:] * np.cross(normal[mine], tangent)
         b = bend[mine]
         normal[mine] = b[:, :1] * tangent + b[:, 1:2] * bitangent + b[:, 2:] * normal[mine]
+    if model.vertex_colors is not None and displays and displays[0].evaluator.document.settings.multiply_vertex_colours:
+        tint = srgb_to_linear_float(model.vertex_colors[model.triangles[hits.triangle], :3].astype(np.float64))
+        base *= np.einsum("nk,nkd->nd", hits.bary.astype(np.float64), tint)
     normal /= np.maximum(np.linalg.norm(normal, axis=1, keepdims=True), 1e-9)
     normal = np.where((np.einsum("ij,ij->i", normal, ways) > 0)[:, None], -normal, normal)
     face = -np.einsum("ij,ij->i", normal, ways)

@@ -14,9 +14,11 @@ from ruvelt.core.mesh.model import Model
 from ruvelt.core.mesh.normals import corner_normals
 from ruvelt.core.mesh.sheets import SheetPlan
 from ruvelt.core.mesh.tangents import corner_frames
-from ruvelt.core.samples._raster_kernels import fill_samples, island_rim, mark_overlaps, raster_band, spread_gutter, texel_corners
+from ruvelt.core.samples._gutter_kernels import nearest_in_columns, nearest_in_rows
+from ruvelt.core.samples._raster_kernels import fill_samples, mark_overlaps, raster_band, texel_corners
 from ruvelt.core.samples.chunks import CHUNK, CHUNK_SIDE
 from ruvelt.core.samples.surface import SurfaceSamples
+from ruvelt.core.tolerances import UV_SLACK
 from ruvelt.core.workers import SERIAL, Workers
 
 RESOLUTIONS = (256, 512, 1024, 2048, 4096, 8192)
@@ -52,8 +54,15 @@ class Gutter:
         return {s: tuple(d) for s, d in found.items()}
 
 
+#: A triangle of a repeating layout is laid down in at most so many squares; a picture that repeats more often is a plain texture.
+MOST_SQUARES = 256
+
+
 def texel_uv(model: Model, plan: SheetPlan, side: int) -> tuple[NDArray[np.int32], NDArray[np.float32]]:
-    """Triangles of the sheet and their corners in texel space: (t,) int32 and (t, 3, 2) float32, x right, y down."""
+    """Triangles of the sheet and their corners in texel space: (t,) int32 and (t, 3, 2) float32, x right, y down.
+
+    Where the layout repeats, a triangle is there once for each square that it reaches into.
+    """
     mine = np.zeros(model.face_count, bool)
     mine[plan.faces] = True
     triangles = np.flatnonzero(mine[model.triangle_face]).astype(np.int32)
@@ -61,8 +70,32 @@ def texel_uv(model: Model, plan: SheetPlan, side: int) -> tuple[NDArray[np.int32
     texels = np.empty((len(triangles), 3, 2), np.float32)
     index = np.ascontiguousarray(layout.corner_uv[model.triangle_corners[triangles]])
     uvs = np.ascontiguousarray(layout.uvs, np.float32).reshape(-1, 1, 2)
-    texel_corners(uvs, side, np.array(plan.tile, np.float64), index, texels)
-    return triangles, texels
+    if plan.squares is None:
+        texel_corners(uvs, side, np.array(plan.tile, np.float64), index, texels)
+        return triangles, texels
+    return _repeated(model, plan, side, triangles, index)
+
+
+def _repeated(
+    model: Model, plan: SheetPlan, side: int, triangles: NDArray[np.int32], index: NDArray[np.int32]
+) -> tuple[NDArray[np.int32], NDArray[np.float32]]:
+    squares = plan.offsets(model.face_count)[model.triangle_face[triangles]].astype(np.float64)
+    uv = np.where((index >= 0)[..., None], model.uv_layouts[0].uvs[np.maximum(index, 0)], np.nan).astype(np.float64) - squares[:, None]
+    known = np.nan_to_num(uv)
+    first = np.floor(known.min(axis=1) + UV_SLACK).astype(np.int64)
+    reach = np.maximum(np.ceil(known.max(axis=1) - UV_SLACK).astype(np.int64) - first, 1)
+    wide = reach.prod(axis=1) > MOST_SQUARES
+    first[wide], reach[wide] = 0, 1
+    count = reach.prod(axis=1)
+    row = np.repeat(np.arange(len(triangles)), count)
+    nth = np.arange(len(row)) - np.repeat(np.cumsum(count) - count, count)
+    moved = first[row] + np.stack([nth % reach[row, 0], nth // reach[row, 0]], axis=1)
+    # What lies in the middle square goes before what comes in from the others.
+    order = np.argsort((moved != 0).any(axis=1), kind="stable")
+    row, moved = row[order], moved[order]
+    local = uv[row] - moved[:, None]
+    texels = np.stack([local[..., 0], 1 - local[..., 1]], axis=-1) * side
+    return triangles[row], np.ascontiguousarray(texels, np.float32)
 
 
 def raster(model: Model, plan: SheetPlan, side: int, workers: Workers = SERIAL) -> NDArray[np.int32]:
@@ -105,6 +138,11 @@ class SheetSamples(SurfaceSamples):
     """
 
     square = True
+
+    @property
+    def repeats(self) -> bool:
+        """Whether triangles may be there several times, each reaching over the edge of the square."""
+        return len(np.unique(self.triangles)) < len(self.triangles) if self.plan.squares is not None else False
 
     def __init__(self, model: Model, plan: SheetPlan, side: int, workers: Workers = SERIAL, owner: NDArray[np.int32] | None = None) -> None:
         if side not in RESOLUTIONS:
@@ -177,6 +215,13 @@ class SheetSamples(SurfaceSamples):
         """(t, 3) int32: one number for all corners that are alike in position, normal and UV."""
         return self._frames[1]
 
+    def texels_at(self, places: NDArray[np.floating]) -> NDArray[np.int64]:
+        """(n, 2) int64 column and row of places in texel space: the nearest of the square, or where a repeating layout comes back to."""
+        at = np.nan_to_num(places)
+        if self.plan.squares is not None:
+            at = np.mod(at, self.side)
+        return np.asarray(np.clip(at, 0, self.side - 1), np.int64)
+
     def area(self) -> float:
         p = self.triangle_positions.astype(np.float64)
         return float(np.linalg.norm(np.cross(p[:, 1] - p[:, 0], p[:, 2] - p[:, 0]), axis=1).sum() / 2)
@@ -196,18 +241,25 @@ class SheetSamples(SurfaceSamples):
         found: NDArray[np.bool_] = table[self.owner]
         return found
 
-    def gutter(self, reach: int) -> Gutter:
-        """Texels within `reach` texels of an island and the island texel each repeats."""
-        bands = _bands(self.side, self._workers)
-        buffers = [np.empty((y1 - y0) * self.side, np.int32) for y0, y1 in bands]
-        counts = self._workers.map(lambda i: island_rim(self.owner, self.side, bands[i][0], bands[i][1], buffers[i]), range(len(bands)))
-        rim = np.concatenate([b[:n] for b, n in zip(buffers, counts, strict=True)])
-        # A ring is never longer than the rim plus its corners, but no longer than what is uncovered either.
-        room = min(int((self.owner < 0).sum()), (len(rim) + 64) * 3 * max(reach, 1)) + 64
-        dst, src = np.empty(room, np.int32), np.empty(room, np.int32)
-        count = spread_gutter(self.owner, self.side, reach, rim, dst, src) if reach > 0 else 0
-        order = np.argsort(src[:count] >> 16, kind="stable")
-        dst, src = dst[:count][order], src[:count][order]
+    def gutter(self, reach: int | None) -> Gutter:
+        """Texels whose nearest island texel lies within `reach` texels (None: all there are), and that texel, which each repeats."""
+        if reach == 0:
+            return Gutter(np.zeros(0, np.int32), np.zeros(0, np.int32), np.zeros(self.chunk_count + 1, np.int64))
+        side, bands = self.side, _bands(self.side, self._workers)
+        rows = np.empty((side, side), np.int16)
+        self._workers.map(lambda band: nearest_in_columns(self.owner, side, *band, rows), bands)
+        limit = 2 * side**2 if reach is None else reach * (reach + 1)
+
+        def look(band: tuple[int, int]) -> tuple[NDArray[np.int32], NDArray[np.int32]]:
+            room = (band[1] - band[0]) * side
+            dst, src = np.empty(room, np.int32), np.empty(room, np.int32)
+            count = nearest_in_rows(self.owner, side, *band, limit, rows, dst, src)
+            return dst[:count].copy(), src[:count].copy()
+
+        found = self._workers.map(look, bands)
+        dst, src = np.concatenate([d for d, _ in found]), np.concatenate([s for _, s in found])
+        order = np.argsort(src >> 16, kind="stable")
+        dst, src = dst[order], src[order]
         start = np.searchsorted(src >> 16, np.arange(self.chunk_count + 1))
         return Gutter(dst, src, start.astype(np.int64))
 

@@ -19,7 +19,7 @@ class LevelsAdjust(Levels):
 
 
 class HsvAdjust(Frozen):
-    """Turns the hue by degrees, and moves saturation and value towards 0 (−1) or 1 (+1)."""
+    """Turns the hue by degrees, scales saturation (−1: none, +1: twice as much), and moves value towards 0 (−1) or 1 (+1)."""
 
     kind: Literal["hsv"] = "hsv"
     hue: Annotated[float, Field(ge=-180, le=180, allow_inf_nan=False)] = 0.0

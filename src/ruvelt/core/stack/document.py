@@ -8,11 +8,12 @@ from typing import Annotated, Any, Literal
 
 from pydantic import Field, field_validator
 
+from ruvelt.core.mesh.facts import AlphaMode
 from ruvelt.core.stack.adjust import Adjustment
 from ruvelt.core.stack.basics import Colour, FacePick, Frozen, Id, Name, Share
 from ruvelt.core.stack.blend import BY_ID
 from ruvelt.core.stack.channels import STANDARD_CHANNELS, Channel, Value
-from ruvelt.core.stack.fields import Content
+from ruvelt.core.stack.fields import Content, FileContent
 from ruvelt.core.stack.masks import Mask
 
 MAX_DEPTH = 6
@@ -98,6 +99,8 @@ class Sheet(Frozen):
     """One UV square: `plan` counts the model's sheet plans; `layers` front first; `normal_map`: whether a normal map was supplied.
 
     `solo`: the one layer that shows (with what it holds, inside its groups), or None. `mesh_maps`: those that are baked or brought in.
+    `normal_pictures`: normal maps that came with the model. `alpha_mode`: what opacity means when a GLB is written; "auto": blending where
+    anything is let through.
     """
 
     id: Id
@@ -108,6 +111,10 @@ class Sheet(Frozen):
     normal_map: bool = False
     solo: Id | None = None
     mesh_maps: Annotated[tuple[MeshMap, ...], Field(max_length=32)] = ()
+    normal_pictures: Annotated[tuple[FileContent, ...], Field(max_length=400)] = ()
+    double_sided: bool = False
+    alpha_mode: AlphaMode = "auto"
+    alpha_cutoff: Share = 0.5
 
     def shown(self) -> set[str]:
         """Ids of layers that solo lets show: all without solo, else the layer, what it holds, and the groups around it."""
@@ -138,6 +145,8 @@ class Settings(Frozen):
     blend_space: Literal["srgb", "linear"] = "srgb"
     height_range: Annotated[float, Field(gt=0, le=0.25, allow_inf_nan=False)] = 0.01
     swatches: Annotated[tuple[Colour, ...], Field(max_length=200)] = ()
+    #: Whether vertex colours multiply the base colour in views and in a GLB, as glTF has it.
+    multiply_vertex_colours: bool = False
 
 
 class HighMesh(Frozen):

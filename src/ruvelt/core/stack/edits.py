@@ -210,7 +210,7 @@ def _edit_sheet(document: Document, edit: AddLayer | RemoveLayer | MoveLayer | S
     inverse: AnyEdit
     match edit:
         case SetSheet():
-            allowed = {"name", "resolution", "normal_map", "solo", "mesh_maps"}
+            allowed = {"name", "resolution", "normal_map", "normal_pictures", "solo", "mesh_maps", "double_sided", "alpha_mode", "alpha_cutoff"}
             if not set(edit.values) <= allowed:
                 raise InputError(f"A sheet's {', '.join(sorted(set(edit.values) - allowed))} cannot be set.")
             old = {k: getattr(sheet, k) for k in edit.values}

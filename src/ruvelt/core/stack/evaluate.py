@@ -22,7 +22,7 @@ from ruvelt.core.stack._blend_kernels import CONST, FOLDED, HSV, PLANE, POP, PUS
 from ruvelt.core.stack.channels import Channel
 from ruvelt.core.stack.document import Document, Sheet
 from ruvelt.core.stack.faces import FaceIndex
-from ruvelt.core.stack.fields import ImageContent
+from ruvelt.core.stack.fields import FileContent, ImageContent
 from ruvelt.core.stack.lookup import PlaneLookup
 from ruvelt.core.stack.mask_evaluate import WHOLE, MaskEvaluator
 from ruvelt.core.stack.masks import Mask, Shaper
@@ -197,7 +197,7 @@ class SheetEvaluator:
                 parts.append(key(op.plane, chunk))
             if op.mask is not None:
                 parts.append(self.masks.inputs(op.mask, op.layer, chunk))
-            if isinstance(op.content, ImageContent):
+            if isinstance(op.content, ImageContent | FileContent):
                 parts.append(op.content.image in self._images)
             if op.blur is not None:
                 parts.append(self._beneath_version(op.layer, program.channel.id))
@@ -346,7 +346,7 @@ class SheetEvaluator:
         """(components + 1, 65536) uint16 that a step lays down, alpha last; None where there is nothing."""
         if op.content is not None:
             where = ("content", self.samples.serial, self.sheet.id, op.layer, channel.id, chunk)
-            stamp = hash((op.content, channel, isinstance(op.content, ImageContent) and op.content.image in self._images))
+            stamp = hash((op.content, channel, isinstance(op.content, ImageContent | FileContent) and op.content.image in self._images))
             found: U16 | None = self._cache.get(where, stamp)
             if found is None:
                 found = self.measures.content(op.content, channel, chunk)
@@ -357,6 +357,30 @@ class SheetEvaluator:
             return self._blurred(op.layer, op.blur, channel, chunk)
         assert op.plane is not None
         return self._planes.values(op.plane, chunk) if self._planes.key(op.plane, chunk) is not None else None
+
+    def supplied_normal(self, chunk: int) -> U16 | None:
+        """(4, 65536) uint16 normal map that came with the file, alpha last; None where the sheet has none."""
+        pictures = self.sheet.normal_pictures
+        if not pictures:
+            return None
+        where = ("file-normal", self.samples.serial, self.sheet.id, chunk)
+        stamp = self.supplied_stamp
+        found: U16 | None = self._cache.get(where, stamp)
+        if found is None:
+            laid = [n for n in (self.measures.file_normal(of, chunk) for of in pictures) if n is not None]
+            if not laid:
+                return None
+            found = laid[0]
+            for other in laid[1:]:
+                found = np.where(other[3] > 0, other, found)
+            self._cache.put(where, found, found.nbytes, stamp)
+        return found
+
+    @property
+    def supplied_stamp(self) -> int:
+        """The version of the normal map that came with the file."""
+        pictures = self.sheet.normal_pictures
+        return hash((pictures, *(p.image in self._images for p in pictures)))
 
     # -- what lies beneath a layer ----------------------------------------------------------------------------------------------
 

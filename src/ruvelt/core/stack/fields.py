@@ -125,4 +125,34 @@ class BlendContent(Frozen):
     noise: Noise = Noise()
 
 
-Content = Annotated[ImageContent | PatternContent | BlendContent, Field(discriminator="kind")]
+Factor = Annotated[float, Field(ge=-4, le=4, allow_inf_nan=False)]
+Bend = Annotated[float, Field(ge=-1e5, le=1e5, allow_inf_nan=False)]
+Wrap = Literal["repeat", "mirror", "clamp"]
+
+
+class FileContent(Frozen):
+    """A picture laid as the imported file lays it.
+
+    part : of the picture; uv_set : the file's number of the UV set; transform : u' = a u + b v + c, v' = d u + e v + f, v down
+    material : number of the only material that it lies on; low, high : what 0 and 1 of the picture stand for, colours in linear light
+    """
+
+    kind: Literal["file"] = "file"
+    image: Id
+    part: Literal["rgb", "r", "g", "b", "a"] = "rgb"
+    uv_set: Annotated[int, Field(ge=0, le=999)] = 0
+    transform: tuple[Bend, Bend, Bend, Bend, Bend, Bend] = (1.0, 0.0, 0.0, 0.0, 1.0, 0.0)
+    wrap: tuple[Wrap, Wrap] = ("repeat", "repeat")
+    nearest: bool = False
+    material: Annotated[int, Field(ge=0, le=2**31 - 1)] | None = None
+    low: Annotated[tuple[Factor, ...], Field(min_length=1, max_length=3)] = (0.0,)
+    high: Annotated[tuple[Factor, ...], Field(min_length=1, max_length=3)] = (1.0,)
+
+
+class VertexContent(Frozen):
+    """The model's vertex colours, even between vertices; in a channel of one number their lightness."""
+
+    kind: Literal["vertex-colours"] = "vertex-colours"
+
+
+Content = Annotated[ImageContent | PatternContent | BlendContent | FileContent | VertexContent, Field(discriminator="kind")]

@@ -23,6 +23,7 @@ from ruvelt.core.stack._blend_kernels import BLOCK, mask_runs
 from ruvelt.core.stack.channels import Channel, encode
 from ruvelt.core.stack.document import FillLayer, PaintLayer, Sheet, mask_plane_id, plane_id
 from ruvelt.core.stack.faces import FaceIndex
+from ruvelt.core.stack.laid import lightness
 from ruvelt.core.stack.lookup import PlaneLookup
 from ruvelt.core.stack.masks import (
     SPREADING,
@@ -46,7 +47,7 @@ from ruvelt.core.stack.masks import (
     SpotsSource,
     ThicknessSource,
 )
-from ruvelt.core.stack.measures import Measures, lightness
+from ruvelt.core.stack.measures import Measures
 from ruvelt.core.stack.shaping import PointShaper, table
 from ruvelt.core.workers import Workers
 

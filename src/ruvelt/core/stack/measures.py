@@ -14,6 +14,7 @@ from numpy.typing import NDArray
 
 from ruvelt.core.color.encoding import DECODE_U16
 from ruvelt.core.color.oklab import oklab
+from ruvelt.core.lazy import lazy
 from ruvelt.core.planes.cache import BoundedCache
 from ruvelt.core.planes.plane import U16
 from ruvelt.core.samples.chunks import CHUNK, CHUNK_SIDE
@@ -22,7 +23,8 @@ from ruvelt.core.samples.surface import SurfaceSamples
 from ruvelt.core.stack import _field_kernels as kernels
 from ruvelt.core.stack.basics import Colour, Vector
 from ruvelt.core.stack.channels import Channel, encode
-from ruvelt.core.stack.fields import BlendContent, ColourStop, ImageContent, Noise, PatternContent, Picture, Spots, Weave
+from ruvelt.core.stack.fields import BlendContent, ColourStop, FileContent, ImageContent, Noise, PatternContent, Picture, Spots, VertexContent, Weave
+from ruvelt.core.stack.laid import Laid, lightness, ranged
 from ruvelt.core.stack.masks import FacingSource, GradientSource, PositionSource, Ramped
 from ruvelt.core.stack.shaping import contrast_gain
 
@@ -30,6 +32,7 @@ BASES = {"gradient": kernels.GRADIENT, "value": kernels.VALUE, "cellular": kerne
 #: Where each basis has its middle, and how much steeper it is made at contrast 0 to fill the range.
 SPREAD = {"gradient": (0.5, 2.4), "value": (0.5, 1.6), "cellular": (0.48, 1.9), "ridged": (0.79, 2.0)}
 FORMS = {"stripes": kernels.STRIPES, "checks": kernels.CHECKS, "rings": kernels.RINGS}
+AnyContent = ImageContent | PatternContent | BlendContent | FileContent | VertexContent
 WAYS = {"uv": 0, "three-way": 1, "planar": 2}
 
 #: A picture of the project by its key: (h, w, 4) uint16, sRGB-encoded, top row first; None when it is gone.
@@ -191,8 +194,31 @@ class Measures:
             self._cache.put(where, found, found.nbytes)
         return found
 
-    def content(self, of: ImageContent | PatternContent | BlendContent, channel: Channel, chunk: int) -> U16 | None:
+    @lazy
+    def laid(self) -> Laid | None:
+        """What the imported file lays on the sheet; None without a layout."""
+        return Laid(self.samples, self._smaller) if isinstance(self.samples, SheetSamples) else None
+
+    def from_file(self, of: FileContent | VertexContent, channel: Channel, chunk: int) -> U16 | None:
+        """(components + 1, 65536) uint16 of a picture or the vertex colours of the imported file; None where they are gone."""
+        if self.laid is None:
+            return None
+        if isinstance(of, VertexContent):
+            colours = self.laid.vertex_colours(chunk)
+            return colours if colours is None or channel.components == 3 else np.stack([lightness(colours), colours[3]])
+        image = self._images(of.image)
+        picture = None if image is None else self.laid.picture(of, image, chunk)
+        return None if picture is None else ranged(picture, of, channel)
+
+    def file_normal(self, of: FileContent, chunk: int) -> U16 | None:
+        """(4, 65536) uint16 of a normal map of the imported file, alpha last; None where it is gone."""
+        image = self._images(of.image)
+        return None if image is None or self.laid is None else self.laid.normal(of, image, chunk)
+
+    def content(self, of: AnyContent, channel: Channel, chunk: int) -> U16 | None:
         """(components + 1, 65536) uint16 codes of a fill's content, alpha last; None where it has nothing to say."""
+        if isinstance(of, FileContent | VertexContent):
+            return self.from_file(of, channel, chunk)
         if isinstance(of, ImageContent):
             picture = self.picture(of, chunk)
             if picture is None or channel.components == 3:
@@ -206,13 +232,6 @@ class Measures:
         out = np.empty((channel.components + 1, CHUNK), np.uint16)
         kernels.ramp_values(codes, ramp_table(ramp, channel), out)
         return out
-
-
-def lightness(picture: U16) -> U16:
-    """(65536,) uint16 Rec. 709 weights on the encoded components of (4, 65536) uint16."""
-    values = picture[0] * np.float32(0.2126) + picture[1] * np.float32(0.7152) + picture[2] * np.float32(0.0722)
-    found: U16 = np.rint(values).astype(np.uint16)
-    return found
 
 
 def ramp_table(ramp: tuple[ColourStop, ...], channel: Channel) -> NDArray[np.float32]:

@@ -310,7 +310,7 @@ ADJUSTMENTS: tuple[Kind, ...] = (
         group="adjust",
         controls=(
             Control(id="hue", name="Hue", hint="Turns all hues", kind="degrees", low=-180, high=180),
-            Control(id="saturation", name="Saturation", hint="Towards grey, or stronger", kind="signed", low=-1, high=1),
+            Control(id="saturation", name="Saturation", hint="Towards grey, or up to twice as strong", kind="signed", low=-1, high=1),
             Control(id="value", name="Value", hint="Towards black, or brighter", kind="signed", low=-1, high=1),
         ),
     ),

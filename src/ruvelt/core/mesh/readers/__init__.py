@@ -3,27 +3,38 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping
+from dataclasses import replace
 from pathlib import PurePath
 
 from ruvelt.core.errors import InputError
 from ruvelt.core.mesh.model import Model
-from ruvelt.core.mesh.readers import gltf, obj, ply, stl
+from ruvelt.core.mesh.readers import gltf, gltf_document, obj, obj_materials, ply, stl
 from ruvelt.core.mesh.readers.allowance import Allowance
+from ruvelt.core.mesh.readers.asset import Asset
+from ruvelt.core.mesh.readers.companions import plain_path
 
-#: Files beside the main one (an .mtl, a .bin), by their bare name.
-Companions = Mapping[str, bytes]
+#: Files beside the main one (an .mtl, a .bin, pictures), by their name.
+Files = Mapping[str, bytes]
 
-READERS: dict[str, Callable[[bytes, str, Companions, Allowance], Model]] = {
+READERS: dict[str, Callable[[bytes, str, Files, Allowance], Asset]] = {
     ".obj": obj.read,
     ".glb": gltf.read,
     ".gltf": gltf.read,
     ".ply": ply.read,
     ".stl": stl.read,
 }
+#: What a file of each kind wants beside it.
+_REFERENCED: dict[str, Callable[[bytes], list[str]]] = {
+    ".obj": obj.referenced,
+    ".mtl": lambda data: obj_materials.referenced(data.decode("utf-8", "replace")),
+    ".glb": gltf_document.referenced,
+    ".gltf": gltf_document.referenced,
+    ".ply": ply.referenced,
+}
 
 
-def read_mesh(data: bytes, filename: str, companions: Companions | None = None, allowance: Allowance | None = None) -> Model:
-    """Read one mesh file. `filename` gives the format and the fallback name; it is never opened.
+def read_asset(data: bytes, filename: str, companions: Files | None = None, allowance: Allowance | None = None) -> Asset:
+    """Read one mesh file with its pictures. `filename` gives the format and the fallback name; it is never opened.
 
     Raises InputError with what to do when the bytes are not a mesh of that format, or would take more memory than the allowance has.
     """
@@ -34,4 +45,17 @@ def read_mesh(data: bytes, filename: str, companions: Companions | None = None, 
         raise InputError(f"'{path.name}' is not a mesh format that can be read. Use one of {known}.")
     if not data:
         raise InputError(f"'{path.name}' is empty. Export it again.")
-    return reader(data, path.stem or "Model", companions or {}, allowance or Allowance()).checked()
+    asset = reader(data, path.stem or "Model", companions or {}, allowance or Allowance())
+    model = asset.model.checked()
+    return asset if model is asset.model else replace(asset, model=model)
+
+
+def read_mesh(data: bytes, filename: str, companions: Files | None = None, allowance: Allowance | None = None) -> Model:
+    """The model alone of one mesh file; see `read_asset`."""
+    return read_asset(data, filename, companions, allowance).model
+
+
+def wanted_beside(data: bytes, filename: str) -> list[str]:
+    """Paths, relative to it, of the files that a mesh or material file names; none of them leads out of its folder."""
+    find = _REFERENCED.get(PurePath(filename).suffix.lower())
+    return [] if find is None else [p for p in (plain_path(uri) for uri in find(data)) if p]

@@ -8,10 +8,13 @@ from collections.abc import Iterator, Mapping
 
 import numpy as np
 
-from ruvelt.core.color.encoding import linear_to_srgb_float
 from ruvelt.core.errors import InputError
-from ruvelt.core.mesh.model import FaceGroup, Material, Model, TextureCoords
+from ruvelt.core.mesh.facts import Note
+from ruvelt.core.mesh.model import FaceGroup, Model, TextureCoords
 from ruvelt.core.mesh.readers.allowance import Allowance
+from ruvelt.core.mesh.readers.asset import Asset
+from ruvelt.core.mesh.readers.companions import Companions
+from ruvelt.core.mesh.readers.obj_materials import MtlReader
 
 #: Lines between two looks at whether somebody wants to stop.
 LINES_A_LOOK = 20_000
@@ -50,7 +53,7 @@ def _lines(data: bytes, allowance: Allowance) -> Iterator[tuple[int, str]]:
         yield first, begun
 
 
-def read(data: bytes, name: str, companions: Mapping[str, bytes], allowance: Allowance) -> Model:
+def read(data: bytes, name: str, companions: Mapping[str, bytes], allowance: Allowance) -> Asset:
     """Read OBJ text. Objects ('o') become parts, groups ('g') face groups, 'usemtl' material slots; quads stay quads."""
     if b"\0" in data[:4096]:
         raise InputError("This is not OBJ text (it holds binary data). Choose the file with the right ending or export it again.")
@@ -114,25 +117,33 @@ def read(data: bytes, name: str, companions: Mapping[str, bytes], allowance: All
     if not sizes:
         raise InputError("The OBJ holds no faces. Export the mesh with its faces and bring it in again.")
     count = len(v) // 3
-    known = _read_mtl(libraries, companions)
-    notes = () if known or not libraries else (f"'{libraries[0]}' was not brought in with the mesh, so materials start plain grey.",)
+    beside, notes = Companions(companions), list[Note]()
+    reader = MtlReader(beside, notes)
+    for library in libraries:
+        found = beside.find(library)
+        if found is None:
+            notes.append(Note("File", "left out", f"'{library}' did not come along with the mesh, so its materials are plain grey."))
+        else:
+            reader.read(found.decode("utf-8", "replace"))
+    made = [reader.material(m) for m in materials.index]
     corner_uv = np.array(corner_t, np.int32)
     normal_of = np.array(corner_n, np.int32)
-    return Model(
+    model = Model(
         name=name,
         positions=np.array(v, np.float32).reshape(-1, 3),
         face_starts=np.concatenate([[0], np.cumsum(sizes)]).astype(np.int32),
         corner_vertex=np.array(corner_v, np.int32),
         parts=tuple(parts.index),
         face_part=np.array(face_part, np.int32),
-        materials=tuple(known.get(m, Material(m)) for m in materials.index),
+        materials=tuple(m for m, _ in made),
         face_material=np.array(face_material, np.int32),
         groups=tuple(FaceGroup(g, np.array(f, np.int32)) for g, f in groups.items() if g != "default" or len(groups) > 1),
-        uv_layouts=(TextureCoords("UV", np.array(vt, np.float32).reshape(-1, 2), corner_uv),) if (corner_uv >= 0).any() else (),
+        uv_layouts=(TextureCoords("UV", np.array(vt, np.float32).reshape(-1, 2), corner_uv, 0),) if (corner_uv >= 0).any() else (),
         vertex_colors=_vertex_colors(colors, count),
         file_normals=_corner_normals(vn, normal_of),
-        notes=notes,
+        notes=tuple(notes),
     )
+    return Asset(model, tuple(reader.pictures), tuple(uses for _, uses in made))
 
 
 def _index(word: str, count: int, what: str, number: int, line: str) -> int:
@@ -160,32 +171,6 @@ def _corner_normals(values: array[float], index: np.ndarray) -> np.ndarray | Non
     return np.ascontiguousarray((normals / length)[index])
 
 
-def _read_mtl(libraries: list[str], companions: Mapping[str, bytes]) -> dict[str, Material]:
-    """Names, diffuse colours and physically based extras of every library that came along; a wrong line is passed over."""
-    found: dict[str, Material] = {}
-    by_name = {k.lower(): d for k, d in companions.items()}
-    for library in libraries:
-        bare = library.replace("\\", "/").split("/")[-1].lower()
-        current, numbers_of = "", dict[str, list[float]]()
-        for line in [*by_name.get(bare, b"").decode("utf-8", "replace").split("\n"), "newmtl"]:
-            words = line.split()
-            if not words:
-                continue
-            if words[0] == "newmtl":
-                if current:
-                    found[current] = _material(current, numbers_of)
-                current, numbers_of = " ".join(words[1:]), {}
-                continue
-            try:
-                numbers_of[words[0]] = [min(max(float(w), 0.0), 1.0) for w in words[1:4]]
-            except ValueError:
-                continue
-    return found
-
-
-def _material(name: str, numbers: Mapping[str, list[float]]) -> Material:
-    """A material from MTL numbers, clamped to 0–1: Kd is linear, Pr and Pm are roughness and metallic."""
-    rgb = numbers.get("Kd", [])
-    colour = tuple(float(c) for c in linear_to_srgb_float(rgb)) if len(rgb) == 3 else (0.8, 0.8, 0.8)
-    roughness, metallic = (numbers.get(key) or [start] for key, start in (("Pr", 0.5), ("Pm", 0.0)))
-    return Material(name, (colour[0], colour[1], colour[2], 1.0), roughness[0], metallic[0])
+def referenced(data: bytes) -> list[str]:
+    """Names of the material libraries that an OBJ wants."""
+    return [line[6:].strip().decode("utf-8", "replace") for line in data.split(b"\n") if line.startswith(b"mtllib")]

@@ -9,8 +9,11 @@ import numpy as np
 from plyfile import PlyData, PlyElementParseError, PlyHeaderParseError
 
 from ruvelt.core.errors import InputError
-from ruvelt.core.mesh.model import Material, Model, TextureCoords
+from ruvelt.core.mesh.facts import Material, Note, PictureFile, PictureUse
+from ruvelt.core.mesh.model import Model, TextureCoords
 from ruvelt.core.mesh.readers.allowance import Allowance
+from ruvelt.core.mesh.readers.asset import Asset
+from ruvelt.core.mesh.readers.companions import Companions
 
 #: Bytes of PLY's number types; a value in text takes two at the least, itself and a space.
 _TYPES = {"char": 1, "uchar": 1, "short": 2, "ushort": 2, "int": 4, "uint": 4, "float": 4, "double": 8}
@@ -44,7 +47,7 @@ def _check_counts(data: bytes, allowance: Allowance) -> None:
         allowance.take(count * (properties * 16 + (200 if name == "face" else 100)), f"{count:,} of '{name}'")
 
 
-def read(data: bytes, name: str, companions: Mapping[str, bytes], allowance: Allowance) -> Model:
+def read(data: bytes, name: str, companions: Mapping[str, bytes], allowance: Allowance) -> Asset:
     _check_counts(data, allowance)
     try:
         ply = PlyData.read(io.BytesIO(data))
@@ -66,19 +69,74 @@ def read(data: bytes, name: str, companions: Mapping[str, bytes], allowance: All
     if joined.size and (joined.min() < 0 or joined.max() >= len(positions)):
         raise InputError(f"A PLY face points at a vertex that does not exist (there are {len(positions)}). Export it again.")
     corner_vertex = joined.astype(np.int32)
-    layouts = (TextureCoords("UV", np.stack([vertex[a] for a in uv], axis=1).astype(np.float32), corner_vertex.copy()),) if uv else ()
-    return Model(
+    layouts: tuple[TextureCoords, ...] = (
+        (TextureCoords("UV", np.stack([vertex[a] for a in uv], axis=1).astype(np.float32), corner_vertex.copy(), 0),) if uv else ()
+    )
+    notes: list[Note] = []
+    if "texcoord" in (face.dtype.names or ()):
+        layouts = _face_uvs(face, sizes, notes) or layouts
+    names = _picture_names(ply)
+    face_material = _face_pictures(face, len(sizes), len(names))
+    pictures, uses = _pictures(names, Companions(companions), notes)
+    model = Model(
         name=name,
         positions=positions,
         face_starts=np.concatenate([[0], np.cumsum(sizes)]).astype(np.int32),
         corner_vertex=corner_vertex,
         parts=(name,),
         face_part=np.zeros(len(sizes), np.int32),
-        materials=(Material("Default"),),
-        face_material=np.zeros(len(sizes), np.int32),
+        materials=tuple(Material(n.rsplit(".", 1)[0] or "Default") for n in names) or (Material("Default"),),
+        face_material=face_material,
         uv_layouts=layouts,
         vertex_colors=_colors(vertex),
+        notes=tuple(notes),
     )
+    return Asset(model, pictures, uses)
+
+
+def _face_uvs(face: np.ndarray, sizes: np.ndarray, notes: list[Note]) -> tuple[TextureCoords, ...]:
+    """Texture coordinates that faces hold for each of their corners; faces without enough of them have none."""
+    lists = list(face["texcoord"])
+    enough = np.array([len(row) >= 2 * n for row, n in zip(lists, sizes, strict=True)], bool)
+    if not enough.any():
+        notes.append(Note("File", "left out", "Texture coordinates of faces: there are fewer than corners."))
+        return ()
+    if not enough.all():
+        notes.append(Note("File", "left out", f"Texture coordinates of {int((~enough).sum()):,} faces: there are fewer than corners."))
+    rows = [np.asarray(row[: 2 * n], np.float32) if good else np.zeros(2 * n, np.float32) for row, n, good in zip(lists, sizes, enough, strict=True)]
+    corners = np.where(np.repeat(enough, sizes), np.arange(int(sizes.sum())), -1).astype(np.int32)
+    return (TextureCoords("UV", np.concatenate(rows).reshape(-1, 2), corners, 0),)
+
+
+def _picture_names(ply: PlyData) -> list[str]:
+    """Pictures named in the header's comments, as scanning programs write them."""
+    found = []
+    for comment in ply.comments:
+        words = comment.split(None, 1)
+        if len(words) == 2 and words[0].lower() == "texturefile":
+            found.append(words[1].strip()[:200])
+    return found
+
+
+def _face_pictures(face: np.ndarray, count: int, pictures: int) -> np.ndarray:
+    """(f,) int32: the picture of each face."""
+    if "texnumber" not in (face.dtype.names or ()) or pictures < 2:
+        return np.zeros(count, np.int32)
+    return np.clip(np.nan_to_num(face["texnumber"].astype(np.float64)), 0, pictures - 1).astype(np.int32)
+
+
+def _pictures(names: list[str], beside: Companions, notes: list[Note]) -> tuple[tuple[PictureFile, ...], tuple[tuple[PictureUse, ...], ...]]:
+    pictures: list[PictureFile] = []
+    uses: list[tuple[PictureUse, ...]] = []
+    for name in names:
+        data = beside.find(name)
+        if data is None:
+            notes.append(Note("File", "left out", f"The picture '{name}' did not come along. Choose it together with the mesh."))
+            uses.append(())
+            continue
+        uses.append((PictureUse("base_color", len(pictures), low=(0.0,) * 3, high=(1.0,) * 3),))
+        pictures.append(PictureFile(name.replace("\\", "/").split("/")[-1][:80], data))
+    return tuple(pictures), tuple(uses) or ((),)
 
 
 def _colors(vertex: np.ndarray) -> np.ndarray | None:
@@ -94,3 +152,9 @@ def _colors(vertex: np.ndarray) -> np.ndarray | None:
         top = np.iinfo(values.dtype).max if np.issubdtype(values.dtype, np.integer) else 1.0
         channels.append(np.clip(values.astype(np.float32) / np.float32(top), 0, 1))
     return np.stack(channels, axis=1).astype(np.float32)
+
+
+def referenced(data: bytes) -> list[str]:
+    """Names of the pictures that the header mentions."""
+    head = data[: max(data.find(b"end_header"), 0)].decode("utf-8", "replace")
+    return [line.split(None, 2)[2].strip() for line in head.split("\n") if line.lower().startswith("comment texturefile ")]

@@ -9,12 +9,14 @@ from collections.abc import Mapping
 import numpy as np
 
 from ruvelt.core.errors import InputError
-from ruvelt.core.mesh.model import Material, Model
+from ruvelt.core.mesh.facts import Material
+from ruvelt.core.mesh.model import Model
 from ruvelt.core.mesh.readers.allowance import Allowance
+from ruvelt.core.mesh.readers.asset import Asset
 from ruvelt.core.mesh.rows import equal_rows
 
 
-def read(data: bytes, name: str, companions: Mapping[str, bytes], allowance: Allowance) -> Model:
+def read(data: bytes, name: str, companions: Mapping[str, bytes], allowance: Allowance) -> Asset:
     soup = _binary(data, allowance)
     if soup is None:
         soup = _text(data, allowance)
@@ -24,7 +26,7 @@ def read(data: bytes, name: str, companions: Mapping[str, bytes], allowance: All
     # Vertices keep the order in which the file first names them.
     corner_vertex, first = equal_rows(flat)
     count = len(soup)
-    return Model(
+    model = Model(
         name=name,
         positions=flat[first],
         face_starts=np.arange(0, 3 * count + 1, 3, dtype=np.int32),
@@ -34,6 +36,7 @@ def read(data: bytes, name: str, companions: Mapping[str, bytes], allowance: All
         materials=(Material("Default"),),
         face_material=np.zeros(count, np.int32),
     )
+    return Asset(model)
 
 
 def _binary(data: bytes, allowance: Allowance) -> np.ndarray | None:

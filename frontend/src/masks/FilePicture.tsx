@@ -1,0 +1,35 @@
+import { Tooltip } from "@mui/material";
+import type { Content } from "../api/types";
+import { ImageChoice } from "./choices";
+import type { Values } from "./controls";
+
+type Laid = Extract<Content, { kind: "file" }>;
+
+const PARTS: readonly [Laid["part"], string, string][] = [
+  ["rgb", "Colour", "All of the picture; its lightness in a channel of one number"],
+  ["r", "Red", "The picture’s red alone"],
+  ["g", "Green", "The picture’s green alone"],
+  ["b", "Blue", "The picture’s blue alone"],
+  ["a", "Alpha", "The picture’s alpha alone"],
+];
+
+/** A picture that lies as the imported file lays it: which one, and which part of it. */
+export function FilePicture({ content, onTake }: { content: Laid; onTake: (next: Laid) => void }) {
+  return (
+    <>
+      <ImageChoice control={{ id: "image", name: "Picture", hint: "It lies as the file laid the one it had", kind: "image", low: 0, high: 1, choices: [] }} values={content as unknown as Values} onTake={(c) => onTake({ ...content, ...c } as Laid)} />
+      <div className="prow">
+        <span className="label">Part</span>
+        <div className="seg" role="group" aria-label="Part of the picture">
+          {PARTS.map(([id, name, hint]) => (
+            <Tooltip key={id} title={hint}>
+              <button aria-pressed={content.part === id} onClick={() => onTake({ ...content, part: id })}>
+                {name}
+              </button>
+            </Tooltip>
+          ))}
+        </div>
+      </div>
+    </>
+  );
+}
