@@ -19,6 +19,7 @@ from click.testing import CliRunner, Result
 from PIL import Image
 
 from ruvelt.cli.main import main
+from tests.gltf_files import noise_png
 from tests.meshes import CUBE_MTL, cube_obj
 from tests.studio.test_bakes import grown_cube
 
@@ -74,6 +75,39 @@ def test_from_mesh_to_maps(tmp_path: Path, mesh: Path) -> None:
         assert file.read_bytes() == (again / file.name).read_bytes()
     text = ruvelt(data, "info", "Crate")
     assert "history: 1" in text.stdout
+
+
+def test_pictures_beside_a_mesh_come_along_and_nothing_else_is_read(tmp_path: Path) -> None:
+    folder = tmp_path / "work"
+    (folder / "maps").mkdir(parents=True)
+    pixels, data = noise_png(256, 3)
+    (folder / "maps" / "old wood.png").write_bytes(data)
+    (tmp_path / "secret.png").write_bytes(data)
+    (folder / "plate.mtl").write_text("newmtl paint\nmap_Kd maps/old wood.png\nmap_Pr ../secret.png\n")
+    (folder / "plate.obj").write_text("mtllib plate.mtl\nv 0 0 0\nv 1 0 0\nv 1 1 0\nvt 0 0\nvt 1 0\nvt 1 1\nusemtl paint\nf 1/1 2/2 3/3\n")
+    data_folder = tmp_path / "data"
+    made = told(ruvelt(data_folder, "import", str(folder / "plate.obj"), "--json"))
+    assert made["sheets"][0]["resolution"] == 256  # type: ignore[index]
+    notes = {(n["about"], n["outcome"]): n["text"] for n in made["notes"]}  # type: ignore[attr-defined]
+    assert notes["paint", "kept"] == "'old wood.png' (256 × 256) as base colour."
+    assert "'secret.png' did not come along" in notes["paint", "left out"]
+    assert notes["plate", "kept"] == "1 faces, with one UV set."
+    out = tmp_path / "maps"
+    told(ruvelt(data_folder, "export", "plate", "--preset", "flat-colour", "--out", str(out), "--json"))
+    written = np.asarray(Image.open(out / "plate_paint_base_color.png"))
+    inside = np.add.outer(np.arange(256), np.arange(256)) >= 255
+    assert (written[inside] == pixels[inside]).all()
+
+
+def test_unwrap_on_the_command_line(tmp_path: Path) -> None:
+    (tmp_path / "bare.obj").write_text("v 0 0 0\nv 1 0 0\nv 1 1 0\nv 0 1 0\nf 1 2 3 4\n")
+    data = tmp_path / "data"
+    assert told(ruvelt(data, "import", str(tmp_path / "bare.obj"), "--json"))["sheets"] == []
+    made = told(ruvelt(data, "unwrap", "bare", "--resolution", "512", "--json"))
+    assert [(s["resolution"], s["islands"]) for s in made["sheets"]] == [(512, 1)]  # type: ignore[attr-defined]
+    assert ruvelt(data, "unwrap", "nothing").exit_code == 2
+    two = ["import", str(tmp_path / "bare.obj"), "--uv-set", "1"]
+    assert "no UV set 1" in ruvelt(data, *two).output
 
 
 @pytest.mark.parametrize(

@@ -133,6 +133,36 @@ def test_the_gutter_repeats_the_islands_edge() -> None:
     assert (image[distance > 12] == 0).all()
 
 
+@pytest.mark.parametrize(("padding", "fill"), [(16, False), (40, False), (0, True)])
+def test_padding_repeats_exactly_the_nearest_texel(padding: int, fill: bool) -> None:
+    """Random texels around a globe's islands, against SciPy's exact distances: none blank within reach, none further than the nearest."""
+    from scipy.ndimage import distance_transform_edt
+
+    model = split_square()
+    scene = Scene(model, (paint_layer(),), side=512)
+    random = np.random.default_rng(1).integers(0, 65536, (4, scene.samples.slot_count), np.uint16)
+    random[3] = 65535
+    scene.put_plane("s/p/base_color", random)
+    preset = PRESETS["flat-colour"].model_copy(update={"padding": padding, "fill": fill})
+    image = render_map(scene.display, preset.maps[0], preset)
+    covered = np.asarray(scene.samples.to_image(scene.samples.covered))
+    own = np.asarray(scene.samples.to_image(np.ascontiguousarray(random[:3].T)))
+    distance, (rows, columns) = distance_transform_edt(~covered, return_indices=True)
+    reached = ~covered & ((distance <= padding) | fill)
+    for y, x in np.argwhere(reached)[::97]:
+        # All texels at the least distance: a tie may go either way.
+        reach = int(np.ceil(distance[y, x]))
+        part = np.s_[max(y - reach, 0) : min(y + reach + 1, 512), max(x - reach, 0) : min(x + reach + 1, 512)]
+        v, u = np.mgrid[part]
+        nearest = covered[part] & (np.abs((v - y) ** 2 + (u - x) ** 2 - distance[y, x] ** 2) < 0.5)
+        assert (own[part][nearest] == image[y, x]).all(axis=1).any()
+    blank = (image == 32768).all(axis=2)
+    assert not blank[reached].any()
+    if not fill:
+        assert blank[distance > padding + 1].all()
+    assert rows.shape == columns.shape
+
+
 @pytest.mark.parametrize("channels", [("base_color",), ("height", "roughness"), ("emission", "opacity")])
 def test_patches_bring_the_textures_to_where_storing_leads(channels: tuple[str, ...]) -> None:
     """A client that pastes every patch holds the same pixels as one that loads the textures after the stroke."""
@@ -279,6 +309,11 @@ def test_only_some_maps_own_channels_and_cancel() -> None:
     files = export(scene, PRESETS["separate-maps"], only=["wetness", "roughness"])
     assert sorted(files) == ["Storm_lantern_Sheet_roughness.png", "Storm_lantern_Sheet_wetness.png", "listing.json"]
     assert np.asarray(Image.open(io.BytesIO(files["Storm_lantern_Sheet_wetness.png"])))[3, 3] == 64
+    # A built-in id with its maps changed writes what it was sent with.
+    changed = PRESETS["separate-maps"].model_copy(update={"maps": (MapSpec(id="mine", name="Mine", components=("0", "roughness", "wetness")),)})
+    files = export(scene, changed)
+    assert sorted(files) == ["Storm_lantern_Sheet_mine.png", "listing.json"]
+    assert np.asarray(Image.open(io.BytesIO(files["Storm_lantern_Sheet_mine.png"])))[3, 3, [0, 2]].tolist() == [0, 64]
     with pytest.raises(InputError, match="choose at least one map"):
         export(scene, PRESETS["flat-colour"], only=["roughness"])
 

@@ -19,6 +19,7 @@ from PIL import Image
 from ruvelt.core.output.images import encode_png
 from ruvelt.studio.studio import Studio
 from ruvelt.web.app import create_app
+from tests.gltf_files import UVS, Glb, noise_png, plate
 from tests.meshes import CUBE_MTL, cube_obj
 
 CAMERA = {"eye": [0, 0, 6], "target": [0, 0, 0], "fov_deg": 30, "width": 200, "height": 200}
@@ -51,6 +52,48 @@ def finish(client: FlaskClient, answer: object) -> dict[str, object]:
 def upload(client: FlaskClient, *files: tuple[str, bytes], **form: str) -> dict[str, object]:
     data = {**form, "file": [(io.BytesIO(content), name) for name, content in files]}
     return finish(client, client.post("/api/projects", data=data, content_type="multipart/form-data"))
+
+
+def test_a_glb_with_pictures_over_http(client: FlaskClient) -> None:
+    """Notes, UV sets, sheet facts and geometry of a file that brings more than a mesh."""
+    glb = Glb()
+    material = {
+        "name": "Tin",
+        "doubleSided": True,
+        "alphaMode": "MASK",
+        "pbrMetallicRoughness": {"baseColorTexture": {"index": glb.picture(noise_png(256, 1)[1])}},
+    }
+    tint = glb.accessor([[1, 0.5, 0.25, 1]] * 4)
+    data = plate(material, UVS * 2, glb, TEXCOORD_1=glb.accessor(UVS), COLOR_0=tint).bytes()
+    job = upload(client, ("tin.glb", data))
+    url = f"/api/projects/{job['result']['project']}"  # type: ignore[index]
+    facts = client.get(f"{url}/model").json
+    assert {n["outcome"] for n in facts["notes"]} == {"kept", "folded"}
+    assert facts["uv_layouts"] == [{"name": "UV", "number": 0}, {"name": "UV 2", "number": 1}]
+    sheet = client.get(url).json["document"]["sheets"][0]
+    assert (sheet["double_sided"], sheet["alpha_mode"], sheet["resolution"]) == (True, "mask", 256)
+    header, body = unpack(client.get(f"{url}/geometry/{sheet['id']}").data)
+    block = header["colours"]  # type: ignore[index]
+    colours = np.frombuffer(body[block["offset"] : block["offset"] + block["length"]], "<f4").reshape(-1, 4)
+    assert np.allclose(colours, [1, 0.5, 0.25, 1], atol=1e-6)
+    assert len(header["squares"]) == 4  # type: ignore[index, arg-type]
+    assert header["indices"]["length"] == 24  # type: ignore[index] # Each triangle once, whatever squares it reaches into.
+    moved = client.post(f"{url}/uv-set", json={"number": 1, "revision": client.get(url).json["revision"]})
+    assert moved.status_code == 200
+    assert client.get(f"{url}/model").json["uv_layouts"][0] == {"name": "UV 2", "number": 1}
+    header, _ = unpack(client.get(f"{url}/geometry/{sheet['id']}").data)
+    assert header["squares"] == []  # type: ignore[index]
+    assert client.post(f"{url}/uv-set", json={"number": 5, "revision": moved.json["revision"]}).status_code == 400
+    two = {
+        "revision": moved.json["revision"],
+        "edit": {"edit": "set-sheet", "sheet": sheet["id"], "values": {"alpha_mode": "blend", "double_sided": False}},
+        "label": "Opacity",
+    }
+    answer = client.post(f"{url}/edit", json=two)
+    assert answer.status_code == 200, answer.json
+    assert answer.json["document"]["sheets"][0]["alpha_mode"] == "blend"
+    assert upload(client, ("tin.glb", data), uv_set="9")["state"] == "failed"
+    assert client.post("/api/projects", data={"file": (io.BytesIO(data), "t.glb"), "uv_set": "x"}).status_code == 400
 
 
 def test_a_project_from_files_to_a_stroke_to_undo(client: FlaskClient) -> None:

@@ -8,6 +8,7 @@ from typing import Any
 from ruvelt.bench.baking import against_embree, noise, strokes_beside_a_bake
 from ruvelt.bench.blending import twenty_layers
 from ruvelt.bench.geometry import CORNERS, rows_against_numpy
+from ruvelt.bench.importing import import_against_decoding
 from ruvelt.bench.masking import mask_rows, strokes_among_masks
 from ruvelt.bench.project import first_stroke, open_to_picture
 from ruvelt.bench.strokes import against_scipy, more_layers
@@ -30,6 +31,7 @@ def run_all(quick: bool, say: Callable[[str], None]) -> dict[str, Any]:
         ("masks", lambda: mask_rows(side)),
         ("strokes among masks", lambda: strokes_among_masks(side)),
         ("geometry", lambda: [rows_against_numpy(60_000 if quick else CORNERS)]),
+        ("importing", lambda: [import_against_decoding(side)]),
         ("opening", lambda: open_to_picture(side * 2, 4 if quick else 20)),
         ("first stroke", lambda: first_stroke(side)),
         ("baking", lambda: against_embree(side // 2)),

@@ -307,7 +307,11 @@ class Session:
             return None
         found: U16 | None = self.cache.get(("image", blob))
         if found is None:
-            found = decode_image(self.store.blobs.get_bytes(blob), key, upright=False)
+            try:
+                found = decode_image(self.store.blobs.get_bytes(blob), key, upright=False)
+            except InputError:
+                # Its checksums were right, its pixels are not.
+                return None
             self.cache.put(("image", blob), found, found.nbytes)
         return found
 

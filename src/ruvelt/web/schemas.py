@@ -508,11 +508,11 @@ class FileSizesAnswer(BaseModel):
     pictures: int
 
 
-class UvSetBody(BaseModel):
+class UvSetBody(Body):
     """The file's number of the UV set to paint on."""
 
+    revision: Revision
     number: Annotated[int, Field(ge=0, le=999)]
-    revision: int | None = None
 
 
 class KeepUndoBody(Body):
