@@ -91,7 +91,7 @@ def test_pictures_beside_a_mesh_come_along_and_nothing_else_is_read(tmp_path: Pa
     notes = {(n["about"], n["outcome"]): n["text"] for n in made["notes"]}  # type: ignore[attr-defined]
     assert notes["paint", "kept"] == "'old wood.png' (256 × 256) as base colour."
     assert "'secret.png' did not come along" in notes["paint", "left out"]
-    assert notes["plate", "kept"] == "1 faces, with one UV set."
+    assert notes["plate", "kept"] == "1 face, with one UV set."
     out = tmp_path / "maps"
     told(ruvelt(data_folder, "export", "plate", "--preset", "flat-colour", "--out", str(out), "--json"))
     written = np.asarray(Image.open(out / "plate_paint_base_color.png"))

@@ -142,7 +142,7 @@ def test_ply_keeps_the_texture_coordinates_of_faces() -> None:
     assert [m.name for m in model.materials] == ["one", "two"]
     assert model.face_material.tolist() == [0, 1, 1]
     assert [asset.pictures[u[0].picture].data for u in asset.uses] == [one, two]
-    assert any("1 faces: there are fewer than corners" in n.text for n in model.notes)
+    assert any("1 face: there are fewer than corners" in n.text for n in model.notes)
     # The same coordinates at shared vertices would have been one value each: the seam is kept.
     other = trimesh.load(io.BytesIO(PLY.replace("\n3 0 1 3 2 0 0 1", "").replace("face 3", "face 2").encode()), file_type="ply", process=False)
     assert len(other.faces) == 2

@@ -178,7 +178,7 @@ def test_uvs_from_another_world_are_left_out_with_a_finding() -> None:
     assert model.uv_layouts[0].corner_uv.tolist() == [0, 1, 2, 1, -1, 2]
     assert np.abs(model.uv_layouts[0].uvs).max() <= 1
     (note,) = [n for n in model.notes if n.outcome == "left out"]
-    assert "1 UVs" in note.text
+    assert "1 UV lay" in note.text
     found = next(f for f in find_problems(model, plan_sheets(model)) if f.kind == "missing-uvs")
     assert found.faces.tolist() == [1]
     assert "too far out" in found.advice

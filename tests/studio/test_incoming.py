@@ -424,7 +424,7 @@ def test_a_skin_is_named_and_the_mesh_stands_in_its_bind_pose(studio: Studio) ->
     assert_allclose(session.model.positions, CORNERS @ np.array([[0, 0, 2], [0, 2, 0], [-2, 0, 0]]) + [5, 0, 0], atol=1e-5)
     left = outcomes(session, "left out")
     assert [n for n in left if "skin" in n.lower()] == ["File: The skin: the mesh stays in its bind pose."]
-    assert "File: 1 animations." in left or "File: One animation." in left
+    assert "File: 1 animation: the mesh stands still." in left
 
 
 # -- bad input ------------------------------------------------------------------------------------------------------------------

@@ -83,12 +83,13 @@ function FillEditor(props: { layer: Layer; channel: Channel; anchor: HTMLElement
   const { layer, channel, anchor, onClose } = props;
   const use = partIn(layer, channel.id);
   const [valued, setValued] = useState(!use.content);
+  const [first] = useState(use.content ?? null);
   if (valued) return <ValueEditor {...props} onContent={() => setValued(false)} />;
   return (
     // No modal: the views stay within reach beside it, for a picture has handles on the model.
     <Popper open anchorEl={anchor} placement="top-start" sx={{ zIndex: 1300 }}>
       <Paper elevation={8} onKeyDown={(e) => e.key === "Escape" && onClose()}>
-        <ContentEditor key={JSON.stringify(use.content)} layer={layer} channel={channel} onValue={() => setValued(true)} onClose={onClose} />
+        <ContentEditor key={JSON.stringify(use.content)} layer={layer} channel={channel} first={first} onValue={() => setValued(true)} onClose={onClose} />
       </Paper>
     </Popper>
   );

@@ -15,6 +15,8 @@ import { ProjectionControls } from "./ProjectionControls";
 interface Props {
   layer: Layer;
   channel: Channel;
+  /** What was there when the editor opened: what the imported file laid can be come back to. */
+  first: Content | null;
   onValue: () => void;
   onClose: () => void;
 }
@@ -24,7 +26,7 @@ function kindOfPattern(pattern: Pattern): string {
 }
 
 /** A picture, a pattern through a ramp, or two values mixed by noise, as what a fill lays in a channel. */
-export function ContentEditor({ layer, channel, onValue, onClose }: Props) {
+export function ContentEditor({ layer, channel, first, onValue, onClose }: Props) {
   const stack = useWorkshop((s) => s.registries?.stack);
   const use = partIn(layer, channel.id);
   const plain = use.value ?? channel.start;
@@ -32,10 +34,7 @@ export function ContentEditor({ layer, channel, onValue, onClose }: Props) {
   const [content, setContent] = useState<Content>(
     use.content ?? { kind: "pattern", pattern: stack?.first_patterns.noise as Pattern, ramp: [{ at: 0, value: [...plain] }, { at: 1, value: other }] },
   );
-  /** What the imported file laid here, to come back to. */
-  const [own] = useState(() =>
-    use.content?.kind === "file" ? { name: "From the file", content: use.content } : use.content?.kind === "vertex-colours" ? { name: "Vertex colours", content: use.content } : null,
-  );
+  const own = first?.kind === "file" ? { name: "From the file", content: first } : first?.kind === "vertex-colours" ? { name: "Vertex colours", content: first } : null;
   const dialog = useRef<HTMLDivElement>(null);
   useEffect(() => dialog.current?.focus(), []);
   const pictured = content.kind === "image";

@@ -62,6 +62,25 @@ describe("Orbit", () => {
     }
   });
 
+  it("fits a narrow view, until somebody moves", () => {
+    const orbit = new Orbit();
+    orbit.frame(low, high);
+    const square = orbit.distance;
+    orbit.aspect(0.5);
+    let widest = 0;
+    for (let i = 0; i < 8; i++) {
+      const corner = new THREE.Vector3(i & 1 ? 1 : -1, i & 2 ? 3 : 0, i & 4 ? 2 : -2).project(orbit.camera);
+      widest = Math.max(widest, Math.abs(corner.x), Math.abs(corner.y));
+    }
+    expect(widest).toBeLessThanOrEqual(0.901);
+    expect(widest).toBeGreaterThan(0.8);
+    orbit.aspect(2);
+    expect(orbit.distance).toBeCloseTo(square);
+    orbit.turn(5, 0);
+    orbit.aspect(0.5);
+    expect(orbit.distance).toBeCloseTo(square);
+  });
+
   it("never turns over the top and moves with the hand", () => {
     const orbit = new Orbit();
     orbit.frame(low, high);

@@ -9,6 +9,8 @@ export class Orbit {
   pitch = 0.22;
   distance = 5;
   private size = 1;
+  /** Half sides of what was framed, until somebody moves. */
+  private framed: THREE.Vector3 | null = null;
 
   frame(low: number[], high: number[]): void {
     const a = new THREE.Vector3().fromArray(low);
@@ -17,11 +19,17 @@ export class Orbit {
     this.target.addVectors(a, b).multiplyScalar(0.5);
     this.yaw = 0.5;
     this.pitch = 0.22;
-    this.distance = fitDistance(this.yaw, this.pitch, b.sub(a).multiplyScalar(0.5), this.camera.fov);
+    this.framed = b.sub(a).multiplyScalar(0.5);
+    this.refit();
+  }
+
+  private refit(): void {
+    if (this.framed) this.distance = fitDistance(this.yaw, this.pitch, this.framed, this.camera.fov, this.camera.aspect);
     this.place();
   }
 
   turn(dx: number, dy: number): void {
+    this.framed = null;
     this.yaw -= dx * 0.008;
     this.pitch = Math.max(-1.55, Math.min(1.55, this.pitch + dy * 0.008));
     this.place();
@@ -29,12 +37,14 @@ export class Orbit {
 
   /** Look along an axis: right, left, front, back, top or below. */
   look(yaw: number, pitch: number): void {
+    this.framed = null;
     this.yaw = yaw;
     this.pitch = pitch;
     this.place();
   }
 
   move(dx: number, dy: number, height: number): void {
+    this.framed = null;
     const unit = (2 * this.distance * Math.tan((this.camera.fov * Math.PI) / 360)) / height;
     const e = this.camera.matrix.elements;
     this.target.addScaledVector(new THREE.Vector3(e[0], e[1], e[2]), -dx * unit);
@@ -43,13 +53,15 @@ export class Orbit {
   }
 
   approach(factor: number): void {
+    this.framed = null;
     this.distance = Math.max(this.size * 0.02, Math.min(this.size * 8, this.distance * factor));
     this.place();
   }
 
   aspect(value: number): void {
+    if (this.camera.aspect === value) return;
     this.camera.aspect = value;
-    this.camera.updateProjectionMatrix();
+    this.refit();
   }
 
   private place(): void {
@@ -71,8 +83,8 @@ export class Orbit {
   }
 }
 
-/** How far away a box of half sides fills nine tenths of a square view: the farthest demand of its eight corners. */
-export function fitDistance(yaw: number, pitch: number, half: THREE.Vector3, fov: number): number {
+/** How far away a box of half sides fills nine tenths of a square view, or the width of a narrow one: the farthest demand of its eight corners. */
+export function fitDistance(yaw: number, pitch: number, half: THREE.Vector3, fov: number, aspect = 1): number {
   const back = new THREE.Vector3(Math.sin(yaw) * Math.cos(pitch), Math.sin(pitch), Math.cos(yaw) * Math.cos(pitch));
   const right = new THREE.Vector3(Math.cos(yaw), 0, -Math.sin(yaw));
   const up = back.clone().cross(right);
@@ -80,7 +92,7 @@ export function fitDistance(yaw: number, pitch: number, half: THREE.Vector3, fov
   let distance = 0;
   for (let i = 0; i < 8; i++) {
     const corner = new THREE.Vector3(i & 1 ? half.x : -half.x, i & 2 ? half.y : -half.y, i & 4 ? half.z : -half.z);
-    distance = Math.max(distance, Math.max(Math.abs(corner.dot(up)), Math.abs(corner.dot(right))) / slope + corner.dot(back));
+    distance = Math.max(distance, Math.max(Math.abs(corner.dot(up)), Math.abs(corner.dot(right)) / Math.min(aspect, 1)) / slope + corner.dot(back));
   }
   return distance || 1;
 }

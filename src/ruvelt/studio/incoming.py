@@ -10,7 +10,7 @@ from hashlib import blake2b
 import numpy as np
 
 from ruvelt.core.errors import InputError
-from ruvelt.core.mesh.facts import STRAIGHT, AlphaMode, Material, Note, PictureUse
+from ruvelt.core.mesh.facts import STRAIGHT, AlphaMode, Material, Note, PictureUse, counted
 from ruvelt.core.mesh.model import Model
 from ruvelt.core.mesh.readers.asset import Asset
 from ruvelt.core.mesh.sheets import SheetPlan, SheetRule, plan_sheets
@@ -64,7 +64,7 @@ def take_in(asset: Asset, rule: SheetRule, resolution: int | None, uv_set: int |
     if model.uv_layouts:
         plans = plan_sheets(model, rule)
         sheets = _sheets(model, plans, resolution, laid, known, painted=model.vertex_colors is not None and not asset.colors_multiply)
-        notes += _picture_notes(model, laid, known) + _folded(plans)
+        notes += _picture_notes(model, plans, laid, known) + _folded(plans)
     used = sorted({u.picture for uses in laid.values() for u in uses}) if sheets else []
     images = tuple({known[p].image.key: known[p].image for p in used}.values())
     pictures = {known[p].image.key: asset.pictures[p].data for p in used}
@@ -223,10 +223,13 @@ def _values(material: Material, uses: dict[str, ChannelUse]) -> dict[str, Channe
 # -- notes ----------------------------------------------------------------------------------------------------------------------
 
 
-def _picture_notes(model: Model, laid: dict[int, list[PictureUse]], known: dict[int, _Known]) -> list[Note]:
+def _picture_notes(model: Model, plans: Sequence[SheetPlan], laid: dict[int, list[PictureUse]], known: dict[int, _Known]) -> list[Note]:
     """What became of each material's pictures."""
     notes = []
     painted = model.uv_layouts[0].number
+    # Where UVs stay in the square, nothing is seen of a picture's edges but by a transform.
+    beyond = {m for p in plans if p.squares is not None for m in _by_share(model, p)}
+    beyond |= {m for m, uses in laid.items() if any(u.transform != STRAIGHT for u in uses)}
     for m, uses in laid.items():
         for picture in dict.fromkeys(u.picture for u in uses):
             mine = [u for u in uses if u.picture == picture]
@@ -236,7 +239,7 @@ def _picture_notes(model: Model, laid: dict[int, list[PictureUse]], known: dict[
             changes = [text for changed, text in (
                 (any(u.transform != STRAIGHT for u in mine), "moved, turned or scaled as the file says"),
                 (any(u.uv_set != painted for u in mine), f"laid by UV set {mine[0].uv_set}, seen on the painted one"),
-                (any(u.wrap != ("repeat", "repeat") for u in mine), "clamped or mirrored at its edges"),
+                (m in beyond and any(u.wrap != ("repeat", "repeat") for u in mine), "clamped or mirrored at its edges"),
                 (any(_scaled(u) for u in mine), "multiplied by its factor"),
                 (image.width != image.height or image.width not in RESOLUTIONS, "resampled to the sheet"),
             ) if changed]  # fmt: skip
@@ -255,7 +258,7 @@ def _folded(plans: Sequence[SheetPlan]) -> list[Note]:
         if plan.squares is None:
             continue
         moved = int((plan.squares != 0).any(axis=1).sum())
-        text = f"UVs of {moved:,} faces lie in other squares" if moved else "UVs reach over the edge of the square"
+        text = f"UVs of {counted(moved, 'face')} lie in other squares" if moved else "UVs reach over the edge of the square"
         notes.append(
             Note(plan.name, "folded", f"{text} and were folded into the first: the layout repeats, so what is painted once shows in each place.")
         )
@@ -279,7 +282,7 @@ def _part_notes(model: Model) -> list[Note]:
     if model.file_normals is not None:
         more.append("normals")
     tail = f", with {' and '.join([', '.join(more[:-1]), more[-1]] if len(more) > 1 else more)}" if more else ""
-    tree = [Note("File", "kept", f"The tree of {len(model.nodes):,} nodes, for a GLB.")] if len(model.nodes) > len(model.parts) else []
+    tree = [Note("File", "kept", f"The tree of {counted(len(model.nodes), 'node')}, for a GLB.")] if len(model.nodes) > len(model.parts) else []
     if len(model.parts) > TOLD_PARTS:
         return [*tree, Note("File", "kept", f"{len(model.parts):,} parts of {model.face_count:,} faces{tail}.")]
-    return [*tree, *(Note(p, "kept", f"{n:,} faces{tail}.") for p, n in zip(model.parts, faces, strict=True))]
+    return [*tree, *(Note(p, "kept", f"{counted(n, 'face')}{tail}.") for p, n in zip(model.parts, faces, strict=True))]

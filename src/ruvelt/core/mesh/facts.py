@@ -37,6 +37,11 @@ class SceneNode:
     matrix: tuple[float, ...] = IDENTITY
 
 
+def counted(count: int, what: str) -> str:
+    """A number with its thing: "1 face", "1,200 faces"."""
+    return f"{count:,} {what}{'' if count == 1 else 's'}"
+
+
 @dataclass(frozen=True)
 class Note:
     """What an import did with one thing. `about`: the part, material or file it concerns."""

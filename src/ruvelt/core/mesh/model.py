@@ -12,7 +12,7 @@ from numpy.typing import NDArray
 
 from ruvelt.core.errors import InputError
 from ruvelt.core.lazy import lazy
-from ruvelt.core.mesh.facts import Material, Note, SceneNode
+from ruvelt.core.mesh.facts import Material, Note, SceneNode, counted
 from ruvelt.core.mesh.rows import equal_rows
 from ruvelt.core.mesh.triangulate import triangulate
 from ruvelt.core.tolerances import UV_LIMIT
@@ -160,7 +160,7 @@ class Model:
             if far.any():
                 corners = np.where((layout.corner_uv >= 0) & far[np.maximum(layout.corner_uv, 0)], -1, layout.corner_uv).astype(np.int32)
                 layout = replace(layout, uvs=np.where(far[:, None], np.float32(0), layout.uvs), corner_uv=corners)
-                text = f"{int(far.sum()):,} UVs lay more than {UV_LIMIT:,.0f} squares away. Fold them into the square, or unwrap."
+                text = f"{counted(int(far.sum()), 'UV')} lay more than {UV_LIMIT:,.0f} squares away. Fold them into the square, or unwrap."
                 notes.append(Note(layout.name, "left out", text))
             layouts.append(layout)
         return self if len(notes) == len(self.notes) else replace(self, uv_layouts=tuple(layouts), notes=tuple(notes))

@@ -10,7 +10,7 @@ from numpy.typing import NDArray
 
 from ruvelt.core.color.encoding import linear_to_srgb_float
 from ruvelt.core.errors import InputError
-from ruvelt.core.mesh.facts import Material, Note, PictureUse, SceneNode
+from ruvelt.core.mesh.facts import Material, Note, PictureUse, SceneNode, counted
 from ruvelt.core.mesh.model import MAX_FACES, Model, TextureCoords
 from ruvelt.core.mesh.readers.allowance import Allowance
 from ruvelt.core.mesh.readers.asset import Asset
@@ -155,7 +155,7 @@ class _Loader:
         lights = document.extensions.get("KHR_lights_punctual")
         for there, text in (
             (bool(document.skins), "The skin: the mesh stays in its bind pose."),
-            (bool(document.animations), f"{len(document.animations)} animations."),
+            (bool(document.animations), f"{counted(len(document.animations), 'animation')}: the mesh stands still."),
             (bool(morphs), "Morph targets: the mesh keeps its base shape."),
             (bool(document.cameras), "Cameras."),
             (isinstance(lights, dict) and bool(lights.get("lights")), "Lights."),

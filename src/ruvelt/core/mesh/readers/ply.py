@@ -9,7 +9,7 @@ import numpy as np
 from plyfile import PlyData, PlyElementParseError, PlyHeaderParseError
 
 from ruvelt.core.errors import InputError
-from ruvelt.core.mesh.facts import Material, Note, PictureFile, PictureUse
+from ruvelt.core.mesh.facts import Material, Note, PictureFile, PictureUse, counted
 from ruvelt.core.mesh.model import Model, TextureCoords
 from ruvelt.core.mesh.readers.allowance import Allowance
 from ruvelt.core.mesh.readers.asset import Asset
@@ -102,7 +102,7 @@ def _face_uvs(face: np.ndarray, sizes: np.ndarray, notes: list[Note]) -> tuple[T
         notes.append(Note("File", "left out", "Texture coordinates of faces: there are fewer than corners."))
         return ()
     if not enough.all():
-        notes.append(Note("File", "left out", f"Texture coordinates of {int((~enough).sum()):,} faces: there are fewer than corners."))
+        notes.append(Note("File", "left out", f"Texture coordinates of {counted(int((~enough).sum()), 'face')}: there are fewer than corners."))
     rows = [np.asarray(row[: 2 * n], np.float32) if good else np.zeros(2 * n, np.float32) for row, n, good in zip(lists, sizes, enough, strict=True)]
     corners = np.where(np.repeat(enough, sizes), np.arange(int(sizes.sum())), -1).astype(np.int32)
     return (TextureCoords("UV", np.concatenate(rows).reshape(-1, 2), corners, 0),)
