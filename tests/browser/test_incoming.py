@@ -58,7 +58,7 @@ def test_in_painted_out_and_in_again(page: Page, server: Server, tmp_path: Path)
         assert np.abs(np.array(at(before, u, v)) - wanted).max() <= 3, (u, v, at(before, u, v))
     # The picture says that it is the file's, and which part of it is meant.
     page.get_by_role("button", name="Pictures, Base colour").click()
-    expect(page.get_by_role("button", name="From the file", exact=True)).to_have_attribute("aria-pressed", "true")
+    expect(page.get_by_role("button", name="File", exact=True)).to_have_attribute("aria-pressed", "true")
     expect(page.get_by_role("button", name="Colour", exact=True)).to_have_attribute("aria-pressed", "true")
     page.get_by_role("button", name="Done").click()
     colour(page, "#ffffff")

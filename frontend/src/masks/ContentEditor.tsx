@@ -34,7 +34,7 @@ export function ContentEditor({ layer, channel, first, onValue, onClose }: Props
   const [content, setContent] = useState<Content>(
     use.content ?? { kind: "pattern", pattern: stack?.first_patterns.noise as Pattern, ramp: [{ at: 0, value: [...plain] }, { at: 1, value: other }] },
   );
-  const own = first?.kind === "file" ? { name: "From the file", content: first } : first?.kind === "vertex-colours" ? { name: "Vertex colours", content: first } : null;
+  const own = first?.kind === "file" ? { name: "File", content: first } : first?.kind === "vertex-colours" ? { name: "Vertex colours", content: first } : null;
   const dialog = useRef<HTMLDivElement>(null);
   useEffect(() => dialog.current?.focus(), []);
   const pictured = content.kind === "image";
@@ -71,9 +71,11 @@ export function ContentEditor({ layer, channel, first, onValue, onClose }: Props
       <div className="prow">
         <div className="seg" role="group" aria-label="What the fill lays">
           {own && (
-            <button aria-pressed={content.kind === own.content.kind} onClick={() => take(own.content)}>
-              {own.name}
-            </button>
+            <Tooltip title="As the imported file laid it">
+              <button aria-pressed={content.kind === own.content.kind} onClick={() => take(own.content)}>
+                {own.name}
+              </button>
+            </Tooltip>
           )}
           {stack.contents.map((k) => (
             <Tooltip key={k.id} title={k.hint}>

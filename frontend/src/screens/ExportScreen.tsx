@@ -85,7 +85,7 @@ export function ExportScreen() {
         </TextField>
         <TextField label="Padding, pixels" type="number" disabled={preset.fill} value={preset.padding} onChange={(e) => set({ padding: Math.min(256, Math.max(0, Math.round(Number(e.target.value)))) })} slotProps={{ htmlInput: { min: 0, max: 256 } }} />
         <Tooltip title="Every pixel around the islands repeats its nearest island">
-          <button className="tog" aria-pressed={preset.fill} onClick={() => set({ fill: !preset.fill })}>
+          <button className="tog" style={{ alignSelf: "start" }} aria-pressed={preset.fill} onClick={() => set({ fill: !preset.fill })}>
             Fill everything
           </button>
         </Tooltip>

@@ -18,6 +18,8 @@ from ruvelt.studio.session import Session
 
 #: Raised whenever the way from a model to what the viewport draws changes.
 GEOMETRY = 2
+#: Triangles that the flat view shows of a repeating layout, counted once for each square.
+MOST_LAID_FLAT = 8_000_000
 
 
 def _edges(session: Session, plan: SheetPlan) -> tuple[NDArray[np.float32], NDArray[np.float32]]:
@@ -83,6 +85,8 @@ def _squares(samples: SheetSamples, rows: NDArray[np.float32]) -> list[list[int]
         return []
     low, high = np.floor(rows[:, 10:].min(axis=0) + 1e-5), np.ceil(rows[:, 10:].max(axis=0) - 1e-5)
     low, high = np.maximum(low, -8), np.minimum(np.maximum(high, low + 1), 9)
+    if (high - low).prod() * len(samples.triangles) > MOST_LAID_FLAT:
+        return [[0, 0]]
     return [[-int(x), -int(y)] for y in np.arange(low[1], high[1]) for x in np.arange(low[0], high[0])]
 
 

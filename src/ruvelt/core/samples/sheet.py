@@ -84,7 +84,9 @@ def _repeated(
     known = np.nan_to_num(uv)
     first = np.floor(known.min(axis=1) + UV_SLACK).astype(np.int64)
     reach = np.maximum(np.ceil(known.max(axis=1) - UV_SLACK).astype(np.int64) - first, 1)
-    wide = reach.prod(axis=1) > MOST_SQUARES
+    # However far a file's layout reaches, it takes no more than a few times the memory of one that does not repeat.
+    most = MOST_SQUARES if np.minimum(reach.prod(axis=1), MOST_SQUARES).sum() <= 4 * len(triangles) + 1_000_000 else 4
+    wide = reach.prod(axis=1) > most
     first[wide], reach[wide] = 0, 1
     count = reach.prod(axis=1)
     row = np.repeat(np.arange(len(triangles)), count)
