@@ -147,9 +147,21 @@ export function litMaterial(textures: SheetTextures): THREE.MeshStandardMaterial
       "#include <dithering_fragment>",
       `#include <dithering_fragment>
       if (covered > 0.5) gl_FragColor.rgb = mix(gl_FragColor.rgb, ${OVER}, 0.8 * pow(texture2D(over, vMapUv).r, 0.4545));`,
-    );
+    ).replace("#include <normal_fragment_begin>", decoding());
   };
   return material;
+}
+
+/** Normal maps decode as they are baked: tangent, bitangent of the pixel and normal as interpolated, none of unit length (Mikkelsen 2008). */
+function decoding(): string {
+  const usual = "mat3 tbn = mat3( normalize( vTangent ), normalize( vBitangent ), normal );";
+  const chunk = THREE.ShaderChunk.normal_fragment_begin;
+  if (!chunk.includes(usual)) throw new Error("three.js builds its tangent frame in another way now; materials.ts has to follow.");
+  return chunk.replace(
+    usual,
+    `vec3 across = cross(vNormal, vTangent);
+    mat3 tbn = mat3(vTangent, dot(across, vBitangent) < 0.0 ? -across : across, vNormal * (dot(normal, vNormal) < 0.0 ? -1.0 : 1.0));`,
+  );
 }
 
 /** A plain studio to reflect: pale above, darker below, a soft key card, a strip and a top card. */

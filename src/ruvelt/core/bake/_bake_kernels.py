@@ -6,9 +6,12 @@ import numpy as np
 
 from ruvelt.core.kernels import inline, kernel
 from ruvelt.core.samples._cell_kernels import cell_at
+from ruvelt.core.samples._raster_kernels import _closest_bary, _slot
 
 f32, i32, i64, u8, u32 = numba.float32, numba.int32, numba.int64, numba.uint8, numba.uint32
 CHUNK = 65536
+#: The least share of each corner in a place, and in one that stands for a texel none of whose places is on the island.
+HAIR, RIM_HAIR = np.float32(1e-4), np.float32(1 / 512)
 
 
 @inline
@@ -16,6 +19,33 @@ def _unit(x, y, z):
     length = np.sqrt(x * x + y * y + z * z)
     inverse = np.float32(1) / length if length > np.float32(1e-20) else np.float32(0)
     return x * inverse, y * inverse, z * inverse
+
+
+@inline
+def _inside(uv, t, x, y):
+    """Whether a place lies in a triangle, its border included."""
+    if t < 0:
+        return False
+    ax, ay, bx, by, cx, cy = uv[t, 0, 0], uv[t, 0, 1], uv[t, 1, 0], uv[t, 1, 1], uv[t, 2, 0], uv[t, 2, 1]
+    a, b, c = (bx - ax) * (y - ay) - (by - ay) * (x - ax), (cx - bx) * (y - by) - (cy - by) * (x - bx), (ax - cx) * (y - cy) - (ay - cy) * (x - cx)
+    return (a >= 0 and b >= 0 and c >= 0) or (a <= 0 and b <= 0 and c <= 0)
+
+
+@inline
+def _holder(owner, uv, x, y, side, px, py):
+    """The triangle of a texel or of one beside it that holds a place; -1 where the place lies outside the island."""
+    chunks = side // 256
+    t = owner[_slot(x, y, chunks)]
+    if _inside(uv, t, px, py):
+        return t
+    for dy in range(-1, 2):
+        for dx in range(-1, 2):
+            u, v = x + dx, y + dy
+            if 0 <= u < side and 0 <= v < side:
+                o = owner[_slot(u, v, chunks)]
+                if o != t and _inside(uv, o, px, py):
+                    return o
+    return np.int32(-1)
 
 
 @kernel(
@@ -26,12 +56,13 @@ def _unit(x, y, z):
         f32[:, :, ::1],
         f32[:, :, ::1],
         f32[:, :, ::1],
-        i32,
-        i32,
-        f32,
-        f32,
+        i64,
+        i64,
+        f32[:, ::1],
+        i64,
         i32[::1],
         i32[::1],
+        f32[:, ::1],
         f32[:, ::1],
         f32[:, ::1],
         f32[:, ::1],
@@ -41,38 +72,67 @@ def _unit(x, y, z):
     late=True,
 )
 def texel_points(
-    owner, uv, corners, normals, cages, tangents, chunk, side, shift_x, shift_y, local, triangle, position, normal, cage, geometric, tangent
+    owner, uv, corners, normals, cages, tangents, chunk, side, shifts, turn, local, triangle, position, normal, cage, geometric, tangent, frame
 ):
-    """Surface points under the covered texels of a chunk, `shift` texels from their centres; returns how many.
+    """Surface points under one place of each covered texel of a chunk, shifts[turn] from its centre; returns how many.
 
-    Barycentric weights are clamped into the triangle, so that texels which only touch an island stay on it.
+    A place belongs to the triangle that holds it; one outside the island is left out. A texel none of whose places is inside is measured once,
+    at turn 0, at the nearest place of its triangle. Places on an edge are pulled inwards by a hair, or rays would start in the next face.
+
+    frame : (n, 5) lengths of the interpolated normal and tangent, and the interpolated bitangent of the vertices, unit
     """
     chunks = side // 256
     x0, y0 = (chunk % chunks) * 256, (chunk // chunks) * 256
+    half = np.float32(0.5)
     n = 0
     for i in range(CHUNK):
         t = owner[chunk * CHUNK + i]
         if t < 0:
             continue
-        ax, ay = uv[t, 0, 0], uv[t, 0, 1]
-        bx, by, qx, qy = uv[t, 1, 0] - ax, uv[t, 1, 1] - ay, uv[t, 2, 0] - ax, uv[t, 2, 1] - ay
-        px = np.float32(x0 + (i & 255)) + np.float32(0.5) + shift_x - ax
-        py = np.float32(y0 + (i >> 8)) + np.float32(0.5) + shift_y - ay
-        area = bx * qy - qx * by
-        wb = wc = np.float32(1 / 3)
-        if area != 0:
-            wb = min(max((px * qy - qx * py) / area, np.float32(0)), np.float32(1))
-            wc = min(max((bx * py - px * by) / area, np.float32(0)), np.float32(1))
-        total = max(wb + wc, np.float32(1))
-        wb, wc = wb / total, wc / total
-        wa = np.float32(1) - wb - wc
+        x, y = x0 + (i & 255), y0 + (i >> 8)
+        px, py = np.float32(x) + half + shifts[turn, 0], np.float32(y) + half + shifts[turn, 1]
+        least = HAIR
+        found = _holder(owner, uv, x, y, side, px, py)
+        if found < 0:
+            if turn != 0:
+                continue
+            held = False
+            for k in range(1, len(shifts)):
+                held = held or _holder(owner, uv, x, y, side, np.float32(x) + half + shifts[k, 0], np.float32(y) + half + shifts[k, 1]) >= 0
+            if held:
+                continue
+            px, py, least = np.float32(x) + half, np.float32(y) + half, RIM_HAIR
+        else:
+            t = found
+        fa, fb, fc, _ = _closest_bary(
+            float(px),
+            float(py),
+            float(uv[t, 0, 0]),
+            float(uv[t, 0, 1]),
+            float(uv[t, 1, 0]),
+            float(uv[t, 1, 1]),
+            float(uv[t, 2, 0]),
+            float(uv[t, 2, 1]),
+        )
+        wa, wb, wc = max(np.float32(fa), least), max(np.float32(fb), least), max(np.float32(fc), least)
+        total = wa + wb + wc
+        wa, wb, wc = wa / total, wb / total, wc / total
         local[n], triangle[n] = i, t
+        sign = tangents[t, 0, 3]
         for k in range(3):
             position[n, k] = wa * corners[t, 0, k] + wb * corners[t, 1, k] + wc * corners[t, 2, k]
             normal[n, k] = wa * normals[t, 0, k] + wb * normals[t, 1, k] + wc * normals[t, 2, k]
             cage[n, k] = wa * cages[t, 0, k] + wb * cages[t, 1, k] + wc * cages[t, 2, k]
             tangent[n, k] = wa * tangents[t, 0, k] + wb * tangents[t, 1, k] + wc * tangents[t, 2, k]
-        tangent[n, 3] = tangents[t, 0, 3]
+            k1, k2 = (k + 1) % 3, (k + 2) % 3
+            b0 = normals[t, 0, k1] * tangents[t, 0, k2] - normals[t, 0, k2] * tangents[t, 0, k1]
+            b1 = normals[t, 1, k1] * tangents[t, 1, k2] - normals[t, 1, k2] * tangents[t, 1, k1]
+            b2 = normals[t, 2, k1] * tangents[t, 2, k2] - normals[t, 2, k2] * tangents[t, 2, k1]
+            frame[n, 2 + k] = sign * (wa * b0 + wb * b1 + wc * b2)
+        tangent[n, 3] = sign
+        frame[n, 0] = np.sqrt(normal[n, 0] ** 2 + normal[n, 1] ** 2 + normal[n, 2] ** 2)
+        frame[n, 1] = np.sqrt(tangent[n, 0] ** 2 + tangent[n, 1] ** 2 + tangent[n, 2] ** 2)
+        frame[n, 2], frame[n, 3], frame[n, 4] = _unit(frame[n, 2], frame[n, 3], frame[n, 4])
         normal[n, 0], normal[n, 1], normal[n, 2] = _unit(normal[n, 0], normal[n, 1], normal[n, 2])
         cage[n, 0], cage[n, 1], cage[n, 2] = _unit(cage[n, 0], cage[n, 1], cage[n, 2])
         tangent[n, 0], tangent[n, 1], tangent[n, 2] = _unit(tangent[n, 0], tangent[n, 1], tangent[n, 2])
@@ -246,17 +306,33 @@ def judge_hits(low, cage, high, triangle, wanted, met, front, back, bits, height
             suspect[i] |= bits[2]
 
 
-@kernel(numba.void(f32[:, ::1], f32[:, ::1], f32[:, ::1], f32[:, ::1]), late=True)
-def into_tangent_frame(way, normal, tangent, out):
-    """Directions in MikkTSpace frames (bitangent = sign · normal × tangent), as 0.5 + 0.5 · v; out : (n, 3)."""
-    half = np.float32(0.5)
+@kernel(numba.void(f32[:, ::1], f32[:, ::1], f32[:, ::1], f32[:, ::1], numba.boolean, f32[:, ::1]), late=True)
+def into_tangent_frame(way, normal, tangent, frame, vertex, out):
+    """Directions as their decoding turns them back, 0.5 + 0.5 · v, unit; out : (n, 3).
+
+    Decoding multiplies by the matrix of tangent, bitangent and normal, whose columns are not orthogonal between vertices; this is its inverse,
+    whose rows are cross products (M. Mikkelsen, "Simulation of wrinkled surfaces revisited", 2008). frame : as `texel_points` gives it.
+    vertex : decoders interpolate bitangents of vertices and bring all three to unit length; else they take sign · normal × tangent, as interpolated
+    """
+    half, one = np.float32(0.5), np.float32(1)
     for i in range(len(way)):
         nx, ny, nz, tx, ty, tz, sign = normal[i, 0], normal[i, 1], normal[i, 2], tangent[i, 0], tangent[i, 1], tangent[i, 2], tangent[i, 3]
+        ln, lt = frame[i, 0], frame[i, 1]
         bx, by, bz = sign * (ny * tz - nz * ty), sign * (nz * tx - nx * tz), sign * (nx * ty - ny * tx)
-        x, y, z = way[i, 0], way[i, 1], way[i, 2]
-        out[i, 0] = half + half * (x * tx + y * ty + z * tz)
-        out[i, 1] = half + half * (x * bx + y * by + z * bz)
-        out[i, 2] = half + half * (x * nx + y * ny + z * nz)
+        lb = ln * lt
+        if vertex:
+            bx, by, bz, ln, lt, lb = frame[i, 2], frame[i, 3], frame[i, 4], one, one, one
+        wx, wy, wz = way[i, 0], way[i, 1], way[i, 2]
+        # Rows of the inverse times the determinant: bitangent × normal, normal × tangent, tangent × bitangent.
+        rx, ry, rz = by * nz - bz * ny, bz * nx - bx * nz, bx * ny - by * nx
+        sx, sy, sz = ny * tz - nz * ty, nz * tx - nx * tz, nx * ty - ny * tx
+        qx, qy, qz = ty * bz - tz * by, tz * bx - tx * bz, tx * by - ty * bx
+        turned = one if tx * rx + ty * ry + tz * rz >= 0 else -one
+        x = turned * (wx * rx + wy * ry + wz * rz) / max(lt, np.float32(1e-12))
+        y = turned * (wx * sx + wy * sy + wz * sz) / max(lb, np.float32(1e-12))
+        z = turned * (wx * qx + wy * qy + wz * qz) / max(ln, np.float32(1e-12))
+        x, y, z = _unit(x, y, z)
+        out[i, 0], out[i, 1], out[i, 2] = half + half * x, half + half * y, half + half * z
 
 
 @kernel(

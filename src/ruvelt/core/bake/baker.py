@@ -31,10 +31,10 @@ NEIGHBOURS = 64
 KEPT_IN_RADIUS = 300
 
 
-def shifts(antialias: int) -> list[tuple[float, float]]:
-    """Places inside a texel, from its centre: the centres of a grid of antialias × antialias."""
-    at = (np.arange(antialias) + 0.5) / antialias - 0.5
-    return [(float(x), float(y)) for y in at for x in at]
+def shifts(antialias: int) -> F32:
+    """(antialias², 2) float32 places inside a texel, from its centre: the centres of a grid."""
+    at = (np.arange(antialias, dtype=np.float32) + np.float32(0.5)) / np.float32(antialias) - np.float32(0.5)
+    return np.ascontiguousarray(np.stack([np.tile(at, antialias), np.repeat(at, antialias)], axis=1))
 
 
 def sky_table(rays: int, seed: int) -> F32:
@@ -88,27 +88,32 @@ class Baker:
     def _chunk(
         self, chunk: int, kinds: list[MeshMapKind], table: F32, curvature: F32 | None, count: Callable[[int, str], None], arrived: Arrived
     ) -> None:
-        sums: dict[str, F32] = {}
-        suspect: NDArray[np.uint8] | None = None
-        points: Points | None = None
-        for turn, shift in enumerate(self._shifts):
-            points = self._maker.chunk(chunk, shift)
+        sums = {k.id: np.zeros((CHUNK, k.components), np.float32) for k in kinds}
+        places, suspect = np.zeros(CHUNK, np.float32), np.zeros(CHUNK, np.uint8)
+        for turn in range(len(self._shifts)):
+            points = self._maker.chunk(chunk, self._shifts, turn)
             surface = self.source.project(points, self.settings)
             count(len(points.local), "Measuring the surface")
-            suspect = surface.suspect if suspect is None else suspect | surface.suspect
+            places[points.local] += 1
+            suspect[points.local] |= surface.suspect
             open_share, bent, thickness = self._hemispheres(chunk, turn, points, surface, kinds, table, count)
             curved = None if curvature is None else curvature[chunk * CHUNK + points.local]
             measured = Measured(points, surface, self.source, self.settings, open_share, bent, thickness, curved)
             for kind in kinds:
                 values = kind.values(measured)
-                sums[kind.id] = values if kind.id not in sums else sums[kind.id] + values
-        assert points is not None
-        assert suspect is not None
-        share = np.float32(1 / len(self._shifts))
+                if kind.mixes:
+                    sums[kind.id][points.local] += values
+                else:
+                    first = places[points.local] == 1
+                    sums[kind.id][points.local[first]] = values[first]
+        covered = np.flatnonzero(places).astype(np.int32)
+        share = np.float32(1) / places[covered, None]
         for kind in kinds:
-            arrived(kind.id, chunk, _codes(sums[kind.id], points, kind.components, share, kind.direction))
+            arrived(
+                kind.id, chunk, _codes(sums[kind.id][covered] * (share if kind.mixes else np.float32(1)), covered, kind.components, kind.direction)
+            )
         if self.source.projects:
-            arrived(SUSPECTS, chunk, _codes(suspect.astype(np.float32)[:, None], points, 1, np.float32(1 / 255)))
+            arrived(SUSPECTS, chunk, _codes(suspect[covered].astype(np.float32)[:, None] / np.float32(255), covered, 1))
 
     def _hemispheres(
         self, chunk: int, turn: int, points: Points, surface: Surface, kinds: list[MeshMapKind], table: F32, count: Callable[[int, str], None]
@@ -202,7 +207,7 @@ def curvature_of(
     return out
 
 
-def _codes(values: F32, points: Points, components: int, scale: np.float32, direction: bool = False) -> U16:
+def _codes(values: F32, local: NDArray[np.int32], components: int, direction: bool = False) -> U16:
     out = empty_chunk(components + 1)
-    encode_rows(np.ascontiguousarray(values, np.float32), points.local, components, scale, direction, out)
+    encode_rows(np.ascontiguousarray(values, np.float32), local, components, np.float32(1), direction, out)
     return out

@@ -38,9 +38,11 @@ def turned_normals(samples: SheetSamples, codes: Callable[[int], U16 | None], wo
         if found is not None:
             t = found[:3, points.local].T.astype(np.float32) / np.float32(32767.5) - 1
             assert points.tangent is not None
-            tangent = points.tangent[:, :3]
-            bitangent = np.cross(points.normal, tangent) * points.tangent[:, 3:]
-            normal = tangent * t[:, :1] + bitangent * t[:, 1:2] + points.normal * t[:, 2:]
+            assert points.frame is not None
+            # As interpolated, with nothing brought to unit length before (Mikkelsen 2008).
+            upright, tangent = points.normal * points.frame[:, :1], points.tangent[:, :3] * points.frame[:, 1:2]
+            bitangent = np.cross(upright, tangent) * points.tangent[:, 3:]
+            normal = tangent * t[:, :1] + bitangent * t[:, 1:2] + upright * t[:, 2:]
             normal = normal / np.maximum(np.linalg.norm(normal, axis=1, keepdims=True), np.float32(1e-6))
         out[chunk * CHUNK + points.local] = normal
 

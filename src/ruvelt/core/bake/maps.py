@@ -49,6 +49,8 @@ class MeshMapKind:
     settings: tuple[str, ...] = ()
     direction: bool = False
     needs_tangent: bool = False
+    #: Whether the places of a texel are averaged; colours that stand for things are not.
+    mixes: bool = True
 
     @property
     def name(self) -> str:
@@ -64,10 +66,11 @@ def signed(values: F32) -> F32:
 
 
 def _normal(m: Measured) -> F32:
-    """The measured normal in the tangent frame of the low mesh (MikkTSpace: bitangent = sign · normal × tangent)."""
+    """The measured normal in the tangent frame of the low mesh, so that decoding gives it back."""
     assert m.points.tangent is not None
+    assert m.points.frame is not None
     out = np.empty((len(m.points.local), 3), np.float32)
-    into_tangent_frame(m.surface.normal, m.points.normal, m.points.tangent, out)
+    into_tangent_frame(m.surface.normal, m.points.normal, m.points.tangent, m.points.frame, m.settings.bitangents == "vertex", out)
     return out
 
 
@@ -176,7 +179,7 @@ MAPS: tuple[MeshMapKind, ...] = (
         "normal",
         "Relief of the high mesh, for the final normal map.",
         _normal,
-        settings=("front", "back"),
+        settings=("front", "back", "bitangents"),
         direction=True,
         needs_tangent=True,
     ),
@@ -203,7 +206,7 @@ MAPS: tuple[MeshMapKind, ...] = (
     MeshMapKind("position", "Where a place lies in the model's box: red, green and blue for X, Y and Z.", _position),
     MeshMapKind("facing", "How far a place looks in one direction: snow, salt, dust from above.", _facing, settings=("facing",)),
     MeshMapKind("height", "How far the high mesh lies above or below the model.", _height, settings=("front", "back")),
-    MeshMapKind("id", "One colour for each part, material, group or island, to pick by.", _id, settings=("id_by",)),
+    MeshMapKind("id", "One colour for each part, material, group or island, to pick by.", _id, settings=("id_by",), mixes=False),
     MeshMapKind(
         "object_normal",
         "The direction a place looks, in the model's own axes.",

@@ -15,6 +15,8 @@ from ruvelt.core.samples.surface import SurfaceSamples
 from ruvelt.core.samples.vertices import VertexSamples
 
 F32 = NDArray[np.float32]
+#: The one place of a texel that is not antialiased.
+CENTRE: F32 = np.zeros((1, 2), np.float32)
 
 
 @dataclass(frozen=True, eq=False)
@@ -23,6 +25,7 @@ class Points:
 
     local : int32 place in the chunk; face : int32; position, normal, cage (averaged over creases), geometric : (n, 3) float32, unit
     tangent : (n, 4) float32 with the bitangent's sign, or None on vertices
+    frame : (n, 5) float32 lengths of the interpolated normal and tangent, and the vertices' bitangent, interpolated, unit; None on vertices
     """
 
     local: NDArray[np.int32]
@@ -32,6 +35,7 @@ class Points:
     cage: F32
     geometric: F32
     tangent: F32 | None
+    frame: F32 | None = None
 
 
 def averaged_normals(model: Model) -> F32:
@@ -61,11 +65,14 @@ class PointMaker:
         if isinstance(samples, SheetSamples):
             self._sheet_cages = np.ascontiguousarray(self._cages[samples.model.triangle_corners[samples.triangles]])
 
-    def chunk(self, chunk: int, shift: tuple[float, float] = (0.0, 0.0)) -> Points:
-        """Points of a chunk; `shift`: texels from each texel's centre, ignored on vertices."""
+    def chunk(self, chunk: int, shifts: F32 = CENTRE, turn: int = 0) -> Points:
+        """Points of a chunk for one of the (k, 2) places in each texel, texels from its centre; on vertices there is but one.
+
+        Places outside the island are left out. Each covered texel has at least one over all turns.
+        """
         samples = self.samples
         if isinstance(samples, SheetSamples):
-            return self._texels(samples, chunk, shift)
+            return self._texels(samples, chunk, shifts, turn)
         assert isinstance(samples, VertexSamples)
         slots = chunk * CHUNK + np.flatnonzero(samples.covered[chunk * CHUNK : (chunk + 1) * CHUNK])
         normal = np.ascontiguousarray(samples.normals[slots])
@@ -75,10 +82,10 @@ class PointMaker:
         local = (slots - chunk * CHUNK).astype(np.int32)
         return Points(local, samples.face[slots], position, normal, np.ascontiguousarray(cage[slots]), normal, None)
 
-    def _texels(self, samples: SheetSamples, chunk: int, shift: tuple[float, float]) -> Points:
+    def _texels(self, samples: SheetSamples, chunk: int, shifts: F32, turn: int) -> Points:
         local, triangle = np.empty(CHUNK, np.int32), np.empty(CHUNK, np.int32)
         position, normal, cage, geometric = (np.empty((CHUNK, 3), np.float32) for _ in range(4))
-        tangent = np.empty((CHUNK, 4), np.float32)
+        tangent, frame = np.empty((CHUNK, 4), np.float32), np.empty((CHUNK, 5), np.float32)
         n = int(
             texel_points(
                 samples.owner,
@@ -89,8 +96,8 @@ class PointMaker:
                 samples.triangle_tangents,
                 chunk,
                 samples.side,
-                shift[0],
-                shift[1],
+                shifts,
+                turn,
                 local,
                 triangle,
                 position,
@@ -98,7 +105,8 @@ class PointMaker:
                 cage,
                 geometric,
                 tangent,
+                frame,
             )
         )
         face = samples.model.triangle_face[samples.triangles[triangle[:n]]]
-        return Points(local[:n], face, position[:n], normal[:n], cage[:n], geometric[:n], tangent[:n])
+        return Points(local[:n], face, position[:n], normal[:n], cage[:n], geometric[:n], tangent[:n], frame[:n])

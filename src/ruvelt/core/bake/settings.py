@@ -26,6 +26,7 @@ class BakeParameter(Frozen):
 
 #: The controls of the Bake screen, in order.
 _HIGH = "lid_low is measured against lid_high only"
+_BITANGENTS = "For the normal map: worked out for each pixel (glTF, and the view here), or interpolated between vertices, as some engines do"
 _IDS = ("part", "material", "group", "colour", "island")
 
 
@@ -45,6 +46,7 @@ PARAMETERS: tuple[BakeParameter, ...] = (
     BakeParameter(
         id="rays", name="Rays a texel", hint="For occlusion, bent normal, thickness: more rays, less noise", kind="count", low=4, high=1024
     ),
+    BakeParameter(id="bitangents", name="Bitangents", hint=_BITANGENTS, kind="choice", choices=("pixel", "vertex")),
     _share("occlusion_reach", "Occlusion reach", "What lies further off does not shade; full for no limit", 0.005, 1),
     _share("curvature_radius", "Curvature radius", "Size of the forms that curvature tells", 0.001, 0.1),
     _share("thickness_reach", "Thickness reach", "Thickness that is white", 0.005, 1),
@@ -60,6 +62,7 @@ class BakeSettings(Frozen):
     match_parts : measure each part only against the high part of its name; ignore_back : high faces seen from behind do not count
     rays : rays a texel for occlusion, bent normal and thickness; antialias : texels are measured on a grid of this many places a side
     occlusion_reach : what lies further off does not shade, 1 for no limit; curvature_radius : size of the forms that curvature tells
+    bitangents : what shows the normal map works bitangents out for each pixel, or interpolates those of the vertices
     thickness_reach : thickness that is white; facing : the direction that is white; id_by : what gets a colour of its own
     """
 
@@ -74,6 +77,7 @@ class BakeSettings(Frozen):
     thickness_reach: Reach = 0.1
     facing: tuple[Component, Component, Component] = (0.0, 1.0, 0.0)
     id_by: Literal["part", "material", "group", "colour", "island"] = "part"
+    bitangents: Literal["pixel", "vertex"] = "pixel"
     seed: Annotated[int, Field(ge=0, le=2**31 - 1)] = 0
 
     @model_validator(mode="after")

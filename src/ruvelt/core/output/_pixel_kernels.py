@@ -92,14 +92,17 @@ def normal_runs(starts, counts, chunk, side, heights, scale, supplied, owner, is
                     t1 = wa * tangents[t, 0, 1] + wb * tangents[t, 1, 1] + wc * tangents[t, 2, 1]
                     t2 = wa * tangents[t, 0, 2] + wb * tangents[t, 1, 2] + wc * tangents[t, 2, 2]
                     sign = tangents[t, 0, 3]
-                    ln = max(np.sqrt(n0 * n0 + n1 * n1 + n2 * n2), np.float32(1e-20))
-                    lt = max(np.sqrt(t0 * t0 + t1 * t1 + t2 * t2), np.float32(1e-20))
-                    n0, n1, n2, t0, t1, t2 = n0 / ln, n1 / ln, n2 / ln, t0 / lt, t1 / lt, t2 / lt
+                    # The normal leans against the slope: through the inverse of the matrix that decoding multiplies by (Mikkelsen 2008).
                     b0, b1, b2 = sign * (n1 * t2 - n2 * t1), sign * (n2 * t0 - n0 * t2), sign * (n0 * t1 - n1 * t0)
-                    nx = -(gx * t0 + gy * t1 + gz * t2)
-                    ny = -(gx * b0 + gy * b1 + gz * b2)
-                    length = np.sqrt(nx * nx + ny * ny + np.float32(1))
-                    nx, ny, nz = nx / length, ny / length, np.float32(1) / length
+                    ln = max(np.sqrt(n0 * n0 + n1 * n1 + n2 * n2), np.float32(1e-20))
+                    gx, gy, gz = n0 / ln - gx, n1 / ln - gy, n2 / ln - gz
+                    nx = gx * (b1 * n2 - b2 * n1) + gy * (b2 * n0 - b0 * n2) + gz * (b0 * n1 - b1 * n0)
+                    ny = gx * (n1 * t2 - n2 * t1) + gy * (n2 * t0 - n0 * t2) + gz * (n0 * t1 - n1 * t0)
+                    nz = gx * (t1 * b2 - t2 * b1) + gy * (t2 * b0 - t0 * b2) + gz * (t0 * b1 - t1 * b0)
+                    turned = t0 * (b1 * n2 - b2 * n1) + t1 * (b2 * n0 - b0 * n2) + t2 * (b0 * n1 - b1 * n0)
+                    length = max(np.sqrt(nx * nx + ny * ny + nz * nz), np.float32(1e-20))
+                    length = length if turned >= 0 else -length
+                    nx, ny, nz = nx / length, ny / length, nz / length
             if supplied != 0 and t >= 0:
                 codes = u16_at(supplied, CHUNK * 4)
                 if codes[3 * CHUNK + local] != 0:

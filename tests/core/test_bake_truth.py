@@ -1,0 +1,156 @@
+"""Bakes against truths that nothing here wrote: decoding by the letter of the tangent-space paper, faces of a cube, ray casts by formula."""
+
+from __future__ import annotations
+
+import numpy as np
+import pytest
+from numpy.testing import assert_allclose
+
+from ruvelt.core.bake.maps import SUSPECTS
+from ruvelt.core.mesh.model import Model
+from ruvelt.core.samples.sheet import SheetSamples
+from tests.core.test_bake import baked, sheet_of, smooth_globe
+from tests.meshes import model_of
+
+
+def cube(*, smooth: bool, cells: int = 1) -> Model:
+    """A cube of two units with a square of the sheet for each face; smooth: normals averaged at its corners."""
+    positions: list[np.ndarray] = []
+    uvs: list[list[float]] = []
+    faces: list[list[int]] = []
+    n = cells + 1
+    for axis in range(3):
+        for sign in (-1, 1):
+            k = 2 * axis + (sign > 0)
+            out, a, b = np.zeros(3), np.zeros(3), np.zeros(3)
+            out[axis], a[(axis + 1) % 3], b[(axis + 2) % 3] = sign, sign, 1
+            first = len(positions)
+            for j in range(n):
+                for i in range(n):
+                    s, t = i / cells, j / cells
+                    positions.append(out + a * (2 * s - 1) + b * (2 * t - 1))
+                    uvs.append([(k % 3 + 0.05 + 0.9 * s) / 3, (k // 3 + 0.05 + 0.9 * t) / 2])
+            faces += [
+                [first + j * n + i, first + j * n + i + 1, first + (j + 1) * n + i + 1, first + (j + 1) * n + i]
+                for j in range(cells)
+                for i in range(cells)
+            ]
+    places = np.array(positions)
+    corner = np.array([v for f in faces for v in f])
+    normals = places / np.linalg.norm(places, axis=1, keepdims=True) if smooth else None
+    return model_of(places, faces, np.array(uvs), file_normals=None if normals is None else normals[corner].astype(np.float32))
+
+
+def frames(samples: SheetSamples) -> tuple[np.ndarray, np.ndarray, np.ndarray, np.ndarray, np.ndarray]:
+    """Slots whose centre lies inside their triangle, with interpolated, unnormalised normal and tangent, its sign, and the place, in float64."""
+    slots = np.flatnonzero(samples.covered)
+    order = np.asarray(samples.to_image(np.arange(samples.slot_count))).ravel()
+    place = np.empty(samples.slot_count, np.int64)
+    place[order] = np.arange(samples.slot_count)
+    y, x = place[slots] // samples.side + 0.5, place[slots] % samples.side + 0.5
+    uv = samples.uv[samples.owner[slots]].astype(np.float64)
+    a, b, c = uv[:, 0], uv[:, 1], uv[:, 2]
+    area = (b[:, 0] - a[:, 0]) * (c[:, 1] - a[:, 1]) - (c[:, 0] - a[:, 0]) * (b[:, 1] - a[:, 1])
+    wb = ((x - a[:, 0]) * (c[:, 1] - a[:, 1]) - (c[:, 0] - a[:, 0]) * (y - a[:, 1])) / area
+    wc = ((b[:, 0] - a[:, 0]) * (y - a[:, 1]) - (x - a[:, 0]) * (b[:, 1] - a[:, 1])) / area
+    weights = np.stack([1 - wb - wc, wb, wc], axis=1)
+    inside = (weights >= 0).all(axis=1)
+    slots, weights = slots[inside], weights[inside]
+    t = samples.owner[slots]
+    normal = np.einsum("nk,nkd->nd", weights, samples.triangle_normals[t].astype(np.float64))
+    tangent = np.einsum("nk,nkd->nd", weights, samples.triangle_tangents[t][..., :3].astype(np.float64))
+    position = np.einsum("nk,nkd->nd", weights, samples.triangle_positions[t].astype(np.float64))
+    return slots, normal, tangent, samples.triangle_tangents[t, 0, 3].astype(np.float64), position
+
+
+def decoded(values: np.ndarray, normal: np.ndarray, tangent: np.ndarray, sign: np.ndarray) -> np.ndarray:
+    """Mikkelsen (2008): vNout = normalize(x · vT + y · sign · cross(vN, vT) + z · vN), with nothing normalised before."""
+    n = values * 2 - 1
+    out = n[:, :1] * tangent + n[:, 1:2] * (sign[:, None] * np.cross(normal, tangent)) + n[:, 2:] * normal
+    return np.asarray(out / np.linalg.norm(out, axis=1, keepdims=True))
+
+
+def degrees(a: np.ndarray, b: np.ndarray) -> np.ndarray:
+    """Angles between unit vectors; the sine keeps what the cosine loses near 0."""
+    return np.degrees(np.arctan2(np.linalg.norm(np.cross(a, b), axis=1), (a * b).sum(axis=1)))
+
+
+def facing(position: np.ndarray) -> np.ndarray:
+    """The face of the cube that a place lies on."""
+    axis = np.abs(position).argmax(axis=1)
+    out = np.zeros_like(position)
+    out[np.arange(len(axis)), axis] = np.sign(position[np.arange(len(axis)), axis])
+    return out
+
+
+@pytest.mark.parametrize("cells", [1, 3])
+def test_tangent_normals_decode_to_the_high_normal(cells: int) -> None:
+    low = sheet_of(cube(smooth=True, cells=cells), 512)
+    maps = baked(low, "normal", "object_normal", high=(cube(smooth=False),), front=0.05, back=0.05)
+    slots, normal, tangent, sign, position = frames(low)
+    assert len(slots) > 0.9 * low.covered_count
+    error = degrees(decoded(maps["normal"][slots], normal, tangent, sign), facing(position))
+    assert error.mean() < 0.002
+    assert error.max() < 0.02
+
+
+def test_a_mesh_baked_from_itself_is_flat() -> None:
+    model = smooth_globe(1.0, 24, 12)
+    low = sheet_of(model, 512)
+    found = baked(low, "normal", high=(model,), front=0.01, back=0.01)["normal"]
+    slots = frames(low)[0]
+    assert_allclose(found[slots], np.broadcast_to([0.5, 0.5, 1], (len(slots), 3)), atol=4e-5)
+
+
+def test_engines_with_bitangents_of_vertices_have_a_choice() -> None:
+    """three.js and others: tangent, bitangent and normal interpolated, then each of unit length. Chosen, it decodes exactly; the other is told."""
+    low = sheet_of(cube(smooth=True, cells=3), 512)
+    slots, normal, tangent, sign, position = frames(low)
+    t = low.owner[slots]
+    corner_b = (
+        np.cross(low.triangle_normals[t].astype(np.float64), low.triangle_tangents[t][..., :3].astype(np.float64)) * low.triangle_tangents[t][..., 3:]
+    )
+    # Interpolated with the weights that give the place.
+    corners = low.triangle_positions[t].astype(np.float64)
+    weights = np.stack(
+        [np.linalg.lstsq(np.vstack([c.T, np.ones(3)]), np.append(p, 1), rcond=None)[0] for c, p in zip(corners[::97], position[::97], strict=True)]
+    )
+    unit = lambda v: v / np.linalg.norm(v, axis=1, keepdims=True)  # noqa: E731
+    bitangent = unit(np.einsum("nk,nkd->nd", weights, corner_b[::97]))
+    errors = {}
+    for way in ("pixel", "vertex"):
+        n = baked(low, "normal", high=(cube(smooth=False),), front=0.05, back=0.05, bitangents=way)["normal"][slots[::97]] * 2 - 1
+        out = n[:, :1] * unit(tangent[::97]) + n[:, 1:2] * bitangent + n[:, 2:] * unit(normal[::97])
+        errors[way] = degrees(unit(out), facing(position[::97])).mean()
+    assert errors["vertex"] < 0.003
+    assert 0.05 < errors["pixel"] < 3
+    assert (sign != 0).all()
+
+
+# -- rims -----------------------------------------------------------------------------------------------------------------------
+
+
+@pytest.mark.parametrize("antialias", [1, 4])
+def test_no_texel_of_a_cubes_rim_looks_another_way(antialias: int) -> None:
+    low = sheet_of(cube(smooth=True), 1024)
+    maps = baked(low, "object_normal", high=(cube(smooth=False),), front=0.05, back=0.05, antialias=antialias)
+    face = low.owner // 2  # Two triangles a face, in order.
+    wanted = np.array([facing(low.triangle_positions[2 * k].mean(axis=0)[None])[0] for k in range(6)])
+    on = np.flatnonzero(low.covered)
+    error = degrees(maps["object_normal"][on] * 2 - 1, wanted[face[on]])
+    assert error.max() < 1
+    assert (maps[SUSPECTS][on] == 0).all()
+
+
+def test_the_foot_of_a_wall_is_half_open() -> None:
+    """Along a concave edge of two squares an infinitesimal step from the wall, half the cosine-weighted sky is left: never none."""
+    floor = [[0, 0, 0], [0, 0, 2], [2, 0, 2], [2, 0, 0]]
+    wall = [[0, 0, 0], [0, 40, 0], [0, 40, 2], [0, 0, 2]]
+    uv = [[0.05, 0.05], [0.05, 0.45], [0.45, 0.45], [0.45, 0.05], [0.55, 0.05], [0.55, 0.45], [0.95, 0.45], [0.95, 0.05]]
+    low = sheet_of(model_of(np.array([*floor, *wall], float), [[0, 1, 2, 3], [4, 5, 6, 7]], np.array(uv)), 512)
+    open_share = baked(low, "occlusion", rays=256, occlusion_reach=1)["occlusion"][:, 0]
+    foot = low.covered & (low.face == 0) & (low.positions[:, 0] < 0.004) & (np.abs(low.positions[:, 2] - 1) < 0.7)
+    assert foot.sum() > 50
+    # A wall of height 40 and ends at one unit: (1 − d/√(d² + h²))/2 of the sky is hidden by an endless one, a little less by this.
+    assert open_share[foot].min() > 0.44
+    assert abs(open_share[foot].mean() - 0.55) < 0.07
