@@ -154,3 +154,28 @@ def test_the_foot_of_a_wall_is_half_open() -> None:
     # A wall of height 40 and ends at one unit: (1 − d/√(d² + h²))/2 of the sky is hidden by an endless one, a little less by this.
     assert open_share[foot].min() > 0.44
     assert abs(open_share[foot].mean() - 0.55) < 0.07
+
+
+def ring(segments: int) -> Model:
+    """A flat ring between radii 0.5 and 1: the hole of a coarse one reaches under the rim of a round one's."""
+    angle = np.linspace(0, 2 * np.pi, segments, endpoint=False)
+    circle = np.stack([np.cos(angle), np.sin(angle), 0 * angle], axis=1)
+    positions = np.concatenate([0.5 * circle, circle])
+    faces = [[i, segments + i, segments + (i + 1) % segments, (i + 1) % segments] for i in range(segments)]
+    return model_of(positions, faces, positions[:, :2] * 0.45 + 0.5)
+
+
+def test_a_coarse_border_that_reaches_past_a_round_one_is_no_miss() -> None:
+    low = sheet_of(ring(24), 512)
+    maps = baked(low, "height", "object_normal", high=(ring(240),), front=0.02, back=0.02)
+    on = low.covered
+    assert (maps[SUSPECTS][on] == 0).all()
+    assert_allclose(maps["height"][on], 0.5, atol=1e-4)
+    # What is really missing is still told: a high ring with a wider hole.
+    wide = ring(240)
+    wide = Model(
+        **{**wide.__dict__, "positions": np.where(np.linalg.norm(wide.positions, axis=1, keepdims=True) < 0.75, wide.positions * 1.4, wide.positions)}
+    )
+    told = baked(low, "height", high=(wide,), front=0.02, back=0.02)[SUSPECTS]
+    inner = on & (np.linalg.norm(low.positions, axis=1) < 0.64)
+    assert (told[inner] > 0).mean() > 0.95

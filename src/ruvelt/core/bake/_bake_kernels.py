@@ -60,6 +60,7 @@ def _holder(owner, uv, x, y, side, px, py):
         i64,
         f32[:, ::1],
         i64,
+        f32[:, ::1],
         i32[::1],
         i32[::1],
         f32[:, ::1],
@@ -72,13 +73,14 @@ def _holder(owner, uv, x, y, side, px, py):
     late=True,
 )
 def texel_points(
-    owner, uv, corners, normals, cages, tangents, chunk, side, shifts, turn, local, triangle, position, normal, cage, geometric, tangent, frame
+    owner, uv, corners, normals, cages, tangents, chunk, side, shifts, turn, pulls, local, triangle, position, normal, cage, geometric, tangent, frame
 ):
     """Surface points under one place of each covered texel of a chunk, shifts[turn] from its centre; returns how many.
 
     A place belongs to the triangle that holds it; one outside the island is left out. A texel none of whose places is inside is measured once,
     at turn 0, at the nearest place of its triangle. Places on an edge are pulled inwards by a hair, or rays would start in the next face.
 
+    pulls : (t, 3) the least share of each corner, where a hair is not enough
     frame : (n, 5) lengths of the interpolated normal and tangent, and the interpolated bitangent of the vertices, unit
     """
     chunks = side // 256
@@ -114,7 +116,9 @@ def texel_points(
             float(uv[t, 2, 0]),
             float(uv[t, 2, 1]),
         )
-        wa, wb, wc = max(np.float32(fa), least), max(np.float32(fb), least), max(np.float32(fc), least)
+        wa = max(np.float32(fa), least, pulls[t, 0])
+        wb = max(np.float32(fb), least, pulls[t, 1])
+        wc = max(np.float32(fc), least, pulls[t, 2])
         total = wa + wb + wc
         wa, wb, wc = wa / total, wb / total, wc / total
         local[n], triangle[n] = i, t

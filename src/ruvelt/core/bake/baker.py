@@ -10,9 +10,9 @@ from numpy.typing import NDArray
 
 from ruvelt.core.bake._bake_kernels import encode_rows, gather_open, gather_thickness, hemisphere_rays, mean_curvature
 from ruvelt.core.bake.maps import SUSPECTS, Measured, MeshMapKind, map_kind
-from ruvelt.core.bake.points import PointMaker, Points
+from ruvelt.core.bake.points import PointMaker, Points, chosen
 from ruvelt.core.bake.settings import BakeSettings
-from ruvelt.core.bake.source import BIAS, BakeSource, Surface
+from ruvelt.core.bake.source import BIAS, MISSED, BakeSource, Surface
 from ruvelt.core.planes.plane import U16, empty_chunk
 from ruvelt.core.samples.chunks import CHUNK
 from ruvelt.core.samples.grid import SampleGrid
@@ -25,6 +25,8 @@ Arrived = Callable[[str, int, U16], None]
 
 #: Rays of one block: enough to keep Embree busy, few enough that a cancel is heard soon.
 RAYS_A_BLOCK = 1 << 19
+#: How far places that met nothing are drawn off borders, in turn: the least share of the corner across.
+PULLS = (0.03, 0.1, 0.25)
 #: Neighbours that tell a sample's curvature.
 NEIGHBOURS = 64
 #: Samples inside a curvature radius that are kept to choose neighbours from.
@@ -92,7 +94,7 @@ class Baker:
         places, suspect = np.zeros(CHUNK, np.float32), np.zeros(CHUNK, np.uint8)
         for turn in range(len(self._shifts)):
             points = self._maker.chunk(chunk, self._shifts, turn)
-            surface = self.source.project(points, self.settings)
+            points, surface = self._drawn_in(chunk, turn, points, self.source.project(points, self.settings))
             count(len(points.local), "Measuring the surface")
             places[points.local] += 1
             suspect[points.local] |= surface.suspect
@@ -114,6 +116,18 @@ class Baker:
             )
         if self.source.projects:
             arrived(SUSPECTS, chunk, _codes(suspect[covered].astype(np.float32)[:, None] / np.float32(255), covered, 1))
+
+    def _drawn_in(self, chunk: int, turn: int, points: Points, surface: Surface) -> tuple[Points, Surface]:
+        """What met nothing measured again a little further from borders: that of a coarse mesh reaches past that of a round one."""
+        for pull in PULLS:
+            missed = (surface.suspect & MISSED).astype(bool)
+            if not self.source.projects or not self.samples.square or not missed.any():
+                break
+            inner = self._maker.chunk(chunk, self._shifts, turn, pull)
+            again = self.source.project(inner, self.settings)
+            met = missed & (again.triangle >= 0)
+            points, surface = chosen(met, points, inner), chosen(met, surface, again)
+        return points, surface
 
     def _hemispheres(
         self, chunk: int, turn: int, points: Points, surface: Surface, kinds: list[MeshMapKind], table: F32, count: Callable[[int, str], None]

@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, fields
+from typing import TypeVar
 
 import numpy as np
 from numpy.typing import NDArray
@@ -15,8 +16,18 @@ from ruvelt.core.samples.surface import SurfaceSamples
 from ruvelt.core.samples.vertices import VertexSamples
 
 F32 = NDArray[np.float32]
+T = TypeVar("T")
 #: The one place of a texel that is not antialiased.
 CENTRE: F32 = np.zeros((1, 2), np.float32)
+
+
+def chosen(take: NDArray[np.bool_], first: T, second: T) -> T:
+    """Of two like records of (n, …) arrays the second's rows where `take` says so."""
+    found = {}
+    for f in fields(first):  # type: ignore[arg-type]
+        a, b = getattr(first, f.name), getattr(second, f.name)
+        found[f.name] = a if a is None else np.where(take.reshape(-1, *[1] * (a.ndim - 1)), b, a)
+    return type(first)(**found)
 
 
 @dataclass(frozen=True, eq=False)
@@ -56,6 +67,17 @@ def averaged_normals(model: Model) -> F32:
     return np.asarray(mean[model.welded[model.corner_vertex]], np.float32)
 
 
+def border_edges(alike: NDArray[np.int32]) -> NDArray[np.bool_]:
+    """(t, 3) bool: whether the edge across from each corner ends an island, a smooth surface or the mesh.
+
+    alike : (t, 3) one number for all corners that are alike in position, normal and UV
+    """
+    place = alike.astype(np.int64)
+    a, b = np.roll(place, -1, axis=1), np.roll(place, -2, axis=1)
+    _, which, count = np.unique((np.minimum(a, b) << 32) | np.maximum(a, b), return_inverse=True, return_counts=True)
+    return np.asarray(count[which].reshape(place.shape) == 1)
+
+
 class PointMaker:
     """Makes points for the chunks of a set of samples."""
 
@@ -63,16 +85,18 @@ class PointMaker:
         self.samples = samples
         self._cages = averaged_normals(samples.model)
         if isinstance(samples, SheetSamples):
+            self._borders = border_edges(samples.alike)
             self._sheet_cages = np.ascontiguousarray(self._cages[samples.model.triangle_corners[samples.triangles]])
 
-    def chunk(self, chunk: int, shifts: F32 = CENTRE, turn: int = 0) -> Points:
+    def chunk(self, chunk: int, shifts: F32 = CENTRE, turn: int = 0, pull: float = 0.0) -> Points:
         """Points of a chunk for one of the (k, 2) places in each texel, texels from its centre; on vertices there is but one.
 
-        Places outside the island are left out. Each covered texel has at least one over all turns.
+        Places outside the island are left out. Each covered texel has at least one over all turns. `pull`: how far places are drawn off
+        the borders of islands and smooth surfaces, as the least share of the corner across; the same places come in the same order.
         """
         samples = self.samples
         if isinstance(samples, SheetSamples):
-            return self._texels(samples, chunk, shifts, turn)
+            return self._texels(samples, chunk, shifts, turn, pull)
         assert isinstance(samples, VertexSamples)
         slots = chunk * CHUNK + np.flatnonzero(samples.covered[chunk * CHUNK : (chunk + 1) * CHUNK])
         normal = np.ascontiguousarray(samples.normals[slots])
@@ -82,7 +106,7 @@ class PointMaker:
         local = (slots - chunk * CHUNK).astype(np.int32)
         return Points(local, samples.face[slots], position, normal, np.ascontiguousarray(cage[slots]), normal, None)
 
-    def _texels(self, samples: SheetSamples, chunk: int, shifts: F32, turn: int) -> Points:
+    def _texels(self, samples: SheetSamples, chunk: int, shifts: F32, turn: int, pull: float) -> Points:
         local, triangle = np.empty(CHUNK, np.int32), np.empty(CHUNK, np.int32)
         position, normal, cage, geometric = (np.empty((CHUNK, 3), np.float32) for _ in range(4))
         tangent, frame = np.empty((CHUNK, 4), np.float32), np.empty((CHUNK, 5), np.float32)
@@ -98,6 +122,7 @@ class PointMaker:
                 samples.side,
                 shifts,
                 turn,
+                np.where(self._borders, np.float32(pull), np.float32(0)),
                 local,
                 triangle,
                 position,
