@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import io
 import json
+import re
 import sqlite3
 import zipfile
 from pathlib import Path
@@ -70,7 +71,7 @@ def test_findings_are_shown_on_the_model(page: Page, server: Server) -> None:
     page.get_by_role("combobox", name="Texels a side of each sheet").click()
     page.get_by_role("option", name="256 × 256").click()
     page.get_by_role("button", name="Make project").click()
-    finding = page.get_by_role("button", name="1 faces reach outside their square")
+    finding = page.get_by_role("button", name=re.compile("faces folded into the square"))
     finding.wait_for()
     settled(page)
     away(page)

@@ -1100,6 +1100,7 @@ export interface components {
              * @default {
              *       "antialias": 1,
              *       "back": 0.02,
+             *       "bitangents": "pixel",
              *       "curvature_radius": 0.01,
              *       "facing": [
              *         0,
@@ -1137,6 +1138,7 @@ export interface components {
          *     match_parts : measure each part only against the high part of its name; ignore_back : high faces seen from behind do not count
          *     rays : rays a texel for occlusion, bent normal and thickness; antialias : texels are measured on a grid of this many places a side
          *     occlusion_reach : what lies further off does not shade, 1 for no limit; curvature_radius : size of the forms that curvature tells
+         *     bitangents : what shows the normal map works bitangents out for each pixel, or interpolates those of the vertices
          *     thickness_reach : thickness that is white; facing : the direction that is white; id_by : what gets a colour of its own
          */
         BakeSettings: {
@@ -1151,6 +1153,12 @@ export interface components {
              * @default 0.02
              */
             back: number;
+            /**
+             * Bitangents
+             * @default pixel
+             * @enum {string}
+             */
+            bitangents: "pixel" | "vertex";
             /**
              * Curvature Radius
              * @default 0.01
@@ -5215,11 +5223,8 @@ export interface components {
         UvSetBody: {
             /** Number */
             number: number;
-            /**
-             * Revision
-             * @default null
-             */
-            revision: number | null;
+            /** Revision */
+            revision: number;
         };
         /** VersionAnswer */
         VersionAnswer: {
