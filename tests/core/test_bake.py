@@ -9,7 +9,8 @@ import numpy as np
 import pytest
 from numpy.testing import assert_allclose, assert_array_equal
 
-from ruvelt.core.bake.baker import Baker, curvature_of, sky_table
+from ruvelt.core.bake.baker import Baker, sky_table
+from ruvelt.core.bake.curvature import curvature_of
 from ruvelt.core.bake.maps import BY_ID, SUSPECTS
 from ruvelt.core.bake.settings import BakeSettings
 from ruvelt.core.bake.source import FAR_LIMIT, MISSED, OTHER_PART, BakeSource, part_key

@@ -2,12 +2,15 @@
 
 from __future__ import annotations
 
+from itertools import pairwise
+
 import numpy as np
 import pytest
 from numpy.testing import assert_allclose
 
 from ruvelt.core.bake.maps import SUSPECTS
 from ruvelt.core.mesh.model import Model
+from ruvelt.core.mesh.sheets import plan_sheets
 from ruvelt.core.samples.sheet import SheetSamples
 from tests.core.test_bake import baked, sheet_of, smooth_globe
 from tests.meshes import model_of
@@ -179,3 +182,71 @@ def test_a_coarse_border_that_reaches_past_a_round_one_is_no_miss() -> None:
     told = baked(low, "height", high=(wide,), front=0.02, back=0.02)[SUSPECTS]
     inner = on & (np.linalg.norm(low.positions, axis=1) < 0.64)
     assert (told[inner] > 0).mean() > 0.95
+
+
+# -- curvature ------------------------------------------------------------------------------------------------------------------
+
+
+def ridge(distance: np.ndarray, radius: float) -> np.ndarray:
+    """Curvature at distances from a right-angled edge: ∫ over the far face of (1 − g²/R²) · 2 (a + b), over ∫ of (1 − g²/R²) g² over the disc.
+
+    Unfolded, the far face is the plane beyond the edge at x = d; there a + b = x, so that the sum is ∫∫ 2 x (1 − (x² + y²)/R²).
+    """
+    x, y = np.meshgrid(np.linspace(-1, 1, 2001), np.linspace(-1, 1, 2001))
+    g = x * x + y * y
+    w = np.where(g < 1, 1 - g, 0)
+    below = (w * g).sum()
+    beyond = (w * 2 * x).sum(axis=0)[::-1].cumsum()[::-1] / below
+    return np.asarray(np.interp(distance / radius, x[0], beyond) / radius)
+
+
+@pytest.mark.parametrize("side", [512, 1024])
+def test_curvature_along_a_sharp_edge_is_even_and_falls_steadily(side: int) -> None:
+    low = sheet_of(cube(smooth=False), side)
+    share = 0.03
+    radius = share * low.model.diagonal
+    found = (baked(low, "curvature", curvature_radius=share)["curvature"][:, 0] * 2 - 1) / radius
+    p = np.abs(low.positions)
+    second = np.sort(p, axis=1)[:, 1]
+    # Far from corners: one coordinate is 1, one tells the distance to the edge, one is small.
+    clear = low.covered & (np.sort(p, axis=1)[:, 0] < 0.8)
+    distance = 1 - second
+    bins = np.linspace(0, radius, 11)
+    means = []
+    for a, b in pairwise(bins):
+        inside = clear & (distance >= a) & (distance < b)
+        wanted = ridge(distance[inside], radius)
+        assert np.abs(found[inside] - wanted).max() < 0.03 * ridge(np.zeros(1), radius)[0], (a, b)
+        assert np.std(found[inside] - wanted) < 0.02 * ridge(np.zeros(1), radius)[0]
+        means.append(found[inside].mean())
+    assert (np.diff(means) < 0).all()
+    assert np.abs(found[clear & (distance > 1.05 * radius)]).max() < 1e-3 / radius
+
+
+def test_curvature_goes_on_over_the_border_of_a_sheet() -> None:
+    """A cube in two materials: edges between them are as bright as those within one."""
+    model = cube(smooth=False)
+    two = Model(**{**model.__dict__, "materials": (*model.materials, *model.materials), "face_material": np.array([0, 0, 0, 1, 1, 1], np.int32)})
+    plans = plan_sheets(two, "materials")
+    assert len(plans) == 2
+    means = []
+    for plan in plans:
+        low = SheetSamples(two, plan, 512)
+        found = baked(low, "curvature", curvature_radius=0.03)["curvature"][:, 0]
+        p = np.sort(np.abs(low.positions), axis=1)
+        edge = low.covered & (p[:, 1] > 0.99) & (p[:, 0] < 0.8)
+        assert edge.sum() > 200
+        means.append(found[edge].mean())
+        assert np.ptp(found[edge]) < 0.12 * means[-1]
+    assert abs(means[0] - means[1]) < 0.02 * means[0]
+
+
+def test_curvature_is_the_same_at_every_resolution() -> None:
+    """Against the closed form, texel by texel: neither finer texels nor other places on the sheet change what an edge reads."""
+    for side in (256, 1024):
+        low = sheet_of(cube(smooth=False), side)
+        radius = 0.04 * low.model.diagonal
+        values = (baked(low, "curvature", curvature_radius=0.04)["curvature"][:, 0] * 2 - 1) / radius
+        p = np.sort(np.abs(low.positions), axis=1)
+        near = low.covered & (1 - p[:, 1] < 0.6 * radius) & (p[:, 0] < 0.8)
+        assert abs((values[near] / ridge(1 - p[near, 1], radius)).mean() - 1) < 0.01

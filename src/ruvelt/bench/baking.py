@@ -9,8 +9,9 @@ import numpy as np
 
 from ruvelt.bench.strokes import batches, painted_scene
 from ruvelt.bench.timing import Row, at_most, best
-from ruvelt.core.bake._bake_kernels import hemisphere_rays, mean_curvature
-from ruvelt.core.bake.baker import KEPT_IN_RADIUS, NEIGHBOURS, RAYS_A_BLOCK, Baker, sky_table
+from ruvelt.core.bake._bake_kernels import hemisphere_rays
+from ruvelt.core.bake.baker import RAYS_A_BLOCK, Baker, sky_table
+from ruvelt.core.bake.curvature import on_triangles
 from ruvelt.core.bake.points import PointMaker
 from ruvelt.core.bake.settings import BakeSettings
 from ruvelt.core.bake.source import BIAS, BakeSource
@@ -19,7 +20,6 @@ from ruvelt.core.mesh.model import Model
 from ruvelt.core.mesh.readers import read_mesh
 from ruvelt.core.mesh.sheets import plan_sheets
 from ruvelt.core.samples.chunks import CHUNK
-from ruvelt.core.samples.grid import SampleGrid
 from ruvelt.core.samples.sheet import SheetSamples
 from ruvelt.core.workers import Workers
 from ruvelt.demo.lantern import MTL, high_obj, low_obj
@@ -122,32 +122,18 @@ def _projection_rays(scene: Lantern) -> float:
 
 
 def _neighbours(scene: Lantern) -> float:
-    samples = scene.samples
+    """The comparison with neighbours alone."""
+    samples, source = scene.samples, scene.model_source
     radius = 0.01 * scene.low.diagonal
-    slots = np.flatnonzero(samples.covered).astype(np.int32)
-    every = max(1, int(np.pi * (radius / samples.spacing) ** 2 / KEPT_IN_RADIUS))
-    grid = SampleGrid.build(samples.positions, samples.normals, np.ascontiguousarray(slots[::every]), samples.spacing * every**0.5)
-    normals = np.ascontiguousarray(samples.normals[grid.slot].T)
+    around = on_triangles(source.corners, source.normals, radius)
+    slots = np.flatnonzero(samples.covered)
+    step = CHUNK // 4
 
     def compare(first: int) -> None:
-        mine = slots[first : first + CHUNK // 4]
-        mean_curvature(
-            mine,
-            samples.positions,
-            samples.normals,
-            radius,
-            grid.low,
-            grid.cell,
-            grid.dims,
-            grid.start,
-            grid.slot,
-            grid.xyz,
-            normals,
-            NEIGHBOURS,
-            np.empty(len(mine), np.float32),
-        )
+        mine = slots[first : first + step]
+        around.curvature(samples.positions[mine], samples.normals[mine], radius)
 
-    return best(lambda: scene.workers.map(compare, range(0, len(slots), CHUNK // 4)), 2)
+    return best(lambda: scene.workers.map(compare, range(0, len(slots), step)), 2)
 
 
 def noise(side: int) -> list[Row]:

@@ -12,7 +12,8 @@ import numpy as np
 from numpy.typing import NDArray
 from pydantic import Field
 
-from ruvelt.core.bake.baker import Baker, curvature_of
+from ruvelt.core.bake.baker import Baker
+from ruvelt.core.bake.curvature import curvature_of
 from ruvelt.core.bake.from_normal import FROM_NORMAL, hollows, turned_normals
 from ruvelt.core.bake.maps import SUSPECTS, map_kind
 from ruvelt.core.bake.settings import BakeSettings

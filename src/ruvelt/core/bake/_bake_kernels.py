@@ -340,54 +340,68 @@ def into_tangent_frame(way, normal, tangent, frame, vertex, out):
 
 
 @kernel(
-    numba.void(
-        i32[::1], f32[:, ::1], f32[:, ::1], f32, f32[::1], numba.float64, i32[::1], i32[::1], i32[::1], f32[:, ::1], f32[:, ::1], i64, f32[::1]
-    ),
-    late=True,
+    numba.void(f32[:, ::1], f32[:, ::1], f32, f32[::1], numba.float64, i32[::1], i32[::1], f32[:, ::1], f32[:, ::1], f32[::1], f32[::1]), late=True
 )
-def mean_curvature(slots, position, normal, radius, low, cell, dims, start, order, xyz, normals, most, out):
-    """Mean curvature at samples from the normals of their neighbours inside `radius`: the mean of (n′ − n) · (p′ − p) / |p′ − p|².
+def mean_curvature(position, normal, radius, low, cell, dims, start, xyz, normals, areas, out):
+    """Mean curvature at places from the normals around them inside `radius`, positive where the surface bulges.
 
-    On a sphere every term is 1/r; on a cylinder their mean over directions is 1/2r. Positive where the surface bulges.
-    xyz : (3, n) positions sorted by cell; normals : (3, n) their normals; most : neighbours looked at
+    For a neighbour x away with normal n′, a = n′ · x and b = −n · x say how far each lies under the other's plane, and c = n · n′. Unfolded over the
+    edge where the two planes meet, the way between them is g² = |x|² + 2 a b / (1 + c). The result is Σ w 2 (a + b) / (1 + c) over Σ w g²,
+    with w = area · (1 − g² / radius²): 1/r on spheres, 1/2r on cylinders, and along a sharp edge a value that falls steadily with
+    distance on both faces, for the sum of weights stays that of the unfolded plane.
+
+    xyz, normals : (3, n) neighbours sorted by cell; areas : (n,) what each stands for
     """
-    r_sq = radius * radius
-    for at in range(len(slots)):
-        s = slots[at]
-        px, py, pz = position[s, 0], position[s, 1], position[s, 2]
-        nx, ny, nz = normal[s, 0], normal[s, 1], normal[s, 2]
+    r_sq, two, one = radius * radius, np.float32(2), np.float32(1)
+    for at in range(len(position)):
+        px, py, pz = position[at, 0], position[at, 1], position[at, 2]
+        nx, ny, nz = normal[at, 0], normal[at, 1], normal[at, 2]
         x0 = cell_at((px - radius - low[0]) / cell, dims[0])
         x1 = cell_at((px + radius - low[0]) / cell, dims[0])
         y0 = cell_at((py - radius - low[1]) / cell, dims[1])
         y1 = cell_at((py + radius - low[1]) / cell, dims[1])
         z0 = cell_at((pz - radius - low[2]) / cell, dims[2])
         z1 = cell_at((pz + radius - low[2]) / cell, dims[2])
-        count = 0
-        for z in range(z0, z1 + 1):
-            for y in range(y0, y1 + 1):
-                row = (z * dims[1] + y) * dims[0]
-                count += start[row + x1 + 1] - start[row + x0]
-        step = max(1, count // most)
         total, weight = np.float32(0), np.float32(0)
-        # Every step-th of all neighbours, begun at a place of the sample's own.
-        skip = np.int64(_hash(np.uint32(s))) % step
         for z in range(z0, z1 + 1):
             for y in range(y0, y1 + 1):
                 row = (z * dims[1] + y) * dims[0]
-                j = start[row + x0] + skip
-                end = start[row + x1 + 1]
-                while j < end:
+                for j in range(start[row + x0], start[row + x1 + 1]):
                     dx, dy, dz = xyz[0, j] - px, xyz[1, j] - py, xyz[2, j] - pz
                     d_sq = dx * dx + dy * dy + dz * dz
                     mx, my, mz = normals[0, j], normals[1, j], normals[2, j]
+                    c = mx * nx + my * ny + mz * nz
                     # The other side of a thin wall is no neighbour over the surface.
-                    if d_sq < r_sq and d_sq > r_sq * np.float32(1e-5) and mx * nx + my * ny + mz * nz > np.float32(-0.3):
-                        w = np.float32(1) - d_sq / r_sq
-                        total += w * ((mx - nx) * dx + (my - ny) * dy + (mz - nz) * dz) / d_sq
-                        weight += w
-                    j += step
-                skip = j - end
+                    if d_sq >= r_sq or c <= np.float32(-0.3):
+                        continue
+                    a, b = mx * dx + my * dy + mz * dz, -(nx * dx + ny * dy + nz * dz)
+                    g_sq = d_sq + max(two * a * b / (one + c), np.float32(0))
+                    if g_sq < r_sq:
+                        w = areas[j] * (one - g_sq / r_sq)
+                        total += w * two * (a + b) / (one + c)
+                        weight += w * g_sq
         out[at] = total / weight if weight > 0 else np.float32(0)
+
+
+@kernel(numba.void(f32[:, :, ::1], f32[:, :, ::1], i64[::1], numba.float64[::1], f32[:, ::1], f32[:, ::1], f32[::1]), late=True)
+def spread_points(corners, normals, start, area, position, normal, share):
+    """Points start[t] … start[t + 1] spread over each triangle t, with interpolated unit normals and the area each stands for."""
+    for t in range(len(corners)):
+        count = start[t + 1] - start[t]
+        for k in range(count):
+            i = start[t] + k
+            # The plastic number's recurrence: 1/ρ and 1/ρ², ρ³ = ρ + 1.
+            u, v = (0.5 + (k + 1) * 0.7548776662466927) % 1.0, (0.5 + (k + 1) * 0.5698402909980532) % 1.0
+            if u + v > 1.0:
+                u, v = 1.0 - u, 1.0 - v
+            if count == 1:
+                u = v = 1.0 / 3.0
+            w = 1.0 - u - v
+            for a in range(3):
+                position[i, a] = w * corners[t, 0, a] + u * corners[t, 1, a] + v * corners[t, 2, a]
+                normal[i, a] = w * normals[t, 0, a] + u * normals[t, 1, a] + v * normals[t, 2, a]
+            normal[i, 0], normal[i, 1], normal[i, 2] = _unit(normal[i, 0], normal[i, 1], normal[i, 2])
+            share[i] = area[t] / count
 
 
 @kernel(numba.void(f32[:, ::1], i32[::1], i64, f32, numba.boolean, numba.uint16[:, ::1]), late=True)

@@ -8,14 +8,14 @@ from threading import Lock
 import numpy as np
 from numpy.typing import NDArray
 
-from ruvelt.core.bake._bake_kernels import encode_rows, gather_open, gather_thickness, hemisphere_rays, mean_curvature
+from ruvelt.core.bake._bake_kernels import encode_rows, gather_open, gather_thickness, hemisphere_rays
+from ruvelt.core.bake.curvature import Neighbours, on_triangles
 from ruvelt.core.bake.maps import SUSPECTS, Measured, MeshMapKind, map_kind
 from ruvelt.core.bake.points import PointMaker, Points, chosen
 from ruvelt.core.bake.settings import BakeSettings
 from ruvelt.core.bake.source import BIAS, MISSED, BakeSource, Surface
 from ruvelt.core.planes.plane import U16, empty_chunk
 from ruvelt.core.samples.chunks import CHUNK
-from ruvelt.core.samples.grid import SampleGrid
 from ruvelt.core.samples.surface import SurfaceSamples
 from ruvelt.core.workers import SERIAL, Workers
 
@@ -27,10 +27,6 @@ Arrived = Callable[[str, int, U16], None]
 RAYS_A_BLOCK = 1 << 19
 #: How far places that met nothing are drawn off borders, in turn: the least share of the corner across.
 PULLS = (0.03, 0.1, 0.25)
-#: Neighbours that tell a sample's curvature.
-NEIGHBOURS = 64
-#: Samples inside a curvature radius that are kept to choose neighbours from.
-KEPT_IN_RADIUS = 300
 
 
 def shifts(antialias: int) -> F32:
@@ -60,6 +56,10 @@ class Baker:
         self._rays = max(1, -(-settings.rays // len(self._shifts)))
         self._lock = Lock()
 
+    @property
+    def _curvature_radius(self) -> float:
+        return self.settings.curvature_radius * self.source.low.diagonal
+
     def planned(self, maps: Iterable[str]) -> int:
         """Rays that a bake of these maps casts; a map without rays counts one a texel, so that progress moves."""
         kinds = [map_kind(m) for m in maps]
@@ -83,12 +83,15 @@ class Baker:
 
         progress(0, planned, "Measuring")
         chunks = [c for c in range(self.samples.chunk_count) if self.samples.covered[c * CHUNK : (c + 1) * CHUNK].any()]
-        curvature = self._curvature(chunks, count) if any(k.id == "curvature" for k in kinds) else None
+        around = None
+        if any(k.id == "curvature" for k in kinds):
+            # All of what is measured, whatever sheets and parts it lies on.
+            around = on_triangles(self.source.corners, self.source.normals, self._curvature_radius)
         table = sky_table(self._rays, self.settings.seed) if any(k.rays for k in kinds) else np.zeros((0, 2), np.float32)
-        self._workers.map(lambda c: self._chunk(c, kinds, table, curvature, count, arrived), chunks)
+        self._workers.map(lambda c: self._chunk(c, kinds, table, around, count, arrived), chunks)
 
     def _chunk(
-        self, chunk: int, kinds: list[MeshMapKind], table: F32, curvature: F32 | None, count: Callable[[int, str], None], arrived: Arrived
+        self, chunk: int, kinds: list[MeshMapKind], table: F32, around: Neighbours | None, count: Callable[[int, str], None], arrived: Arrived
     ) -> None:
         sums = {k.id: np.zeros((CHUNK, k.components), np.float32) for k in kinds}
         places, suspect = np.zeros(CHUNK, np.float32), np.zeros(CHUNK, np.uint8)
@@ -99,7 +102,7 @@ class Baker:
             places[points.local] += 1
             suspect[points.local] |= surface.suspect
             open_share, bent, thickness = self._hemispheres(chunk, turn, points, surface, kinds, table, count)
-            curved = None if curvature is None else curvature[chunk * CHUNK + points.local]
+            curved = None if around is None else around.curvature(surface.position, surface.normal, self._curvature_radius)
             measured = Measured(points, surface, self.source, self.settings, open_share, bent, thickness, curved)
             for kind in kinds:
                 values = kind.values(measured)
@@ -167,58 +170,6 @@ class Baker:
                 count(m, "Rays through the body")
             thickness /= np.float32(scale)
         return open_share, bent, thickness
-
-    # -- curvature --------------------------------------------------------------------------------------------------------------
-
-    def _curvature(self, chunks: list[int], count: Callable[[int, str], None]) -> F32:
-        if self.source.projects:
-            position, normal = self._surface(chunks, count)
-        else:
-            position, normal = self.samples.positions, self.samples.normals
-        radius = self.settings.curvature_radius * self.source.low.diagonal
-        return curvature_of(self.samples, position, normal, radius, self._workers, lambda: count(0, "Comparing neighbours"))
-
-    def _surface(self, chunks: list[int], count: Callable[[int, str], None]) -> tuple[F32, F32]:
-        """Where the samples lie on the high mesh: (slots, 3) positions and normals."""
-        position = np.zeros((self.samples.slot_count, 3), np.float32)
-        normal = np.zeros((self.samples.slot_count, 3), np.float32)
-
-        def measure(chunk: int) -> None:
-            points = self._maker.chunk(chunk)
-            surface = self.source.project(points, self.settings)
-            slots = chunk * CHUNK + points.local
-            position[slots], normal[slots] = surface.position, surface.normal
-            count(0, "Measuring the surface")
-
-        self._workers.map(measure, chunks)
-        return position, normal
-
-
-def curvature_of(
-    samples: SurfaceSamples, position: F32, normal: F32, radius: float, workers: Workers, tick: Callable[[], None] = lambda: None
-) -> F32:
-    """(slots,) float32 mean curvature, one over object units, of (slots, 3) positions and unit normals; see `mean_curvature`."""
-    # Inside less than a few samples there are no neighbours to compare.
-    radius = max(radius, 2.5 * samples.spacing)
-    slots = np.flatnonzero(samples.covered).astype(np.int32)
-    in_radius = np.pi * (radius / samples.spacing) ** 2
-    every = max(1, int(in_radius / KEPT_IN_RADIUS))
-    kept = np.ascontiguousarray(slots[::every])
-    grid = SampleGrid.build(position, normal, kept, samples.spacing * every**0.5)
-    sorted_normals = np.ascontiguousarray(normal[grid.slot].T)
-    out = np.zeros(samples.slot_count, np.float32)
-
-    def compare(first: int) -> None:
-        mine = slots[first : first + CHUNK // 4]
-        found = np.empty(len(mine), np.float32)
-        mean_curvature(
-            mine, position, normal, radius, grid.low, grid.cell, grid.dims, grid.start, grid.slot, grid.xyz, sorted_normals, NEIGHBOURS, found
-        )
-        out[mine] = found
-        tick()
-
-    workers.map(compare, range(0, len(slots), CHUNK // 4))
-    return out
 
 
 def _codes(values: F32, local: NDArray[np.int32], components: int, direction: bool = False) -> U16:

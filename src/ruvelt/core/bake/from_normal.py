@@ -7,7 +7,7 @@ from collections.abc import Callable
 import numpy as np
 from numpy.typing import NDArray
 
-from ruvelt.core.bake.baker import curvature_of
+from ruvelt.core.bake.curvature import curvature_of
 from ruvelt.core.bake.points import PointMaker
 from ruvelt.core.planes.plane import U16
 from ruvelt.core.samples.chunks import CHUNK

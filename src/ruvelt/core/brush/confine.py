@@ -8,7 +8,7 @@ import numpy as np
 from numpy.typing import NDArray
 from pydantic import Field
 
-from ruvelt.core.bake.baker import curvature_of
+from ruvelt.core.bake.curvature import curvature_of
 from ruvelt.core.planes.cache import BoundedCache
 from ruvelt.core.planes.plane import U16
 from ruvelt.core.samples.chunks import CHUNK
