@@ -273,7 +273,18 @@ def test_antialiasing_averages_a_step() -> None:
 
 @pytest.mark.parametrize(
     ("a", "b"),
-    [("Lid_low", "lid_high"), ("Lid", "Lid"), ("Lid low", "LID HIGH"), ("Lid_low_01", "Lid_high_01"), ("arm.low.2", "arm.high.2")],
+    [
+        ("Lid_lp", "Lid_hp"),
+        ("Lid_lo", "LID_HI"),
+        ("Lid_lowpoly", "Lid_highpoly"),
+        ("Lid_low.001", "Lid_high_a"),
+        ("Lid_low", "Lid_High_b.002"),
+        ("Lid_low", "lid_high"),
+        ("Lid", "Lid"),
+        ("Lid low", "LID HIGH"),
+        ("Lid_low_01", "Lid_high_01"),
+        ("arm.low.2", "arm.high.2"),
+    ],
 )
 def test_parts_are_matched_by_name(a: str, b: str) -> None:
     assert part_key(a) == part_key(b)
@@ -283,6 +294,8 @@ def test_names_that_only_look_alike_do_not_match() -> None:
     assert part_key("slow") == "slow"
     assert part_key("Lid_low") != part_key("Lid_low_2")
     assert part_key("Lower_low") == "lower"
+    assert part_key("Yo-yo_hip") == "yo-yo_hip"
+    assert part_key("Chi") == "chi"
 
 
 def near_neighbours() -> tuple[SheetSamples, Model]:

@@ -250,3 +250,33 @@ def test_curvature_is_the_same_at_every_resolution() -> None:
         p = np.sort(np.abs(low.positions), axis=1)
         near = low.covered & (1 - p[:, 1] < 0.6 * radius) & (p[:, 0] < 0.8)
         assert abs((values[near] / ridge(1 - p[near, 1], radius)).mean() - 1) < 0.01
+
+
+# -- other measures -------------------------------------------------------------------------------------------------------------
+
+
+def test_a_convex_smooth_high_shades_nothing() -> None:
+    """A coarse ball with smooth normals: around those, hemispheres dip under its faces."""
+    low, high = sheet_of(smooth_globe(1.0, 48, 24), 256), smooth_globe(1.0, 16, 8)
+    found = baked(low, "occlusion", high=(high,), rays=64, front=0.06, back=0.06, match_parts=False)["occlusion"][low.covered, 0]
+    assert found.min() > 0.999
+
+
+def test_height_is_told_along_the_normal_whatever_way_the_ray_came() -> None:
+    """A cube 0.01 larger all round: 0.01 on all its faces, also near edges, where averaged normals slant the rays."""
+    model = cube(smooth=False)
+    high = Model(**{**model.__dict__, "positions": (model.positions * np.float32(1.01))})
+    low = sheet_of(model, 512)
+    maps = baked(low, "height", high=(high,), front=0.02, back=0.02)
+    height = (maps["height"][:, 0] * 2 - 1) * 0.02 * low.model.diagonal
+    p = np.sort(np.abs(low.positions), axis=1)
+    clear = low.covered & (p[:, 1] < 0.98)
+    assert_allclose(height[clear], 0.01, atol=2e-5)
+
+
+def test_a_flat_model_lies_in_the_middle_of_its_flat_axis() -> None:
+    low = sheet_of(ring(24), 256)
+    found = baked(low, "position")["position"][low.covered]
+    assert_allclose(found[:, 2], 0.5, atol=1e-5)
+    assert found[:, 0].min() < 0.02
+    assert found[:, 0].max() > 0.98

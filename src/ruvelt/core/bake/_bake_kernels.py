@@ -291,9 +291,9 @@ def take_hits(primitive, u, v, outward, way, ignore_back, index, corners, normal
     return passed
 
 
-@kernel(numba.void(f32[:, ::1], f32[:, ::1], f32[:, ::1], i32[::1], i32[::1], i32[::1], f32, f32, u8[::1], f32[::1], u8[::1]), late=True)
-def judge_hits(low, cage, high, triangle, wanted, met, front, back, bits, height, suspect):
-    """Height above the low mesh along the cage, and the reasons to suspect each point.
+@kernel(numba.void(f32[:, ::1], f32[:, ::1], f32[:, ::1], f32[:, ::1], i32[::1], i32[::1], i32[::1], f32, f32, u8[::1], f32[::1], u8[::1]), late=True)
+def judge_hits(low, cage, up, high, triangle, wanted, met, front, back, bits, height, suspect):
+    """Height above the low mesh along its normals `up`, and the reasons to suspect each point.
 
     wanted : part that a point should meet, -1 for any; met : part of every triangle; bits : of a miss, another part, the far limit
     """
@@ -302,7 +302,7 @@ def judge_hits(low, cage, high, triangle, wanted, met, front, back, bits, height
             height[i], suspect[i] = np.float32(0), bits[0]
             continue
         h = (high[i, 0] - low[i, 0]) * cage[i, 0] + (high[i, 1] - low[i, 1]) * cage[i, 1] + (high[i, 2] - low[i, 2]) * cage[i, 2]
-        height[i] = h
+        height[i] = (high[i, 0] - low[i, 0]) * up[i, 0] + (high[i, 1] - low[i, 1]) * up[i, 1] + (high[i, 2] - low[i, 2]) * up[i, 2]
         suspect[i] = 0
         if wanted[i] >= 0 and met[triangle[i]] != wanted[i]:
             suspect[i] |= bits[1]

@@ -143,8 +143,8 @@ class Baker:
         open_share = bent = thickness = None
         scale = float(self.source.scale)
         place = np.ascontiguousarray((surface.position - self.source.centre) * self.source.scale, np.float32)
-        # On the measured mesh itself the normal is the face's own as far as rays are concerned.
-        outside = surface.normal if self.source.projects else points.geometric
+        # Rays stay on the outside of the face they start from: hemispheres around interpolated normals dip under it.
+        outside = self.source.face_normals(surface, points)
         step = max(1, RAYS_A_BLOCK // rays)
         origin, way = np.empty((min(step, n) * rays, 3), np.float32), np.empty((min(step, n) * rays, 3), np.float32)
         if "sky" in wanted:

@@ -76,7 +76,10 @@ def _normal(m: Measured) -> F32:
 
 def _position(m: Measured) -> F32:
     low, high = m.source.low.bounds
-    return np.asarray((m.surface.position - low) * (np.float32(1) / np.maximum(high - low, np.float32(1e-12))), np.float32)
+    # Along an axis on which the model has no extent a place lies in the middle.
+    flat = high - low <= np.float32(1e-6 * m.source.low.diagonal)
+    share = (m.surface.position - low) / np.where(flat, np.float32(1), high - low)
+    return np.asarray(np.where(flat, np.float32(0.5), share), np.float32)
 
 
 def _facing(m: Measured) -> F32:

@@ -31,12 +31,15 @@ BYTES_A_TRIANGLE = 330
 PASSES = 6
 _SAME = np.zeros(0, np.int32)
 _BITS = np.array([MISSED, OTHER_PART, FAR_LIMIT], np.uint8)
-_SUFFIX = re.compile(r"[ _.-]+(low|high)(?=([ _.-]*\d+)?$)", re.IGNORECASE)
+#: What tells low from high parts, before a number if there is one; a letter behind it numbers several highs of one low.
+_SUFFIX = re.compile(r"[ _.-]+(low|high|lo|hi|lp|hp|low[ _-]?poly|high[ _-]?poly)([ _.-][a-z])?(?=([ _.-]*\d+)?$)", re.IGNORECASE)
+#: Copies are numbered so by modelling programs; the number says nothing.
+_COPY = re.compile(r"\.\d{3}$")
 
 
 def part_key(name: str) -> str:
-    """What parts of a low and a high mesh have in common: the name without a suffix `_low` or `_high`, in lower case."""
-    return _SUFFIX.sub("", name.strip()).lower()
+    """What parts of a low and a high mesh have in common: the name without `_low`, `_hp`, `_high_a` and their like, in lower case."""
+    return _SUFFIX.sub("", _COPY.sub("", name.strip())).lower()
 
 
 def needed_bytes(triangles: int) -> int:
@@ -47,7 +50,7 @@ def needed_bytes(triangles: int) -> int:
 class Surface:
     """What points of the low mesh stand for on the measured surface.
 
-    position, normal : (n, 3) float32, object space; height : (n,) float32 distance above the low mesh along the cage, object units
+    position, normal : (n, 3) float32, object space; height : (n,) float32 distance above the low mesh along its normal, object units
     triangle : (n,) int32 row of the source's triangles, -1 where nothing was met; suspect : (n,) uint8 bits
     """
 
@@ -133,6 +136,17 @@ class BakeSource:
         scene, _, rows = self._parts[key]
         return scene, rows
 
+    def face_normals(self, surface: Surface, points: Points) -> F32:
+        """(n, 3) float32 unit normals of the faces that points lie on, on the side of the surface's own normal."""
+        if not self.projects:
+            return points.geometric
+        p = self.corners[np.maximum(surface.triangle, 0)]
+        found = np.cross(p[:, 1] - p[:, 0], p[:, 2] - p[:, 0])
+        length = np.linalg.norm(found, axis=1, keepdims=True)
+        side = np.where((found * surface.normal).sum(axis=1, keepdims=True) < 0, np.float32(-1), np.float32(1))
+        usable = (surface.triangle >= 0)[:, None] & (length > 0)
+        return np.ascontiguousarray(np.where(usable, side * found / np.maximum(length, np.float32(1e-30)), points.geometric), np.float32)
+
     def prepare(self) -> None:
         """Build what rays need ahead of the first, in one thread."""
         _ = self.whole, self.corners, self.normals, self.keys, self._low_keys
@@ -157,7 +171,7 @@ class BakeSource:
         else:
             self._cast(self.whole, _SAME, points, np.arange(n), front, front + back, settings.ignore_back, position, normal, triangle)
         height = np.empty(n, np.float32)
-        judge_hits(points.position, points.cage, position, triangle, wanted, self.keys[1], front, back, _BITS, height, suspect)
+        judge_hits(points.position, points.cage, points.normal, position, triangle, wanted, self.keys[1], front, back, _BITS, height, suspect)
         return Surface(position, normal, height, triangle, suspect)
 
     @lazy
