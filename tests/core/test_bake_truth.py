@@ -8,7 +8,8 @@ import numpy as np
 import pytest
 from numpy.testing import assert_allclose
 
-from ruvelt.core.bake.maps import SUSPECTS
+from ruvelt.core.bake.maps import SUSPECTS, id_colours
+from ruvelt.core.color.oklab import oklab
 from ruvelt.core.mesh.model import Model
 from ruvelt.core.mesh.sheets import plan_sheets
 from ruvelt.core.samples.sheet import SheetSamples
@@ -280,3 +281,20 @@ def test_a_flat_model_lies_in_the_middle_of_its_flat_axis() -> None:
     assert_allclose(found[:, 2], 0.5, atol=1e-5)
     assert found[:, 0].min() < 0.02
     assert found[:, 0].max() > 0.98
+
+
+def test_256_id_colours_lie_far_apart_and_stay_when_parts_are_added() -> None:
+    colours = id_colours(256)
+    lab = oklab(colours)
+    gaps = np.linalg.norm(lab[:, None] - lab[None], axis=2) + np.eye(256)
+    assert gaps.min() > 0.045  # Twice what an eye just tells apart.
+    assert np.array_equal(id_colours(12), colours[:12])
+    assert len(np.unique(id_colours(1000), axis=0)) == 1000
+
+
+def test_id_colours_are_never_mixed() -> None:
+    model = cube(smooth=False)
+    parts = Model(**{**model.__dict__, "parts": tuple("abcdef"), "face_part": np.arange(6, dtype=np.int32)})
+    low = sheet_of(parts, 256)
+    found = baked(low, "id", antialias=4)["id"][low.covered]
+    assert {tuple(np.rint(c * 1000)) for c in found} == {tuple(np.rint(c * 1000)) for c in id_colours(6)}

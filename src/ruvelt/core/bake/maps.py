@@ -2,9 +2,9 @@
 
 from __future__ import annotations
 
-import colorsys
 from collections.abc import Callable
 from dataclasses import dataclass
+from functools import lru_cache
 
 import numpy as np
 from numpy.typing import NDArray
@@ -13,6 +13,7 @@ from ruvelt.core.bake._bake_kernels import into_tangent_frame
 from ruvelt.core.bake.points import Points
 from ruvelt.core.bake.settings import BakeSettings
 from ruvelt.core.bake.source import BakeSource, Surface
+from ruvelt.core.color.oklab import oklab
 from ruvelt.core.errors import InputError
 from ruvelt.core.mesh.model import Model
 from ruvelt.core.mesh.topology import islands
@@ -112,10 +113,26 @@ def _thickness(m: Measured) -> F32:
     return m.thickness[:, None] / np.float32(m.settings.thickness_reach * m.source.low.diagonal)
 
 
+@lru_cache(maxsize=1)
+def _far_apart() -> F32:
+    """A fixed row of colours, each as far from all before it as can be, by distance in OKLab; neither black nor white nor grey."""
+    steps = np.linspace(0, 1, 13)
+    rgb = np.stack(np.meshgrid(steps, steps, steps, indexing="ij"), axis=-1).reshape(-1, 3)
+    lab = oklab(rgb)
+    good = (lab[:, 0] > 0.3) & (lab[:, 0] < 0.95) & (np.linalg.norm(lab[:, 1:], axis=1) > 0.05)
+    rgb, lab = rgb[good], lab[good]
+    order = [int(np.argmin(np.abs(rgb - [0.85, 0.3, 0.25]).sum(axis=1)))]
+    distance = np.linalg.norm(lab - lab[order[0]], axis=1)
+    while len(order) < len(rgb):
+        order.append(int(np.argmax(distance)))
+        distance = np.minimum(distance, np.linalg.norm(lab - lab[order[-1]], axis=1))
+    return np.ascontiguousarray(rgb[order], np.float32)
+
+
 def id_colours(count: int) -> F32:
-    """(count, 3) float32 colours far apart from their neighbours: hues by the golden ratio, three strengths of light."""
-    rows = [colorsys.hsv_to_rgb((i * 0.6180339887 + 0.08) % 1, 0.55 + 0.4 * ((i // 3) % 2), (0.95, 0.72, 0.5)[i % 3]) for i in range(count)]
-    return np.array(rows, np.float32).reshape(-1, 3)
+    """(count, 3) float32 colours far apart; the first ones stay the same however many there are. They come again after more than a thousand."""
+    row = _far_apart()
+    return np.ascontiguousarray(row[np.arange(count) % len(row)])
 
 
 def _id_rows(mesh: Model, by: str) -> NDArray[np.int32]:
