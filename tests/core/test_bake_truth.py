@@ -298,3 +298,13 @@ def test_id_colours_are_never_mixed() -> None:
     low = sheet_of(parts, 256)
     found = baked(low, "id", antialias=4)["id"][low.covered]
     assert {tuple(np.rint(c * 1000)) for c in found} == {tuple(np.rint(c * 1000)) for c in id_colours(6)}
+
+
+def test_faces_without_area_own_no_texel() -> None:
+    """A face on a line in space with a large place on the sheet."""
+    positions = np.array([[0, 0, 0], [1, 0, 0], [1, 1, 0], [0, 1, 0], [0.5, 0, 0]], float)
+    uvs = np.array([[0.05, 0.05], [0.45, 0.05], [0.45, 0.45], [0.05, 0.45], [0.6, 0.6], [0.95, 0.6], [0.75, 0.95]])
+    model = model_of(positions, [[0, 1, 2, 3], [0, 4, 1]], uvs, [0, 1, 2, 3, 4, 5, 6])
+    low = sheet_of(model, 256)
+    assert set(np.unique(low.face)) == {-1, 0}
+    assert baked(low, "occlusion", rays=16)["occlusion"][~low.covered].max() == 0

@@ -70,10 +70,21 @@ def texel_uv(model: Model, plan: SheetPlan, side: int) -> tuple[NDArray[np.int32
     texels = np.empty((len(triangles), 3, 2), np.float32)
     index = np.ascontiguousarray(layout.corner_uv[model.triangle_corners[triangles]])
     uvs = np.ascontiguousarray(layout.uvs, np.float32).reshape(-1, 1, 2)
+    # Faces without area own no texel: nothing could be measured or painted there.
+    index[_without_area(model, triangles)] = -1
     if plan.squares is None:
         texel_corners(uvs, side, np.array(plan.tile, np.float64), index, texels)
         return triangles, texels
     return _repeated(model, plan, side, triangles, index)
+
+
+def _without_area(model: Model, triangles: NDArray[np.int32]) -> NDArray[np.bool_]:
+    """(t,) bool: triangles whose corners lie on a line in space."""
+    p = model.positions[model.triangles[triangles]]
+    a, b = p[:, 1] - p[:, 0], p[:, 2] - p[:, 0]
+    size = np.maximum(np.abs(a).max(axis=1), np.abs(b).max(axis=1))
+    with np.errstate(invalid="ignore"):
+        return np.asarray(np.abs(np.cross(a, b)).max(axis=1) <= np.float32(1e-7) * size**2)
 
 
 def _repeated(
