@@ -117,3 +117,18 @@ def test_the_card_shows_the_painted_colour() -> None:
     assert np.ptp(corner) <= 1
     again = render(model, [Scene(model, (fill_layer("f", {"base_color": (0.9, 0.05, 0.05)}),)).display], RayCaster(model), card_camera(model, 96, 64))
     assert_array_equal(picture, again)
+
+
+def test_the_card_cuts_out_what_a_mask_cuts_out() -> None:
+    """A ball of opacity 0.3: let through where it blends, gone below the limit of a mask, whole where opacity is ignored."""
+    model = globe(48, 24)
+    seen = {}
+    for mode in ("blend", "mask", "opaque"):
+        scene = Scene(model, (fill_layer("f", {"base_color": (0.9, 0.05, 0.05), "opacity": (0.3,)}),))
+        sheet = scene.document.sheets[0].model_copy(update={"alpha_mode": mode})
+        scene.document = scene.document.model_copy(update={"sheets": (sheet,)})
+        picture = render(model, [scene.display], RayCaster(model), card_camera(model, 48, 32))
+        seen[mode] = picture[14, 22].astype(int)
+    assert seen["opaque"][0] > seen["blend"][0] > seen["blend"][1]
+    assert seen["opaque"][0] > 2 * seen["opaque"][1]
+    assert np.ptp(seen["mask"]) <= 40

@@ -346,7 +346,7 @@ async function syncOnce(): Promise<void> {
       for (const t of answer.header.tiles) textures.get(t.texture).writeChunk(t.chunk, t.stamp, answer.bytes.subarray(t.offset, t.offset + t.length));
       stage.draw();
     }
-    stage.setSheetTraits(s.id, uses(s, "opacity"), uses(s, "emission"));
+    stage.setSheetTraits(s.id, uses(s, "opacity") && s.alpha_mode !== "opaque", s.alpha_mode === "mask" ? s.alpha_cutoff : 0, uses(s, "emission"));
   }
   show();
   if (sheet) {

@@ -245,12 +245,15 @@ export class Stage {
     return entry.textures as SheetTextures;
   }
 
-  /** Whether a sheet's emission or opacity is in use decides how its material is drawn. */
-  setSheetTraits(sheet: string, clear: boolean, glows: boolean): void {
+  /** Whether a sheet's emission or opacity is in use decides how its material is drawn; less opacity than `cutoff` is cut out, when it is not 0. */
+  setSheetTraits(sheet: string, lets: boolean, cutoff: number, glows: boolean): void {
     const entry = this.sheets.get(sheet);
     if (!entry?.textures) return;
     const emissive = glows ? entry.textures.get("emission").texture : null;
-    if (entry.lit.transparent !== clear || entry.lit.emissiveMap !== emissive) {
+    const clear = lets && cutoff === 0;
+    const below = lets ? cutoff : 0;
+    if (entry.lit.transparent !== clear || entry.lit.emissiveMap !== emissive || entry.lit.alphaTest !== below) {
+      entry.lit.alphaTest = below;
       entry.lit.transparent = clear;
       entry.lit.depthWrite = true;
       entry.mesh.castShadow = !clear;

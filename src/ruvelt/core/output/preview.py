@@ -13,6 +13,7 @@ from ruvelt.core.mesh.model import Model
 from ruvelt.core.mesh.normals import corner_normals
 from ruvelt.core.mesh.rays import Hits, RayCaster
 from ruvelt.core.output.display import SheetDisplay
+from ruvelt.core.stack.document import Sheet
 
 _KEY = np.array([-0.5, 0.62, 0.6]) / np.linalg.norm([-0.5, 0.62, 0.6])
 _GROUND = np.array([0.135, 0.135, 0.135])
@@ -73,6 +74,13 @@ def _bare(model: Model, triangles: NDArray[np.integer]) -> NDArray[np.float64]:
     return np.asarray(np.clip(colours[model.face_material[model.triangle_face[triangles]]], 0, 1), np.float64)
 
 
+def _seen(sheet: Sheet, opacity: NDArray[np.float64]) -> NDArray[np.float64]:
+    """What engines make of opacity: nothing, all or nothing, or as it is."""
+    if sheet.alpha_mode == "opaque":
+        return np.ones_like(opacity)
+    return np.asarray(opacity >= sheet.alpha_cutoff, np.float64) if sheet.alpha_mode == "mask" else opacity
+
+
 def _shade(
     model: Model, displays: Sequence[SheetDisplay], caster: RayCaster, hits: Hits, ways: NDArray[np.float64]
 ) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
@@ -101,7 +109,7 @@ def _shade(
             rough[at] = composite("roughness", int(c))[0, px] / 65535
             metal[at] = composite("metallic", int(c))[0, px] / 65535
             glow[at] = DECODE_U16[composite("emission", int(c))[:, px]].T
-            opacity[at] = composite("opacity", int(c))[0, px] / 65535
+            opacity[at] = _seen(display.evaluator.sheet, composite("opacity", int(c))[0, px] / 65535)
             bend[at] = display.normals(int(c))[:, px].T / 32767.5 - 1
         frame = samples.triangle_tangents[rows[mine]]
         tangent = np.einsum("nk,nkd->nd", hits.bary[mine], frame[..., :3])
