@@ -388,10 +388,13 @@ def spread_points(corners, normals, start, area, position, normal, share):
     """Points start[t] … start[t + 1] spread over each triangle t, with interpolated unit normals and the area each stands for."""
     for t in range(len(corners)):
         count = start[t + 1] - start[t]
+        # Shifted for each triangle: the same few places in like triangles would line up.
+        h = _hash(np.uint32(t))
+        du, dv = h / 4294967296.0, _hash(h ^ np.uint32(0x9E3779B9)) / 4294967296.0
         for k in range(count):
             i = start[t] + k
             # The plastic number's recurrence: 1/ρ and 1/ρ², ρ³ = ρ + 1.
-            u, v = (0.5 + (k + 1) * 0.7548776662466927) % 1.0, (0.5 + (k + 1) * 0.5698402909980532) % 1.0
+            u, v = (du + (k + 1) * 0.7548776662466927) % 1.0, (dv + (k + 1) * 0.5698402909980532) % 1.0
             if u + v > 1.0:
                 u, v = 1.0 - u, 1.0 - v
             if count == 1:

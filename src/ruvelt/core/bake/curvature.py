@@ -16,7 +16,7 @@ from ruvelt.core.workers import Workers
 
 F32 = NDArray[np.float32]
 #: Neighbours inside a radius on a flat surface, where there are so many.
-WANTED = 500
+WANTED = 700
 #: No more are kept of a whole model.
 MOST = 6_000_000
 #: Fewer than this inside a radius tell nothing: the radius grows.
