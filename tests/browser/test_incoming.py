@@ -79,4 +79,7 @@ def test_in_painted_out_and_in_again(page: Page, server: Server, tmp_path: Path)
     bring_in(page, server, second)
     expect(page.get_by_role("region", name="Import notes")).to_contain_text("as base colour.")
     after = seen_flat(page)
-    assert np.abs(after - painted).max() <= 3
+    # The plate's outline, and a ring that is still fading, may differ by a sample; the paint may not.
+    for u, v in ((0.45, 0.45), (0.55, 0.45), (0.45, 0.55), (0.55, 0.55), (0.5, 0.5), (0.47, 0.5), (0.53, 0.5)):
+        assert np.abs(np.array(at(after, u, v)) - at(painted, u, v)).max() <= 3, (u, v)
+    assert (np.abs(after - painted).max(axis=2) > 3).mean() < 0.01
