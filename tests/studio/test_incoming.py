@@ -599,3 +599,23 @@ def test_assets_of_others_keep_their_look_tree_and_facts(studio: Studio, tmp_pat
             (a, here), (b, there) = shown(session, channel, mine), shown(back, channel, theirs)
             difference = np.abs(a[here & there].astype(int) - b[here & there])
             assert difference.max(initial=0) <= 140, (channel, difference.max())
+
+
+def test_hundreds_of_materials_and_pictures_are_told_in_words(studio: Studio) -> None:
+    """600 materials with a picture each: too many for one sheet; 520 pictures on ten sheets: the last ones are left out."""
+    glb = plate({"name": "First"})
+    primitive = glb.document["meshes"][0]["primitives"][0]
+    glb.document["materials"], glb.document["meshes"][0]["primitives"] = [], []
+    for i in range(600):
+        texture = {"index": glb.picture(png(np.full((2, 2, 3), (i % 256, i // 256, 9), np.uint8)))}
+        glb.add("materials", {"name": f"M {i}", "pbrMetallicRoughness": {"baseColorTexture": texture}, "normalTexture": texture})
+        glb.document["meshes"][0]["primitives"].append(dict(primitive, material=i))
+    with pytest.raises(InputError, match="600 materials; at most 200"):
+        bring(studio, glb.bytes(), rule="parts")
+    few = json.loads(json.dumps(glb.document))
+    slots = ("baseColorTexture", "metallicRoughnessTexture")
+    glb.document["materials"] = [{"pbrMetallicRoughness": {s: {"index": 2 * i + k} for k, s in enumerate(slots)}} for i in range(260)]
+    glb.document["meshes"][0]["primitives"] = few["meshes"][0]["primitives"][:260]
+    session = bring(studio, glb.bytes(), resolution=256)
+    assert len(session.document.images) == 500
+    assert "File: 20 pictures: a project holds at most 500." in outcomes(session, "left out")

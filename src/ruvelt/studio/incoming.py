@@ -27,6 +27,8 @@ from ruvelt.core.workers import Workers
 USUAL = 1024
 #: Parts told of one by one; a file of more gets one note on all of them.
 TOLD_PARTS = 200
+#: Materials of one sheet, each with a layer of its own; and pictures of one file.
+MOST_MATERIALS, MOST_PICTURES = 200, 500
 _ROLES = {c.id: c.name.lower() for c in STANDARD_CHANNELS} | {"normal": "normal map"}
 _STRONGER: tuple[AlphaMode, ...] = ("auto", "opaque", "mask", "blend")
 
@@ -91,6 +93,9 @@ def with_first(model: Model, number: int | None) -> Model:
 def _known_pictures(asset: Asset, notes: list[Note], workers: Workers) -> dict[int, _Known]:
     """Those of the asset's pictures that are whole, by their number."""
     wanted = sorted({u.picture for uses in asset.uses for u in uses})
+    if len(wanted) > MOST_PICTURES:
+        notes.append(Note("File", "left out", f"{counted(len(wanted) - MOST_PICTURES, 'picture')}: a project holds at most {MOST_PICTURES}."))
+        wanted = wanted[:MOST_PICTURES]
 
     def look(number: int) -> tuple[int, int] | str:
         try:
@@ -145,6 +150,11 @@ def _sheets(
             sheet_id = f"{safe_id(plan.name)}-{len(taken)}"
         taken.add(sheet_id)
         materials = _by_share(model, plan)
+        if len(materials) > MOST_MATERIALS:
+            raise InputError(
+                f"The sheet '{plan.name[:40]}' would hold {len(materials):,} materials; at most {MOST_MATERIALS} fit on one. "
+                "Choose sheets by material, or join materials in your modelling program."
+            )
         layers = _layers(model, materials, laid, known, painted)
         alone = len(materials) == 1
         normal = tuple(
