@@ -57,7 +57,7 @@ GROUP = 16
 #: Rays across a view that find what of a sheet it shows.
 SEEN_ACROSS = 48
 #: Raised whenever the way from a document to pixels changes, so that pictures made the old way are not shown.
-PICTURES = 2
+PICTURES = 3
 #: What Embree keeps of a triangle, as measured from outside.
 RAY_BYTES = 120
 #: Closing a project waits no longer than this for its pictures.

@@ -50,11 +50,11 @@ def sheet_corners(display: SheetDisplay) -> SheetCorners:
     columns = [samples.alike[once].reshape(-1, 1).view(np.float32), tangents + np.float32(0)]
     uvs = []
     for layout in sets:
-        if layout is sets[painted] and samples.plan.squares is None:
-            uvs.append(samples.uv[once].reshape(-1, 2) / np.float32(samples.side))
-            continue
         index = layout.corner_uv[corners]
         uv = layout.uvs[np.maximum(index, 0)] * (index >= 0)[:, None].astype(np.float32)
+        if layout is sets[painted]:
+            # Maps of a numbered square lie in the first one.
+            uv = uv - np.asarray(samples.plan.tile, np.float32)
         uvs.append(np.stack([uv[:, 0], 1 - uv[:, 1]], axis=1).astype(np.float32))
         columns.append(uvs[-1])
     coloured = display.evaluator.document.settings.multiply_vertex_colours and model.vertex_colors is not None

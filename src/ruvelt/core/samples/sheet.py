@@ -152,11 +152,6 @@ class SheetSamples(SurfaceSamples):
 
     square = True
 
-    @property
-    def repeats(self) -> bool:
-        """Whether triangles may be there several times, each reaching over the edge of the square."""
-        return len(np.unique(self.triangles)) < len(self.triangles) if self.plan.squares is not None else False
-
     def __init__(self, model: Model, plan: SheetPlan, side: int, workers: Workers = SERIAL, owner: NDArray[np.int32] | None = None) -> None:
         if side not in RESOLUTIONS:
             raise InputError(f"A sheet cannot have {side} texels a side. Choose one of {', '.join(map(str, RESOLUTIONS))}.")
