@@ -4,7 +4,10 @@ from __future__ import annotations
 
 import io
 import json
+import os
 import struct
+import subprocess
+import sys
 from pathlib import Path
 from typing import Any
 
@@ -619,3 +622,48 @@ def test_hundreds_of_materials_and_pictures_are_told_in_words(studio: Studio) ->
     session = bring(studio, glb.bytes(), resolution=256)
     assert len(session.document.images) == 500
     assert "File: 20 pictures: a project holds at most 500." in outcomes(session, "left out")
+
+
+STAMP = """
+import sys
+from pathlib import Path
+from ruvelt.studio.session import Limits
+from ruvelt.studio.studio import Studio
+studio = Studio(Path(sys.argv[1]), Limits(threads=1))
+session = studio.session(sys.argv[2])
+print(session.display(session.document.sheets[0].id).stamp("normal", 0))
+studio.close()
+"""
+
+
+def test_kept_pictures_of_a_normal_map_count_in_the_next_process(tmp_path: Path) -> None:
+    """Stamps that went by the process's own hashes would have every tile made again at each opening."""
+    glb = Glb()
+    data = plate({"normalTexture": {"index": glb.picture(noise_png(256, 1)[1])}}, glb=glb).bytes()
+    studio = Studio(tmp_path, Limits(threads=1))
+    uid = studio.create(data, "plate.glb")
+    studio.close()
+    command = [sys.executable, "-c", STAMP, str(tmp_path), uid]
+    told = {
+        subprocess.run(command, capture_output=True, text=True, check=True, env={**os.environ, "PYTHONHASHSEED": seed}).stdout for seed in ("1", "2")
+    }
+    assert len(told) == 1
+
+
+def test_a_sheet_that_covers_nothing_goes_out(studio: Studio, tmp_path: Path) -> None:
+    """A second material whose faces have no UVs."""
+    text = "v 0 0 0\nv 1 0 0\nv 1 1 0\nvt 0 0\nvt 1 0\nvt 1 1\nusemtl a\nf 1/1 2/2 3/3\nusemtl b\nf 1 3 2\n"
+    session = bring(studio, text.encode(), "half.obj")
+    out = export_glb(session, tmp_path / "out")
+    assert validate(out)["numErrors"] == 0
+    assert [m["name"] for m in document_of(out)["materials"]] == ["a", "b"]
+
+
+def test_thousands_of_parts_go_out(studio: Studio, tmp_path: Path) -> None:
+    """Each part is found by its own rows, not by a look at all of them."""
+    glb = plate({"name": "Tile"})
+    nodes = [{"name": f"Tile {i}", "mesh": 0, "translation": [float(i), 0, 0]} for i in range(2000)]
+    glb.document["nodes"], glb.document["scenes"] = nodes, [{"nodes": list(range(2000))}]
+    out = document_of(export_glb(bring(studio, glb.bytes(), resolution=256), tmp_path / "out"))
+    assert len(out["meshes"]) == 2000
+    assert out["nodes"][1999]["translation"] == [1999, 0, 0]

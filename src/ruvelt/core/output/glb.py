@@ -18,6 +18,7 @@ from ruvelt.core.output.mapset import render_map
 from ruvelt.core.output.presets import BUILT_IN, ExportPreset
 from ruvelt.core.planes.plane import U16
 from ruvelt.core.samples.chunks import CHUNK
+from ruvelt.core.stack.channels import encode
 
 _FLOAT, _UINT, _ARRAY, _ELEMENTS = 5126, 5125, 34962, 34963
 _REPEAT, _CLAMP = 10497, 33071
@@ -118,7 +119,7 @@ class _Materials:
 
 
 def even(display: SheetDisplay, channel: str) -> list[int] | None:
-    """The codes of a channel that has one value on the whole sheet; None where it varies."""
+    """The codes of a channel that has one value on the whole sheet (its start, where no texel is covered); None where it varies."""
     found: U16 | None = None
     for chunk in range(display.samples.chunk_count):
         covered = display.samples.covered[chunk * CHUNK : (chunk + 1) * CHUNK]
@@ -129,7 +130,10 @@ def even(display: SheetDisplay, channel: str) -> list[int] | None:
             found = codes[:, :1].copy()
         if (codes != found).any():
             return None
-    return [] if found is None else [int(v) for v in found[:, 0]]
+    if found is None:
+        of = display.evaluator.channel(channel)
+        return None if of is None else [int(v) for v in encode(of, of.start)]
+    return [int(v) for v in found[:, 0]]
 
 
 def _flat(display: SheetDisplay) -> bool:
@@ -143,11 +147,11 @@ def _flat(display: SheetDisplay) -> bool:
 def _clear(display: SheetDisplay) -> bool:
     """Whether anything of the sheet lets what lies behind it through."""
     found = even(display, "opacity")
-    return found is None or bool(found and found[0] < 65000)
+    return found is None or found[0] < 65000
 
 
 def _linear(codes: list[int]) -> list[float]:
-    return [float(v) for v in srgb_to_linear_float(np.array(codes or [0, 0, 0], np.float64) / 65535)]
+    return [float(v) for v in srgb_to_linear_float(np.array(codes, np.float64) / 65535)]
 
 
 def build_glb(displays: Sequence[SheetDisplay], preset: ExportPreset) -> bytes:
@@ -156,13 +160,13 @@ def build_glb(displays: Sequence[SheetDisplay], preset: ExportPreset) -> bytes:
     nodes, worlds = node_tree(model)
     binary = _Binary()
     materials = _Materials(binary, preset, sheet_corners(displays[0]).painted)
+    world_of = {n["mesh"]: w for n, w in zip(nodes, worlds, strict=True) if "mesh" in n}
     primitives: dict[int, list[dict[str, Any]]] = {}
     for number, display in enumerate(displays):
         materials.add(display)
         corners = sheet_corners(display)
         for part in np.unique(corners.part).tolist():
-            world = next((w for n, w in zip(nodes, worlds, strict=True) if n.get("mesh") == part), np.eye(4))
-            primitives.setdefault(part, []).append(_primitive(binary, corners, part, world, number))
+            primitives.setdefault(part, []).append(_primitive(binary, corners, part, world_of.get(part, np.eye(4)), number))
     meshes = {part: i for i, part in enumerate(sorted(primitives))}
     for node in nodes:
         part = node.pop("mesh", None)

@@ -22,7 +22,7 @@ class SheetCorners:
     """Indexed corners of a sheet, object space.
 
     rows : (n, 10 + 2 sets [+ 4]) float32 position, normal, tangent, UV sets (v down), colour (linear RGBA) where there is one
-    indices : (t, 3) int64; part : (t,) int32; painted : which of the UV sets the maps lie by
+    indices : (t, 3) int64; part : (t,) int32, ascending; painted : which of the UV sets the maps lie by
     """
 
     rows: F32
@@ -67,12 +67,15 @@ def sheet_corners(display: SheetDisplay) -> SheetCorners:
     positions, normals = (a[once].reshape(-1, 3)[first] for a in (samples.triangle_positions, samples.triangle_normals))
     rows = np.concatenate([positions, normals, tangents[first], *(u[first] for u in uvs), *(c[first] for c in colour)], axis=1)
     part = model.face_part[model.triangle_face[triangles]]
-    return SheetCorners(np.nan_to_num(rows) + np.float32(0), number.reshape(-1, 3).astype(np.int64), part, len(sets), painted, coloured)
+    order = np.argsort(part, kind="stable")
+    indices = number.reshape(-1, 3).astype(np.int64)[order]
+    return SheetCorners(np.nan_to_num(rows) + np.float32(0), indices, part[order], len(sets), painted, coloured)
 
 
 def place_locally(corners: SheetCorners, part: int, world: NDArray[np.float64]) -> tuple[F32, NDArray[np.uint32]]:
     """Rows and (3 t,) indices of one part's corners in the space of its node, whose world matrix is given."""
-    mine = corners.indices[corners.part == part]
+    first, end = np.searchsorted(corners.part, [part, part + 1])
+    mine = corners.indices[first:end]
     used, local = np.unique(mine.ravel(), return_inverse=True)
     rows = corners.rows[used].astype(np.float64)
     indices = local.reshape(-1, 3)

@@ -47,29 +47,32 @@ def resize(codes: NDArray[np.uint16], side: int, colour: bool) -> NDArray[np.uin
 
 
 FORMATS = ("PNG", "TIFF", "JPEG", "WEBP")
+#: Whatever Pillow says of bytes that are no whole picture.
+BROKEN = (UnidentifiedImageError, OSError, SyntaxError, ValueError, EOFError, TypeError, ArithmeticError, LookupError, struct.error, zlib.error)
+#: Pictures too large to look at. Large ones of which Pillow only warns are refused by their sides; filters of warnings are no thread's own.
+BOMBS = (Image.DecompressionBombError, Image.DecompressionBombWarning)
+warnings.filterwarnings("ignore", category=Image.DecompressionBombWarning)
 
 
 def check_picture(data: bytes) -> tuple[int, int]:
     """Width and height of a picture that is whole. Raises InputError, in words that go on after its name, when it cannot be used."""
     try:
-        with warnings.catch_warnings():
-            warnings.simplefilter("error", Image.DecompressionBombWarning)
-            with Image.open(io.BytesIO(data), formats=FORMATS) as picture:
-                width, height = picture.size
-                if max(width, height) > MAX_SIDE:
-                    raise InputError(f"it is {width} × {height} pixels; at most {MAX_SIDE} a side can be used. Make it smaller.")
-                if picture.format == "PNG":
-                    # Its checksums tell whether it is whole.
-                    picture.verify()
-                else:
-                    # Of a JPEG an eighth will do: all of its bytes are read for it.
-                    picture.draft(None, (width // 8, height // 8))
-                    picture.load()
-    except (Image.DecompressionBombError, Image.DecompressionBombWarning):
+        with Image.open(io.BytesIO(data), formats=FORMATS) as picture:
+            width, height = picture.size
+            if max(width, height) > MAX_SIDE:
+                raise InputError(f"it is {width} × {height} pixels; at most {MAX_SIDE} a side can be used. Make it smaller.")
+            if picture.format == "PNG":
+                # Its checksums tell whether it is whole.
+                picture.verify()
+            else:
+                # Of a JPEG an eighth will do: all of its bytes are read for it.
+                picture.draft(None, (width // 8, height // 8))
+                picture.load()
+    except BOMBS:
         raise InputError(f"it is enormous; at most {MAX_SIDE} pixels a side can be used. Make it smaller.") from None
     except UnidentifiedImageError:
         raise InputError("it is not a PNG, JPEG, TIFF or WebP picture. Save it again as PNG.") from None
-    except (OSError, SyntaxError, ValueError, EOFError, struct.error, zlib.error):
+    except BROKEN:
         raise InputError("it is damaged or cut off. Save it again as PNG.") from None
     return width, height
 
@@ -81,19 +84,20 @@ def decode_image(data: bytes, name: str, upright: bool = True) -> NDArray[np.uin
     Raises InputError when the bytes are no such picture or a side is longer than 8192 pixels; the size is read before the pixels.
     """
     try:
-        with warnings.catch_warnings():
-            warnings.simplefilter("error", Image.DecompressionBombWarning)
-            with Image.open(io.BytesIO(data), formats=FORMATS) as probe:
-                width, height = probe.size
-                deep = probe.mode.startswith(("I", "F"))
-    except (UnidentifiedImageError, OSError, SyntaxError, ValueError, Image.DecompressionBombError, Image.DecompressionBombWarning):
+        with Image.open(io.BytesIO(data), formats=FORMATS) as probe:
+            width, height = probe.size
+            deep = probe.mode.startswith(("I", "F"))
+    except (*BROKEN, *BOMBS):
         raise InputError(f"'{name}' is not a PNG, TIFF, JPEG or WebP picture of at most {MAX_SIDE} pixels a side. Save it again as PNG.") from None
     if max(width, height) > MAX_SIDE:
         raise InputError(f"'{name}' is {width} × {height} pixels; at most {MAX_SIDE} a side can be read. Make it smaller.")
     flags = cv2.IMREAD_UNCHANGED if deep or data[:4] in (b"\x89PNG", b"RIFF") else cv2.IMREAD_COLOR
     if not upright and flags == cv2.IMREAD_COLOR:
         flags |= cv2.IMREAD_IGNORE_ORIENTATION
-    pixels = cv2.imdecode(np.frombuffer(data, np.uint8), flags)
+    try:
+        pixels = cv2.imdecode(np.frombuffer(data, np.uint8), flags)
+    except cv2.error:
+        pixels = None
     if pixels is None or pixels.dtype not in (np.uint8, np.uint16):
         raise InputError(f"'{name}' is damaged or of a kind that cannot be read. Save it again as 8- or 16-bit PNG.")
     if pixels.ndim == 2:

@@ -378,9 +378,9 @@ class SheetEvaluator:
 
     @property
     def supplied_stamp(self) -> int:
-        """The version of the normal map that came with the file."""
+        """The version of the normal map that came with the file, the same in every process: kept pictures go by it."""
         pictures = self.sheet.normal_pictures
-        return hash((pictures, *(p.image in self._images for p in pictures)))
+        return stamp_of(pictures, [p.image in self._images for p in pictures])
 
     # -- what lies beneath a layer ----------------------------------------------------------------------------------------------
 
