@@ -17,7 +17,7 @@ const PARTS: readonly [Laid["part"], string, string][] = [
 export function FilePicture({ content, onTake }: { content: Laid; onTake: (next: Laid) => void }) {
   return (
     <>
-      <ImageChoice control={{ id: "image", name: "Picture", hint: "It lies as the file laid the one it had", kind: "image", low: 0, high: 1, choices: [] }} values={content as unknown as Values} onTake={(c) => onTake({ ...content, ...c } as Laid)} />
+      <ImageChoice control={{ id: "image", name: "Picture", hint: "It lies as the file laid the one it had", kind: "image", low: 0, high: 1, choices: [] }} values={content as unknown as Values} onTake={(c) => c.image != null && onTake({ ...content, ...c } as Laid)} />
       <div className="prow">
         <span className="label">Part</span>
         <div className="seg" role="group" aria-label="Part of the picture">
