@@ -224,7 +224,7 @@ export async function openProject(uid: string): Promise<void> {
     const sheet = project.document.sheets[0];
     sender = new StrokeSender(uid);
     set({ project, sheet: sheet?.id ?? null, target: sheet ? firstTarget(sheet) : null, storedAt: project.updated_at });
-    stage?.beginGeometry(await api.geometry(uid));
+    stage?.beginGeometry(await api.geometry(uid), true);
     await loadSheets(uid);
     set({ model: await api.model(uid) });
   });
@@ -299,7 +299,7 @@ async function reloadModel(uid: string): Promise<void> {
   await attempt(async () => {
     const header = await api.geometry(uid);
     if (get().uid !== uid) return;
-    stage?.beginGeometry(header);
+    stage?.beginGeometry(header, false);
     // An island placed by hand stays the chosen one; another layout has other islands.
     set(get().placing ? { placing: false } : { island: null, density: null, highlight: null });
     show();

@@ -53,7 +53,7 @@ describe("Orbit", () => {
         const orbit = new Orbit();
         orbit.frame(low, high);
         orbit.look(yaw, pitch);
-        orbit.approach(fitDistance(yaw, pitch, half, orbit.camera.fov) / orbit.distance);
+        expect(orbit.distance).toBeCloseTo(fitDistance(yaw, pitch, half, orbit.camera.fov));
         for (let i = 0; i < 8; i++) {
           const corner = new THREE.Vector3(i & 1 ? 1 : -1, i & 2 ? 3 : 0, i & 4 ? 2 : -2).project(orbit.camera);
           expect(Math.max(Math.abs(corner.x), Math.abs(corner.y))).toBeLessThanOrEqual(0.901);
@@ -76,6 +76,14 @@ describe("Orbit", () => {
     expect(widest).toBeGreaterThan(0.8);
     orbit.aspect(2);
     expect(orbit.distance).toBeCloseTo(square);
+    // A side chosen before the view has its shape is framed as one chosen after.
+    orbit.aspect(0.4);
+    orbit.look(0, 0);
+    orbit.aspect(2);
+    const late = orbit.distance;
+    orbit.look(0, 0);
+    expect(orbit.distance).toBeCloseTo(late);
+    orbit.frame(low, high);
     orbit.turn(5, 0);
     orbit.aspect(0.5);
     expect(orbit.distance).toBeCloseTo(square);

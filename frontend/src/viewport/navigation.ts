@@ -35,12 +35,11 @@ export class Orbit {
     this.place();
   }
 
-  /** Look along an axis: right, left, front, back, top or below. */
+  /** Look along an axis: right, left, front, back, top or below. What nobody has moved stays framed, whatever shape the view takes. */
   look(yaw: number, pitch: number): void {
-    this.framed = null;
     this.yaw = yaw;
     this.pitch = pitch;
-    this.place();
+    this.refit();
   }
 
   move(dx: number, dy: number, height: number): void {

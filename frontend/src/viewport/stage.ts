@@ -154,10 +154,10 @@ export class Stage {
     this.sheets.clear();
   }
 
-  /** Begin with another model: its sheets come one by one. */
-  beginGeometry(header: GeometryHeader): void {
+  /** Begin with another model, whose sheets come one by one; the same project keeps the view of what did not change its size. */
+  beginGeometry(header: GeometryHeader, another: boolean): void {
     this.clear();
-    if (!this.bounds || this.bounds.diagonal !== header.diagonal) this.orbit.frame(header.low, header.high);
+    if (another || this.bounds?.diagonal !== header.diagonal) this.orbit.frame(header.low, header.high);
     this.bounds = header;
     this.apply(this.look, true);
   }
