@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import dataclasses
 from itertools import pairwise
 
 import numpy as np
@@ -13,8 +14,8 @@ from ruvelt.core.color.oklab import oklab
 from ruvelt.core.mesh.model import Model
 from ruvelt.core.mesh.sheets import plan_sheets
 from ruvelt.core.samples.sheet import SheetSamples
-from tests.core.test_bake import baked, sheet_of, smooth_globe
-from tests.meshes import model_of
+from tests.core.test_bake import baked, joined, sheet_of, smooth_globe
+from tests.meshes import model_of, square
 
 
 def cube(*, smooth: bool, cells: int = 1) -> Model:
@@ -260,6 +261,62 @@ def test_a_convex_smooth_high_shades_nothing() -> None:
     low, high = sheet_of(smooth_globe(1.0, 48, 24), 256), smooth_globe(1.0, 16, 8)
     found = baked(low, "occlusion", high=(high,), rays=64, front=0.06, back=0.06, match_parts=False)["occlusion"][low.covered, 0]
     assert found.min() > 0.999
+
+
+def test_a_coarse_smooth_ball_over_the_ground_shows_no_triangles() -> None:
+    """Over endless ground a convex body sees (1 + n · up) / 2 of the sky, n the smooth normal, whatever triangle a place lies on."""
+    ball = smooth_globe(1.0, 16, 8)
+    size = 4000.0
+    ground = np.array([[-size, -1.5, -size], [-size, -1.5, size], [size, -1.5, size], [size, -1.5, -size]])
+    low = sheet_of(ball, 256)
+    both = joined(ball, model_of(ground, [[0, 1, 2, 3]]), names=("Ball", "Ground"))
+    normals = np.concatenate([ball.file_normals, np.tile(np.float32([0, 1, 0]), (4, 1))])
+    high = Model(**{**both.__dict__, "file_normals": normals})
+    maps = baked(low, "occlusion", "object_normal", high=(high,), rays=256, front=0.05, back=0.05, occlusion_reach=1, match_parts=False, grain=0)
+    on = low.covered & (low.positions[:, 1] > -0.9)
+    up = maps["object_normal"][on, 1] * 2 - 1
+    off = maps["occlusion"][on, 0] - (1 + up) / 2
+    assert np.abs(off).max() < 0.03
+    assert np.sqrt(np.mean(off**2)) < 0.008
+
+
+def test_what_shades_fades_over_the_far_half_of_the_reach() -> None:
+    """Under a ceiling at height h the whole sky is met, at h / cos from it: the share of rays that get there in closed form.
+
+    Cosine-weighted, the distance d = h / c has c² even in 0–1; a ray is stopped if d is less than its reach, which is even in R/2 – R.
+    """
+    floor, ceiling = square(1.0), square(4000.0)
+    high = 0.3
+    above = dataclasses.replace(ceiling, positions=(ceiling.positions + np.array([0, 0, high])).astype(np.float32))
+    both = joined(floor, above, names=("Floor", "Ceiling"))
+    low = sheet_of(floor)
+    reach = 0.5 * floor.diagonal
+    settings = {"rays": 1024, "front": 0.01, "back": 0.01, "match_parts": False, "ignore_back": False, "grain": 0}
+    found = baked(low, "occlusion", high=(both,), occlusion_reach=0.5, **settings)["occlusion"][low.covered, 0]
+    c = np.sqrt((np.arange(200_000) + 0.5) / 200_000)
+    stopped = np.clip((reach - high / c) / (reach / 2), 0, 1)
+    assert 0.3 < stopped.mean() < 0.7
+    assert abs(found.mean() - (1 - stopped.mean())) < 0.002
+
+
+def test_own_and_matched_parts_are_shaded_by_themselves() -> None:
+    """A floor under two ceilings: one that belongs to its name, one that does not."""
+    floor, lid, far = square(1.0), square(4000.0), square(1.0)
+    parts = joined(
+        floor,
+        dataclasses.replace(lid, positions=(lid.positions + np.array([0, 0, 0.3])).astype(np.float32)),
+        dataclasses.replace(far, positions=(far.positions - [0, 0, 5]).astype(np.float32)),
+        names=("Floor_high_a", "Floor_high_b", "Other_high"),
+    )
+    model = dataclasses.replace(floor, parts=("Floor_low",))
+    low = sheet_of(model)
+    settings = {"rays": 16, "front": 0.01, "back": 0.01, "ignore_back": False, "occlusion_reach": 1}
+    found = {s: baked(low, "occlusion", high=(parts,), shading=s, **settings)["occlusion"][low.covered, 0] for s in ("everything", "matched", "own")}
+    assert found["everything"].max() < 0.01
+    assert found["matched"].max() < 0.01
+    assert found["own"].min() == 1
+    alone = dataclasses.replace(parts, parts=("Floor_high", "Lid_high", "Other_high"))
+    assert baked(low, "occlusion", high=(alone,), shading="matched", **settings)["occlusion"][low.covered, 0].min() == 1
 
 
 def test_height_is_told_along_the_normal_whatever_way_the_ray_came() -> None:

@@ -10,6 +10,7 @@ import numpy as np
 import pytest
 from numpy.testing import assert_allclose, assert_array_equal
 
+from ruvelt.core.bake.pairs import PartPair
 from ruvelt.core.bake.settings import BakeSettings
 from ruvelt.core.brush.script import parse_script
 from ruvelt.core.brush.settings import Brush
@@ -18,7 +19,19 @@ from ruvelt.core.errors import Cancelled, Conflict, InputError, NotFound
 from ruvelt.core.output.presets import BUILT_IN
 from ruvelt.core.samples.chunks import CHUNK
 from ruvelt.studio import bakes
-from ruvelt.studio.bakes import BakeRequest, add_high_mesh, import_map, remove_high_mesh, remove_map, set_touch_up, suspects
+from ruvelt.studio.bakes import (
+    BakeRequest,
+    add_cage,
+    add_high_mesh,
+    begin_straight,
+    import_map,
+    pair_table,
+    remove_cage,
+    remove_high_mesh,
+    remove_map,
+    set_touch_up,
+    suspects,
+)
 from ruvelt.studio.bring_in import picture_layer
 from ruvelt.studio.exports import export_project
 from ruvelt.studio.recording import script_since
@@ -186,10 +199,15 @@ def test_from_a_high_mesh(studio: Studio, cube: str) -> None:
 
 def test_suspects_are_counted_by_part(studio: Studio, cube: str) -> None:
     session = studio.session(cube)
-    # Only the lower part's sides have a high mesh near them.
+    # A part without a partner is measured against nothing, until somebody says otherwise.
     add_high_mesh(session, cube_obj().replace(b"o Upper", b"o Lower"), "sides.obj", nothing)
     far = grown_cube(1.2)
     studio.bakery(cube).bake(request("height"))
+    assert {(f["part"], f["missed"] > 0, f["other"]) for f in suspects(session)} == {("Upper", True, 0)}
+    table = pair_table(session, QUICK)
+    assert [(r["low"], r["to"], r["said"]) for r in table["rows"]] == [("Lower", "parts", False), ("Upper", "nothing", False)]
+    said = QUICK.model_copy(update={"pairs": (PartPair(low="Upper", to="everything"),)})
+    studio.bakery(cube).bake(BakeRequest(maps=("height",), settings=said))
     assert suspects(session) == []
     remove_high_mesh(session, "sides")
     add_high_mesh(session, far, "far.obj", nothing)
@@ -198,6 +216,90 @@ def test_suspects_are_counted_by_part(studio: Studio, cube: str) -> None:
     assert {(f["sheet"], f["part"]) for f in found} == {("wood", "Lower"), ("iron", "Upper")}
     covered = {s.id: session.display(s.id).samples.covered_count for s in session.document.sheets}
     assert all(f["missed"] == covered[f["sheet"]] for f in found)
+
+
+def test_suspects_go_with_the_bake_that_made_them(studio: Studio, cube: str) -> None:
+    session = studio.session(cube)
+    add_high_mesh(session, grown_cube(1.2), "far.obj", nothing)
+    studio.bakery(cube).bake(request("height"))
+    assert suspects(session) != []
+    studio.bakery(cube).bake(request("occlusion", source="model"))
+    assert suspects(session) == []
+    assert all(m.id != "suspects" for s in session.document.sheets for m in s.mesh_maps)
+    session.undo()
+    assert suspects(session) != []
+
+
+def test_a_cage_comes_goes_and_is_undone(studio: Studio, cube: str) -> None:
+    session = studio.session(cube)
+    add_high_mesh(session, cube_obj(), "high.obj", nothing)
+    with pytest.raises(InputError, match="same vertices in the same order"):
+        add_cage(session, cube_obj().replace(b"f ", b"# f ", 1), "other.obj", nothing)
+    assert session.document.cage_mesh is None
+    add_cage(session, grown_cube(1.1), "cage.obj", nothing)
+    add_cage(session, grown_cube(1.2), "cage.obj", nothing)
+    assert session.document.cage_mesh is not None
+    assert [m.key for m in session.document.high_meshes] == ["high"]
+    assert len([n for n, p in session.store.planes.items() if n.startswith("@high/") and p.chunks]) == 2
+    wide = BakeSettings(rays=4, cage="file", front=0.001, back=0.02)
+    studio.bakery(cube).bake(BakeRequest(maps=("height",), settings=wide))
+    assert suspects(session) == []
+    remove_cage(session)
+    assert session.document.cage_mesh is None
+    session.undo()
+    assert session.document.cage_mesh is not None
+    remove_high_mesh(session, "high")
+    assert session.document.cage_mesh is not None
+    with pytest.raises(NotFound):
+        remove_cage(session)
+        remove_cage(session)
+
+
+def test_rays_are_painted_straight(studio: Studio, cube: str) -> None:
+    """White over a sheet turns an averaged cage into one of straight rays; strokes, undo and a new bake know it like any touch-up."""
+    session = studio.session(cube)
+    add_high_mesh(session, grown_cube(1.01), "grown.obj", nothing)
+    slanted = BakeSettings(rays=4, cage="averaged")
+    studio.bakery(cube).bake(BakeRequest(maps=("position",), settings=slanted))
+    before = composite(session, "position")
+    begin_straight(session, "wood")
+    begin_straight(session, "wood")
+    session.flood(Target(sheet="wood", mesh_map="straight"), Paint(values={"map:straight": (1.0,)}), None, 1.0)
+    studio.bakery(cube).bake(BakeRequest(maps=("position",), settings=slanted))
+    after = composite(session, "position")
+    straight = BakeSettings(rays=4, cage="split")
+    studio.bakery(cube).bake(BakeRequest(maps=("position",), settings=straight))
+    wanted = composite(session, "position")
+    assert np.abs(after.astype(int) - wanted).max() <= 2
+    assert np.abs(before.astype(int) - wanted).max() > 300
+    assert next(m for m in session.sheet("wood").mesh_maps if m.id == "straight").source == "hand"
+
+
+def test_grain_is_evened_over_the_border_of_two_sheets(studio: Studio, cube: str) -> None:
+    """Baked together, a sheet's rim knows its neighbours'; with one sheet alone it does not. Both sheets arrive twice, and once in the store."""
+    session = studio.session(cube)
+    settings = BakeSettings(rays=4, grain=1.0)
+    studio.bakery(cube).bake(BakeRequest(maps=("thickness",), settings=settings))
+    both = composite(session, "thickness")
+    studio.bakery(cube).bake(BakeRequest(maps=("thickness",), sheets=("wood",), settings=settings))
+    alone = composite(session, "thickness")
+    different = (both != alone).any(axis=0)
+    assert 0 < different.mean() < 0.5
+    bare = BakeSettings(rays=4, grain=0)
+    studio.bakery(cube).bake(BakeRequest(maps=("thickness",), settings=bare))
+    covered = session.display("wood").samples.covered
+    grainy = composite(session, "thickness")[0][: len(covered)][covered].astype(float)
+    assert both[0][: len(covered)][covered].std() < 0.75 * grainy.std()
+
+
+def test_progress_speaks_before_the_first_ray(studio: Studio, cube: str) -> None:
+    session = studio.session(cube)
+    add_high_mesh(session, cube_obj(), "sides.obj", nothing)
+    heard: list[str] = []
+    studio.bakery(cube).bake(request("curvature"), lambda done, planned, what: heard.append(what))
+    first = [w for i, w in enumerate(heard) if i == heard.index(w)]
+    assert first[:3] == ["Reading the model", "Reading sides", "Wood: Laying out its texels"]
+    assert any("Building what rays meet" in w for w in first[:6])
 
 
 def test_a_supplied_normal_map_gives_curvature(studio: Studio, cube: str) -> None:

@@ -34,12 +34,12 @@ def bake(client: FlaskClient, cube: str, *maps: str, **more: object) -> dict[str
 
 def test_the_registry_tells_every_map_and_setting(client: FlaskClient) -> None:
     told = client.get("/api/registries").json["bake"]
-    assert [m["id"] for m in told["maps"]] == [k.id for k in MAPS]
+    assert [m["id"] for m in told["maps"]] == [*(k.id for k in MAPS), "straight"]
     names = {p["id"] for p in told["parameters"]}
     assert {s for m in told["maps"] for s in m["settings"]} <= names
-    assert names == {p.id for p in PARAMETERS} == set(BakeSettings.model_fields) - {"seed"}
+    assert names == {p.id for p in PARAMETERS} == set(BakeSettings.model_fields) - {"seed", "pairs"}
     for p in told["parameters"]:
-        if p["kind"] in ("share", "count"):
+        if p["kind"] in ("share", "count", "length"):
             assert p["low"] <= told["settings"][p["id"]] <= p["high"]
 
 
@@ -86,7 +86,7 @@ def test_pieces_of_a_running_bake(client: FlaskClient, studio: Studio, cube: str
 
     def hold(done: int, planned: int, what: str) -> None:
         # The second sheet begins once the first one's pieces have arrived.
-        if what.startswith("Iron"):
+        if what.startswith("Iron: Measuring"):
             reached.set()
             assert go.wait(30)
 

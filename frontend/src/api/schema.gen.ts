@@ -167,6 +167,40 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/projects/{uid}/cage": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Multipart form: `file`, a mesh with the model's own vertices, grown. Rays of a bake come from it. */
+        post: operations["baking_bring_cage_projects__uid__cage_post"];
+        delete: operations["baking_drop_cage_projects__uid__cage_delete"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{uid}/cage/shell": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Binary: a ShellHeader, then triangles of how far the rays of a bake reach outside and inside a sheet's surface. */
+        post: operations["baking_shell_projects__uid__cage_shell_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/projects/{uid}/card.jpg": {
         parameters: {
             query?: never;
@@ -510,6 +544,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/projects/{uid}/maps/{sheet}/straight": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Give a sheet the map that says where rays leave straight. */
+        post: operations["baking_straight_projects__uid__maps__sheet__straight_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/projects/{uid}/maps/{sheet}/{map}": {
         parameters: {
             query?: never;
@@ -619,6 +670,23 @@ export interface paths {
         get?: never;
         put?: never;
         post: operations["projects_pack_layout_projects__uid__pack_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{uid}/pairs": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Which parts a bake with these settings would measure against which. */
+        post: operations["baking_pairs_projects__uid__pairs_post"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1072,7 +1140,7 @@ export interface components {
              * Kind
              * @enum {string}
              */
-            kind: "share" | "count" | "switch" | "choice" | "direction";
+            kind: "share" | "part" | "length" | "count" | "switch" | "choice" | "direction";
             /**
              * Low
              * @default 0
@@ -1101,6 +1169,8 @@ export interface components {
              *       "antialias": 1,
              *       "back": 0.02,
              *       "bitangents": "pixel",
+             *       "cage": "blended",
+             *       "cage_blend": 0.02,
              *       "curvature_radius": 0.01,
              *       "facing": [
              *         0,
@@ -1108,12 +1178,15 @@ export interface components {
              *         0
              *       ],
              *       "front": 0.02,
+             *       "grain": 0.5,
              *       "id_by": "part",
              *       "ignore_back": true,
              *       "match_parts": true,
              *       "occlusion_reach": 0.4,
+             *       "pairs": [],
              *       "rays": 64,
              *       "seed": 0,
+             *       "shading": "everything",
              *       "thickness_reach": 0.1
              *     }
              */
@@ -1135,7 +1208,10 @@ export interface components {
          * @description Settings of a bake. Distances are shares of the model's diagonal.
          *
          *     front, back : how far outside and inside the model the high mesh is searched for
-         *     match_parts : measure each part only against the high part of its name; ignore_back : high faces seen from behind do not count
+         *     cage : which way rays leave (see `cage.Cage`); cage_blend : how far from hard edges a blended cage is split
+         *     match_parts : measure each part only against the high parts of its name; pairs : what the artist says otherwise
+         *     ignore_back : high faces seen from behind do not count; shading : what shades a place and is measured through
+         *     grain : how far the grain of few rays is evened out, 0 not at all
          *     rays : rays a texel for occlusion, bent normal and thickness; antialias : texels are measured on a grid of this many places a side
          *     occlusion_reach : what lies further off does not shade, 1 for no limit; curvature_radius : size of the forms that curvature tells
          *     bitangents : what shows the normal map works bitangents out for each pixel, or interpolates those of the vertices
@@ -1160,6 +1236,17 @@ export interface components {
              */
             bitangents: "pixel" | "vertex";
             /**
+             * Cage
+             * @default blended
+             * @enum {string}
+             */
+            cage: "blended" | "averaged" | "split" | "file";
+            /**
+             * Cage Blend
+             * @default 0.02
+             */
+            cage_blend: number;
+            /**
              * Curvature Radius
              * @default 0.01
              */
@@ -1183,6 +1270,11 @@ export interface components {
              */
             front: number;
             /**
+             * Grain
+             * @default 0.5
+             */
+            grain: number;
+            /**
              * Id By
              * @default part
              * @enum {string}
@@ -1204,6 +1296,11 @@ export interface components {
              */
             occlusion_reach: number;
             /**
+             * Pairs
+             * @default []
+             */
+            pairs: components["schemas"]["PartPair"][];
+            /**
              * Rays
              * @default 64
              */
@@ -1213,6 +1310,12 @@ export interface components {
              * @default 0
              */
             seed: number;
+            /**
+             * Shading
+             * @default everything
+             * @enum {string}
+             */
+            shading: "everything" | "matched" | "own";
             /**
              * Thickness Reach
              * @default 0.1
@@ -2057,6 +2160,8 @@ export interface components {
          * @description Everything about a project but its pixels.
          */
         Document: {
+            /** @default null */
+            cage_mesh: components["schemas"]["HighMesh"] | null;
             /**
              * Channels
              * @default [
@@ -2154,6 +2259,7 @@ export interface components {
             /**
              * @default {
              *       "blend_space": "srgb",
+             *       "crease_deg": 30,
              *       "height_range": 0.01,
              *       "multiply_vertex_colours": false,
              *       "swatches": []
@@ -2783,7 +2889,7 @@ export interface components {
         };
         /**
          * HighMesh
-         * @description A high mesh that bakes measure; its triangles lie in the store under `high_plane_id(key)`.
+         * @description A high mesh that bakes measure, or a cage; its triangles lie in the store under `high_plane_id(key)`.
          */
         HighMesh: {
             /** Key */
@@ -3356,7 +3462,7 @@ export interface components {
              * @default model
              * @enum {string}
              */
-            source: "high" | "model" | "normal-map" | "picture";
+            source: "high" | "model" | "normal-map" | "picture" | "hand";
             /**
              * Touch Up
              * @default true
@@ -3365,9 +3471,11 @@ export interface components {
         };
         /**
          * MeshMapKindAnswer
-         * @description One mesh map: what it tells, the settings that change it, and whether it casts rays of its own.
+         * @description One mesh map: what it tells, the settings that change it, whether it casts rays of its own, and whether it is painted, not baked.
          */
         MeshMapKindAnswer: {
+            /** By Hand */
+            by_hand: boolean;
             /** Components */
             components: number;
             /** From Normal */
@@ -3863,12 +3971,60 @@ export interface components {
              */
             strength: number;
         };
+        /**
+         * PairRow
+         * @description A low part, what it is measured against (high parts by name, everything or nothing), and whether the artist said so.
+         */
+        PairRow: {
+            /** High */
+            high: string[];
+            /** Low */
+            low: string;
+            /** Said */
+            said: boolean;
+            /**
+             * To
+             * @enum {string}
+             */
+            to: "parts" | "everything" | "nothing";
+        };
+        /**
+         * PairTable
+         * @description Pairs of a bake, every high part there is, and those that no low part is measured against.
+         */
+        PairTable: {
+            /** Alone */
+            alone: string[];
+            /** High */
+            high: string[];
+            /** Rows */
+            rows: components["schemas"]["PairRow"][];
+        };
         /** PartAnswer */
         PartAnswer: {
             /** Faces */
             faces: number;
             /** Name */
             name: string;
+        };
+        /**
+         * PartPair
+         * @description What an artist says of one low part: that it is measured against these high parts, against everything, or against nothing.
+         */
+        PartPair: {
+            /**
+             * High
+             * @default []
+             */
+            high: string[];
+            /** Low */
+            low: string;
+            /**
+             * To
+             * @default parts
+             * @enum {string}
+             */
+            to: "parts" | "everything" | "nothing";
         };
         /** PartRange */
         PartRange: {
@@ -4473,9 +4629,11 @@ export interface components {
         };
         /**
          * SetHighMeshes
-         * @description Replace the list of high meshes; their triangles are the caller's to bring along.
+         * @description Replace the list of high meshes and the cage; their triangles are the caller's to bring along.
          */
         SetHighMeshes: {
+            /** @default null */
+            cage: components["schemas"]["HighMesh"] | null;
             /**
              * @description discriminator enum property added by openapi-typescript
              * @enum {string}
@@ -4572,6 +4730,11 @@ export interface components {
              * @enum {string}
              */
             blend_space: "srgb" | "linear";
+            /**
+             * Crease Deg
+             * @default 30
+             */
+            crease_deg: number;
             /**
              * Height Range
              * @default 0.01
@@ -4753,6 +4916,23 @@ export interface components {
             vertices: components["schemas"]["Block"];
         };
         /**
+         * ShellBody
+         * @description The sheet whose rays are shown, and the bake's settings.
+         */
+        ShellBody: {
+            settings: components["schemas"]["BakeSettings"];
+            /** Sheet */
+            sheet: string;
+        };
+        /**
+         * ShellHeader
+         * @description How many triangles follow: (n, 3, 3) float32 places where rays start, then as many where they end, object space.
+         */
+        ShellHeader: {
+            /** Triangles */
+            triangles: number;
+        };
+        /**
          * Spots
          * @description Round spots strewn at random. size : of the largest; cover : share of places that hold one; variation : of their sizes.
          */
@@ -4920,6 +5100,11 @@ export interface components {
              * @default 1
              */
             strength: number;
+        };
+        /** StraightBody */
+        StraightBody: {
+            /** Revision */
+            revision: number;
         };
         /**
          * StrokeBegin
@@ -6558,6 +6743,299 @@ export interface operations {
             cookie?: never;
         };
         requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/octet-stream": string;
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+            /** @description Method Not Allowed */
+            405: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+            /** @description Unsupported Media Type */
+            415: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+            /** @description Insufficient Storage */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+        };
+    };
+    baking_bring_cage_projects__uid__cage_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                uid: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "multipart/form-data": {
+                    /** @description the cage and what it needs beside it */
+                    file: string[];
+                };
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobAnswer"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+            /** @description Method Not Allowed */
+            405: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+            /** @description Unsupported Media Type */
+            415: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+            /** @description Insufficient Storage */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+        };
+    };
+    baking_drop_cage_projects__uid__cage_delete: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                uid: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProjectState"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+            /** @description Method Not Allowed */
+            405: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+            /** @description Unsupported Media Type */
+            415: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+            /** @description Insufficient Storage */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+        };
+    };
+    baking_shell_projects__uid__cage_shell_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                uid: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ShellBody"];
+            };
+        };
         responses: {
             /** @description OK */
             200: {
@@ -8679,6 +9157,105 @@ export interface operations {
             };
         };
     };
+    baking_straight_projects__uid__maps__sheet__straight_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                uid: string;
+                sheet: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["StraightBody"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProjectState"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+            /** @description Method Not Allowed */
+            405: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+            /** @description Unsupported Media Type */
+            415: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+            /** @description Insufficient Storage */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+        };
+    };
     baking_drop_map_projects__uid__maps__sheet___map__delete: {
         parameters: {
             query?: never;
@@ -9395,6 +9972,104 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["JobAnswer"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+            /** @description Method Not Allowed */
+            405: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+            /** @description Unsupported Media Type */
+            415: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+            /** @description Insufficient Storage */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+        };
+    };
+    baking_pairs_projects__uid__pairs_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                uid: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["BakeSettings"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PairTable"];
                 };
             };
             /** @description Bad Request */

@@ -9,8 +9,8 @@ UV_SLACK = 1e-5
 #: UVs farther out than this many squares are left out: a float32 that large no longer tells texels of a 4096² sheet apart.
 UV_LIMIT = 10_000.0
 
-#: Faces meeting at less than this angle share a smooth normal when a file brings none (degrees).
-CREASE_DEG = 50.0
+#: Faces meeting at no more than this angle share a smooth normal when a file brings none (degrees): chamfers of 45° stay flat.
+CREASE_DEG = 30.0
 
 #: Surface facing away from a dab by more than this cosine takes no paint; the ramp above it avoids a hard edge.
 FACING_FADE_COS = 0.25

@@ -2,9 +2,11 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Iterator, Mapping
+from contextlib import contextmanager
 from dataclasses import dataclass, field
 from pathlib import Path
+from tempfile import TemporaryDirectory
 from threading import Lock
 from typing import Annotated, Any, Literal
 
@@ -12,9 +14,11 @@ import numpy as np
 from numpy.typing import NDArray
 from pydantic import Field
 
-from ruvelt.core.bake.baker import Baker
+from ruvelt.core.bake.baker import Baker, Straight
+from ruvelt.core.bake.cage import Cage
 from ruvelt.core.bake.curvature import curvature_of
 from ruvelt.core.bake.from_normal import FROM_NORMAL, hollows, turned_normals
+from ruvelt.core.bake.grain import Answers
 from ruvelt.core.bake.maps import SUSPECTS, map_kind
 from ruvelt.core.bake.settings import BakeSettings
 from ruvelt.core.bake.source import FAR_LIMIT, MISSED, OTHER_PART, BakeSource, needed_bytes
@@ -34,6 +38,8 @@ from ruvelt.studio.repaint import image_to_plane
 from ruvelt.studio.session import Session, difference
 
 Progress = Callable[[int, int, str], None]
+#: The map that says by hand where rays leave straight.
+STRAIGHT = "straight"
 #: Share of the free memory that a bake may take.
 MEMORY_SHARE = 0.75
 
@@ -59,11 +65,25 @@ class Arrival:
     packed: bytes
 
 
+@dataclass(frozen=True)
+class Stage:
+    """Progress of one sheet among all."""
+
+    progress: Progress
+    before: int
+    planned: int
+
+    def tell(self, done: int, what: str) -> None:
+        self.progress(self.before + done, self.planned, what)
+
+
 @dataclass
 class BakeRun:
     """What a bake has made so far. Windows ask for what arrived since they last asked."""
 
     arrivals: list[Arrival] = field(default_factory=list)
+    #: Where the newest piece of a sheet, map and chunk stands among them.
+    newest: dict[tuple[str, str, int], int] = field(default_factory=dict)
     lock: Lock = field(default_factory=Lock)
 
     def since(self, first: int) -> list[Arrival]:
@@ -93,9 +113,35 @@ def check_memory(triangles: int) -> None:
         )
 
 
-def high_models(session: Session) -> list[Model]:
-    """The project's high meshes, read once."""
-    return [session.high_model(mesh.key) for mesh in session.document.high_meshes]
+def bake_source(session: Session, kind: str, tell: Callable[[str], None] = lambda what: None) -> BakeSource:
+    """What a bake of the kind "high" or "model" measures; `tell` hears of each mesh before it is read."""
+    document, high, cage = session.document, [], None
+    if kind == "high":
+        for mesh in document.high_meshes:
+            tell(f"Reading {mesh.name}")
+            high.append(session.high_model(mesh.key))
+        if high and document.cage_mesh is not None:
+            tell(f"Reading {document.cage_mesh.name}")
+            cage = session.high_model(document.cage_mesh.key)
+    return BakeSource(session.model, high, cage)
+
+
+def pair_table(session: Session, settings: BakeSettings) -> dict[str, Any]:
+    """Which parts a bake would measure against which, as rows to look at and change, and the high parts that no row has."""
+    source = bake_source(session, "high")
+    if not source.projects:
+        return {"rows": [], "high": [], "alone": []}
+    names, pairing = source.part_names, source.pairing(settings)
+    rows = [
+        {
+            "low": low,
+            "to": "everything" if partners is None else "parts" if partners else "nothing",
+            "high": [names[i] for i in partners or ()],
+            "said": said,
+        }
+        for low, partners, said in zip(source.low.parts, pairing.partners, pairing.said, strict=True)
+    ]
+    return {"rows": rows, "high": list(dict.fromkeys(names)), "alone": [names[i] for i in pairing.alone]}
 
 
 def add_high_mesh(
@@ -114,17 +160,63 @@ def add_high_mesh(
     BakeSource(session.model, (model,))
     progress(2, 3, "Storing it")
     with session.lock:
-        meshes = session.document.high_meshes
-        key, number = safe_id(model.name), 2
-        while any(m.key == key for m in meshes):
-            key, number = f"{safe_id(model.name)}-{number}", number + 1
-        entry = HighMesh(key=key, name=(model.name.strip() or key)[:80], triangles=len(model.triangles))
-        blob = session.store.blobs.put_bytes(model.to_bytes())
-        plane = high_plane_id(key)
-        edit = SetHighMeshes(meshes=(*meshes, entry))
-        session.store.commit(f"Bring in high mesh {entry.name}", edit=edit, changes={plane: {0: blob}}, components={plane: 0})
+        document = session.document
+        entry = _entry(session, model)
+        edit = SetHighMeshes(meshes=(*document.high_meshes, entry), cage=document.cage_mesh)
+        _commit_mesh(session, model, entry.key, edit, f"Bring in high mesh {entry.name}")
     progress(3, 3, "Done")
-    return key
+    return entry.key
+
+
+def add_cage(
+    session: Session,
+    data: bytes,
+    filename: str,
+    progress: Progress,
+    companions: Mapping[str, bytes] | None = None,
+    import_bytes: int = DEFAULT_BYTES,
+) -> str:
+    """Take a mesh like the model as the cage that rays come from, as one step of history; returns its key. Raises InputError for another mesh."""
+    progress(0, 3, "Reading the mesh")
+    model = read_mesh(data, filename, companions, Allowance(import_bytes, lambda: progress(0, 3, "Reading the mesh")))
+    progress(1, 3, "Comparing it with the model")
+    Cage(session.model, "file", 0.0, session.model.crease_deg, model)
+    progress(2, 3, "Storing it")
+    with session.lock:
+        document = session.document
+        entry = _entry(session, model)
+        edit = SetHighMeshes(meshes=document.high_meshes, cage=entry)
+        _commit_mesh(session, model, entry.key, edit, f"Bring in cage {entry.name}", document.cage_mesh)
+    progress(3, 3, "Done")
+    return entry.key
+
+
+def remove_cage(session: Session, revision: int | None = None) -> None:
+    with session.lock:
+        session.check_revision(revision)
+        document = session.document
+        if document.cage_mesh is None:
+            raise NotFound("That cage is gone already.")
+        plane = high_plane_id(document.cage_mesh.key)
+        session.store.commit("Take the cage away", edit=SetHighMeshes(meshes=document.high_meshes), changes={plane: {0: None}})
+
+
+def _entry(session: Session, model: Model) -> HighMesh:
+    """The document's entry of a mesh, under a key that no other has."""
+    document = session.document
+    taken = {m.key for m in (*document.high_meshes, *([document.cage_mesh] if document.cage_mesh else []))}
+    key, number = safe_id(model.name), 2
+    while key in taken:
+        key, number = f"{safe_id(model.name)}-{number}", number + 1
+    return HighMesh(key=key, name=(model.name.strip() or key)[:80], triangles=len(model.triangles))
+
+
+def _commit_mesh(session: Session, model: Model, key: str, edit: SetHighMeshes, label: str, gone: HighMesh | None = None) -> None:
+    plane = high_plane_id(key)
+    changes: dict[str, dict[int, str | None]] = {plane: {0: session.store.blobs.put_bytes(model.to_bytes())}}
+    if gone is not None:
+        changes[high_plane_id(gone.key)] = {0: None}
+    session.store.commit(label, edit=edit, changes=changes, components={plane: 0})
 
 
 def remove_high_mesh(session: Session, key: str, revision: int | None = None) -> None:
@@ -133,7 +225,9 @@ def remove_high_mesh(session: Session, key: str, revision: int | None = None) ->
         kept = tuple(m for m in session.document.high_meshes if m.key != key)
         if len(kept) == len(session.document.high_meshes):
             raise NotFound("That high mesh is gone already.")
-        session.store.commit(f"Take high mesh {key} away", edit=SetHighMeshes(meshes=kept), changes={high_plane_id(key): {0: None}})
+        session.store.commit(
+            f"Take high mesh {key} away", edit=SetHighMeshes(meshes=kept, cage=session.document.cage_mesh), changes={high_plane_id(key): {0: None}}
+        )
 
 
 # -- baking ---------------------------------------------------------------------------------------------------------------------
@@ -175,7 +269,7 @@ class BakeDesk:
         else:
             made = self._by_rays(maps, sheets, request, progress, run, workers)
         try:
-            session.store.blobs.store_ahead({a.key: (a.shape, a.packed) for a in run.arrivals})
+            session.store.blobs.store_ahead({a.key: (a.shape, a.packed) for a in run.arrivals if a.packed})
             with session.lock:
                 self._store(made, request, sheets)
                 counts = suspects(session)
@@ -186,28 +280,74 @@ class BakeDesk:
     def _by_rays(
         self, maps: tuple[str, ...], sheets: list[Sheet], request: BakeRequest, progress: Progress, run: BakeRun, workers: Workers
     ) -> dict[str, dict[int, str]]:
-        session = self._session
-        high = high_models(session) if request.source == "high" else []
-        check_memory(sum(len(m.triangles) for m in high or [session.model]))
-        source = BakeSource(session.model, high)
+        session, made = self._session, dict[str, dict[int, str]]()
+        planned = 0
+
+        def preparing(what: str) -> None:
+            progress(0, planned, what)
+
+        preparing("Reading the model")
+        source = bake_source(session, request.source, preparing)
+        check_memory(sum(len(m.triangles) for m in source.meshes))
         # One sheet after the other, so that a project of many fits into the memory it is given.
-        planned = [Baker(session.samples(sheet), source, request.settings, workers).planned(maps) for sheet in sheets]
-        made: dict[str, dict[int, str]] = {}
-        for i, sheet in enumerate(sheets):
-            before, whole, where = sum(planned[:i]), sum(planned), sheet
+        rays = []
+        for sheet in sheets:
+            preparing(f"{sheet.name}: Laying out its texels")
+            rays.append(Baker(session.samples(sheet), source, request.settings, workers).planned(maps))
+        planned = sum(rays)
+        with TemporaryDirectory(prefix="ruvelt-bake-") as folder:
+            place = Path(folder) if len(sheets) > 1 else None
+            told = []
+            for i, sheet in enumerate(sheets):
+                stage = Stage(progress, sum(rays[:i]), planned)
+                told.append(self._measured(maps, sheet, source, request.settings, workers, stage, made, run, place))
+            for i, sheet in enumerate(sheets):
+                answers = told[i]
+                if answers is None:
+                    continue
+                beside = [other for k, other in enumerate(told) if other is not None and k != i]
 
-            def told(done: int, _: int, what: str, *, before: int = before, whole: int = whole, where: Sheet = where) -> None:
-                progress(before + done, whole, f"{where.name}: {what}")
+                def stop(where: Sheet = sheet) -> None:
+                    progress(planned, planned, f"{where.name}: Evening out the grain")
 
-            def arrived(map_id: str, chunk: int, values: U16, *, where: Sheet = where) -> None:
-                self._arrived(where, map_id, chunk, values, made, run)
+                def arrived(map_id: str, chunk: int, values: U16, *, where: Sheet = sheet) -> None:
+                    self._arrived(where, map_id, chunk, values, made, run)
 
-            session.pinned[sheet.id] += 1
-            try:
-                Baker(session.samples(sheet), source, request.settings, workers).bake(maps, told, arrived)
-            finally:
-                session.pinned[sheet.id] -= 1
+                with self._held(sheet) as samples:
+                    Baker(samples, source, request.settings, workers).finish(maps, answers.loaded() if place else answers, arrived, beside, stop)
         return made
+
+    @contextmanager
+    def _held(self, sheet: Sheet) -> Iterator[SheetSamples]:
+        """A sheet's samples, which stay while they are worked with."""
+        session = self._session
+        session.pinned[sheet.id] += 1
+        try:
+            yield session.samples(sheet)
+        finally:
+            session.pinned[sheet.id] -= 1
+
+    def _measured(
+        self,
+        maps: tuple[str, ...],
+        sheet: Sheet,
+        source: BakeSource,
+        settings: BakeSettings,
+        workers: Workers,
+        stage: Stage,
+        made: dict[str, dict[int, str]],
+        run: BakeRun,
+        folder: Path | None,
+    ) -> Answers | None:
+        """Every ray of a sheet; what rays told lies in a folder where there are many sheets, so that they take no memory."""
+
+        def arrived(map_id: str, chunk: int, values: U16) -> None:
+            self._arrived(sheet, map_id, chunk, values, made, run)
+
+        with self._held(sheet) as samples:
+            baker = Baker(samples, source, settings, workers, _straight_rays(self._session, sheet))
+            answers = baker.measure(maps, lambda done, _, what: stage.tell(done, f"{sheet.name}: {what}"), arrived)
+        return answers.laid_down(folder / sheet.id) if answers and folder else answers
 
     def _from_normal_maps(
         self, maps: tuple[str, ...], sheets: list[Sheet], settings: BakeSettings, progress: Progress, run: BakeRun, workers: Workers
@@ -240,6 +380,11 @@ class BakeDesk:
         key, packed = self._session.store.blobs.packed(values)
         with run.lock:
             made.setdefault(base_plane_id(sheet.id, map_id), {})[chunk] = key
+            old = run.newest.get((sheet.id, map_id, chunk))
+            if old is not None:
+                # Evened out; what came first is of no more use.
+                run.arrivals[old].packed = b""
+            run.newest[sheet.id, map_id, chunk] = len(run.arrivals)
             run.arrivals.append(Arrival(sheet.id, map_id, chunk, key, len(values), packed))
 
     def _store(self, made: dict[str, dict[int, str]], request: BakeRequest, sheets: list[Sheet]) -> None:
@@ -260,10 +405,33 @@ class BakeDesk:
                 plane = base_plane_id(sheet.id, m)
                 old[plane] = session.store.planes.get(plane, Plane(SHAPES[m].components + 1))
                 new[plane] = Plane(SHAPES[m].components + 1, dict(made[plane]))
+            # A bake that meets no other mesh has nothing to suspect, whatever one before it had.
+            stale = base_plane_id(sheet.id, SUSPECTS)
+            if source == "model" and entries.pop(SUSPECTS, None) is not None and stale in session.store.planes:
+                old[stale], new[stale] = session.store.planes[stale], Plane(2)
             edits.append(SetSheet(sheet=sheet.id, values={"mesh_maps": [entries[m].model_dump() for m in SHAPES if m in entries]}))
         told = ", ".join(SHAPES[m].name for m in dict.fromkeys(request.maps))
         components = {name: plane.components for name, plane in new.items()}
         session.store.commit(f"Bake {told}"[:120], edit=Batch(edits=tuple(edits)), changes=difference(old, new), components=components)
+
+
+def _straight_rays(session: Session, sheet: Sheet) -> Straight:
+    """What is painted of a sheet to say where rays leave straight along the face."""
+    if all(m.id != STRAIGHT for m in sheet.mesh_maps):
+        return lambda chunk: None
+    evaluator = session.display(sheet.id).evaluator
+    return lambda chunk: evaluator.composite(PREFIX + STRAIGHT, chunk)[0] / np.float32(65535)
+
+
+def begin_straight(session: Session, sheet_id: str, revision: int | None = None) -> None:
+    """Give a sheet the map that says where rays leave straight, black all over, to be painted like a touch-up."""
+    with session.lock:
+        session.check_revision(revision)
+        sheet = session.sheet(sheet_id)
+        if all(m.id != STRAIGHT for m in sheet.mesh_maps):
+            entries = [*sheet.mesh_maps, MeshMap(id=STRAIGHT, source="hand")]
+            edit = SetSheet(sheet=sheet.id, values={"mesh_maps": [m.model_dump() for m in entries]})
+            session.store.commit(f"Straight rays of {sheet.name}", edit=edit)
 
 
 def _chunk_codes(values: NDArray[np.float32], samples: SheetSamples, chunk: int) -> U16:

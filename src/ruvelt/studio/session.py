@@ -7,7 +7,7 @@ import time
 from collections import Counter
 from collections.abc import Callable, Iterable, Mapping, Sequence
 from contextlib import suppress
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from pathlib import Path
 from threading import RLock
 from typing import Any, overload
@@ -170,16 +170,24 @@ class Session:
     @property
     def _surface(self) -> _Surface:
         """The model and what follows from it; made anew when another UV layout came, or an undo took one back."""
-        key = self.store.model_key
+        key = self.surface_key
         with self.lock:
             if self._kept_surface is None or self._kept_surface[0] != key:
-                model = Model.from_bytes(self.store.blobs.get_bytes(key))
+                model = self._creased(Model.from_bytes(self.store.blobs.get_bytes(self.store.model_key)))
                 self._kept_surface = (key, _Surface(model, self.store.sheet_rule, bool(self.document.sheets)))
             return self._kept_surface[1]
 
     @property
     def model(self) -> Model:
         return self._surface.model
+
+    @property
+    def surface_key(self) -> str:
+        """What everything made from the model depends on: its content, and the crease angle, which normals follow."""
+        return f"{self.store.model_key}@{self.document.settings.crease_deg:g}"
+
+    def _creased(self, model: Model) -> Model:
+        return replace(model, crease_deg=self.document.settings.crease_deg)
 
     @property
     def faces(self) -> FaceIndex:
@@ -197,8 +205,9 @@ class Session:
         """A high mesh that bakes measure, read once."""
         blob = self.store.planes[high_plane_id(key)].chunks[0]
         with self.lock:
-            if blob not in self._high:
-                self._high[blob] = Model.from_bytes(self.store.blobs.get_bytes(blob))
+            found = self._high.get(blob)
+            if found is None or found.crease_deg != self.document.settings.crease_deg:
+                self._high[blob] = self._creased(found or Model.from_bytes(self.store.blobs.get_bytes(blob)))
             return self._high[blob]
 
     @property
@@ -217,7 +226,7 @@ class Session:
         return self._work(sheet).samples
 
     def _work(self, sheet: Sheet) -> _SheetWork:
-        key = self.store.model_key
+        key = self.surface_key
         with self.lock:
             work = self._sheets.get(sheet.id)
             if work is None or (work.resolution, work.model) != (sheet.resolution, key):
@@ -331,7 +340,7 @@ class Session:
 
     def _scope(self, sheet: Sheet) -> str:
         """What pictures of a sheet depend on beside their stamps."""
-        return f"{PICTURES}/{self.store.model_key}/{self.store.sheet_rule}/{sheet.plan}/{sheet.resolution}"
+        return f"{PICTURES}/{self.surface_key}/{self.store.sheet_rule}/{sheet.plan}/{sheet.resolution}"
 
     def tiles(self, sheet_id: str, wanted: list[tuple[str, int]]) -> list[NDArray[np.uint8]]:
         """Display tiles by (texture, chunk): kept pictures where they are current, the others evaluated and kept for the next opening."""
@@ -380,7 +389,7 @@ class Session:
         """Rays against what is visible."""
         with self.lock:
             hidden = self.document.hidden_parts
-            key = self.store.model_key
+            key = self.surface_key
             if self._caster is None or self._caster[:2] != (hidden, key):
                 faces = self.hidden_faces
                 self._caster = (hidden, key, RayCaster(self.model, None if faces is None else ~faces))

@@ -10,21 +10,28 @@ from ruvelt.core.bake.baker import Baker
 from ruvelt.core.bake.from_normal import FROM_NORMAL
 from ruvelt.core.bake.maps import MAPS
 from ruvelt.core.bake.settings import PARAMETERS, BakeSettings
-from ruvelt.core.bake.source import BakeSource, needed_bytes
+from ruvelt.core.bake.source import needed_bytes
 from ruvelt.core.planes.plane import U16
 from ruvelt.core.samples.chunks import CHUNK
+from ruvelt.core.stack.mesh_maps import SHAPES
 from ruvelt.store.blobs import unpack
 from ruvelt.studio.bakes import (
+    STRAIGHT,
     BakeRequest,
+    add_cage,
     add_high_mesh,
     available_bytes,
-    high_models,
+    bake_source,
+    begin_straight,
     import_map,
+    pair_table,
+    remove_cage,
     remove_high_mesh,
     remove_map,
     set_touch_up,
     suspects,
 )
+from ruvelt.studio.cages import shell_triangles
 from ruvelt.studio.cells import map_pictures
 from ruvelt.studio.jobs import Job
 from ruvelt.studio.pool import Opened
@@ -49,9 +56,16 @@ def registry() -> s.BakeRegistry:
             settings=list(k.settings),
             rays=bool(k.rays),
             from_normal=k.id in FROM_NORMAL,
+            by_hand=False,
         )
         for k in MAPS
     ]
+    tells = "Where it is white, rays leave straight along the face. Painted, not baked."
+    maps.append(
+        s.MeshMapKindAnswer(
+            id=STRAIGHT, name=SHAPES[STRAIGHT].name, components=1, tells=tells, settings=[], rays=False, from_normal=False, by_hand=True
+        )
+    )
     return s.BakeRegistry(maps=maps, parameters=list(PARAMETERS), settings=BakeSettings())
 
 
@@ -76,6 +90,39 @@ def drop_high_mesh(path: s.HighPath):  # type: ignore[no-untyped-def]
     return state_of(session)
 
 
+@api.post("/projects/<uid>/cage", responses={200: s.JobAnswer})
+@form_body("the cage and what it needs beside it")
+def bring_cage(path: s.ProjectPath):  # type: ignore[no-untyped-def]
+    """Multipart form: `file`, a mesh with the model's own vertices, grown. Rays of a bake come from it."""
+    mesh = uploaded_mesh("Choose the file of a cage.")
+    import_bytes = studio().limits.import_bytes
+
+    def work(project: Opened, job: Job) -> dict[str, object]:
+        return {"cage": add_cage(project.session, mesh.data, mesh.name, job.progress, mesh.beside, import_bytes)}
+
+    return job_answer(studio().start(path.uid, "cage", f"Bring in {mesh.name}", work))
+
+
+@api.delete("/projects/<uid>/cage", responses={200: s.ProjectState})
+def drop_cage(path: s.ProjectPath):  # type: ignore[no-untyped-def]
+    session = session_of(path.uid)
+    remove_cage(session)
+    return state_of(session)
+
+
+@api.post("/projects/<uid>/pairs", responses={200: s.PairTable})
+def pairs(path: s.ProjectPath, body: BakeSettings):  # type: ignore[no-untyped-def]
+    """Which parts a bake with these settings would measure against which."""
+    return pair_table(session_of(path.uid), body)
+
+
+@api.post("/projects/<uid>/cage/shell", responses=binary_answer(s.ShellHeader))
+def shell(path: s.ProjectPath, body: s.ShellBody):  # type: ignore[no-untyped-def]
+    """Binary: a ShellHeader, then triangles of how far the rays of a bake reach outside and inside a sheet's surface."""
+    outer, inner = shell_triangles(session_of(path.uid), body.sheet, body.settings)
+    return binary(s.ShellHeader(triangles=len(outer)), [outer.tobytes(), inner.tobytes()])
+
+
 @api.post("/projects/<uid>/bake", responses={200: s.JobAnswer})
 def bake(path: s.ProjectPath, body: BakeRequest):  # type: ignore[no-untyped-def]
     return job_answer(studio().start(path.uid, "bake", "Bake", lambda project, job: project.bakes.bake(body, job.progress)))
@@ -84,13 +131,12 @@ def bake(path: s.ProjectPath, body: BakeRequest):  # type: ignore[no-untyped-def
 @api.post("/projects/<uid>/bake/estimate", responses={200: s.BakeEstimate})
 def estimate(path: s.ProjectPath, body: BakeRequest):  # type: ignore[no-untyped-def]
     session = session_of(path.uid)
-    high = high_models(session) if body.source == "high" else []
-    source = BakeSource(session.model, high)
+    source = bake_source(session, body.source)
     wanted = body.sheets or tuple(x.id for x in session.document.sheets)
     rays = 0
     if body.source != "normal-map":
         rays = sum(Baker(session.samples(session.sheet(x)), source, body.settings).planned(body.maps) for x in wanted)
-    triangles = sum(len(m.triangles) for m in high or [session.model])
+    triangles = sum(len(m.triangles) for m in source.meshes)
     return s.BakeEstimate(rays=rays, memory=needed_bytes(triangles), free=available_bytes()).model_dump()
 
 
@@ -101,7 +147,8 @@ def arrived(path: s.ProjectPath, body: s.ArrivedBody):  # type: ignore[no-untype
     if run is None:
         return binary(s.ArrivedHeader(count=0, running=False, tiles=[]), [])
     new = run.since(body.after)
-    mine = [(i, a) for i, a in enumerate(new, body.after) if a.sheet == body.sheet and a.map == body.map]
+    # Pieces that a later one took the place of have no bytes any more.
+    mine = [(i, a) for i, a in enumerate(new, body.after) if a.sheet == body.sheet and a.map == body.map and a.packed]
     count = body.after + len(new)
     if len(mine) > TILES_AN_ANSWER:
         count, mine = mine[TILES_AN_ANSWER][0], mine[:TILES_AN_ANSWER]
@@ -131,6 +178,14 @@ def pictures(path: s.SheetPath):  # type: ignore[no-untyped-def]
 def touch_up(path: s.MapPath, body: s.TouchUpBody):  # type: ignore[no-untyped-def]
     session = session_of(path.uid)
     set_touch_up(session, path.sheet, path.map, body.on, body.revision)
+    return state_of(session)
+
+
+@api.post("/projects/<uid>/maps/<sheet>/straight", responses={200: s.ProjectState})
+def straight(path: s.SheetPath, body: s.StraightBody):  # type: ignore[no-untyped-def]
+    """Give a sheet the map that says where rays leave straight."""
+    session = session_of(path.uid)
+    begin_straight(session, path.sheet, body.revision)
     return state_of(session)
 
 

@@ -106,7 +106,7 @@ def state_of(session: Session) -> dict[str, object]:
             redo_label=redo,
             head=store.head,
             painted=sorted(name for name, plane in store.planes.items() if plane.chunks),
-            model=store.model_key,
+            model=session.surface_key,
         ).model_dump(mode="json")
 
 

@@ -106,7 +106,7 @@ class StackRegistry(BaseModel):
 
 
 class MeshMapKindAnswer(BaseModel):
-    """One mesh map: what it tells, the settings that change it, and whether it casts rays of its own."""
+    """One mesh map: what it tells, the settings that change it, whether it casts rays of its own, and whether it is painted, not baked."""
 
     id: str
     name: str
@@ -115,6 +115,7 @@ class MeshMapKindAnswer(BaseModel):
     settings: list[str]
     rays: bool
     from_normal: bool
+    by_hand: bool
 
 
 class BakeRegistry(BaseModel):
@@ -157,6 +158,36 @@ class HighPath(ProjectPath):
     key: str
 
 
+class PairRow(BaseModel):
+    """A low part, what it is measured against (high parts by name, everything or nothing), and whether the artist said so."""
+
+    low: str
+    to: Literal["parts", "everything", "nothing"]
+    high: list[str]
+    said: bool
+
+
+class PairTable(BaseModel):
+    """Pairs of a bake, every high part there is, and those that no low part is measured against."""
+
+    rows: list[PairRow]
+    high: list[str]
+    alone: list[str]
+
+
+class ShellBody(Body):
+    """The sheet whose rays are shown, and the bake's settings."""
+
+    sheet: Id
+    settings: BakeSettings
+
+
+class ShellHeader(BaseModel):
+    """How many triangles follow: (n, 3, 3) float32 places where rays start, then as many where they end, object space."""
+
+    triangles: int
+
+
 class BakeEstimate(BaseModel):
     """Rays that a bake would cast, bytes of memory it needs, and bytes that are free."""
 
@@ -179,6 +210,10 @@ class ArrivedHeader(BaseModel):
     count: int
     running: bool
     tiles: list[TileEntry]
+
+
+class StraightBody(Body):
+    revision: Revision
 
 
 class TouchUpBody(Body):

@@ -55,7 +55,6 @@ def _holder(owner, uv, x, y, side, px, py):
         f32[:, :, ::1],
         f32[:, :, ::1],
         f32[:, :, ::1],
-        f32[:, :, ::1],
         i64,
         i64,
         f32[:, ::1],
@@ -73,7 +72,7 @@ def _holder(owner, uv, x, y, side, px, py):
     late=True,
 )
 def texel_points(
-    owner, uv, corners, normals, cages, tangents, chunk, side, shifts, turn, pulls, local, triangle, position, normal, cage, geometric, tangent, frame
+    owner, uv, corners, normals, tangents, chunk, side, shifts, turn, pulls, local, triangle, bary, position, normal, geometric, tangent, frame
 ):
     """Surface points under one place of each covered texel of a chunk, shifts[turn] from its centre; returns how many.
 
@@ -122,11 +121,11 @@ def texel_points(
         total = wa + wb + wc
         wa, wb, wc = wa / total, wb / total, wc / total
         local[n], triangle[n] = i, t
+        bary[n, 0], bary[n, 1], bary[n, 2] = wa, wb, wc
         sign = tangents[t, 0, 3]
         for k in range(3):
             position[n, k] = wa * corners[t, 0, k] + wb * corners[t, 1, k] + wc * corners[t, 2, k]
             normal[n, k] = wa * normals[t, 0, k] + wb * normals[t, 1, k] + wc * normals[t, 2, k]
-            cage[n, k] = wa * cages[t, 0, k] + wb * cages[t, 1, k] + wc * cages[t, 2, k]
             tangent[n, k] = wa * tangents[t, 0, k] + wb * tangents[t, 1, k] + wc * tangents[t, 2, k]
             k1, k2 = (k + 1) % 3, (k + 2) % 3
             b0 = normals[t, 0, k1] * tangents[t, 0, k2] - normals[t, 0, k2] * tangents[t, 0, k1]
@@ -138,7 +137,6 @@ def texel_points(
         frame[n, 1] = np.sqrt(tangent[n, 0] ** 2 + tangent[n, 1] ** 2 + tangent[n, 2] ** 2)
         frame[n, 2], frame[n, 3], frame[n, 4] = _unit(frame[n, 2], frame[n, 3], frame[n, 4])
         normal[n, 0], normal[n, 1], normal[n, 2] = _unit(normal[n, 0], normal[n, 1], normal[n, 2])
-        cage[n, 0], cage[n, 1], cage[n, 2] = _unit(cage[n, 0], cage[n, 1], cage[n, 2])
         tangent[n, 0], tangent[n, 1], tangent[n, 2] = _unit(tangent[n, 0], tangent[n, 1], tangent[n, 2])
         ux, uy, uz = corners[t, 1, 0] - corners[t, 0, 0], corners[t, 1, 1] - corners[t, 0, 1], corners[t, 1, 2] - corners[t, 0, 2]
         vx, vy, vz = corners[t, 2, 0] - corners[t, 0, 0], corners[t, 2, 1] - corners[t, 0, 1], corners[t, 2, 2] - corners[t, 0, 2]
@@ -163,19 +161,40 @@ def _hash(x):
     return x
 
 
-@kernel(numba.void(f32[:, ::1], f32[:, ::1], f32[:, ::1], i64[::1], f32[:, ::1], u32, f32, i64, i64, f32[:, ::1], f32[:, ::1]), late=True)
-def hemisphere_rays(position, normal, geometric, key, table, seed, bias, first, last, origin, direction):
+@kernel(
+    numba.void(
+        f32[:, ::1],
+        f32[:, ::1],
+        f32[:, ::1],
+        i64[::1],
+        f32[:, ::1],
+        u32,
+        f32,
+        f32,
+        f32,
+        i64,
+        i64,
+        f32[:, ::1],
+        f32[:, ::1],
+        f32[::1],
+    ),
+    late=True,
+)
+def hemisphere_rays(position, normal, geometric, key, table, seed, bias, reach, fade, first, last, origin, direction, limit):
     """Cosine-weighted rays over points first … last, all rays of a point in a row.
 
     The table's low-discrepancy points are turned by a shift of each point's own (Cranley and Patterson 1976) and laid on the hemisphere
     by the concentric map (Shirley and Chiu 1997). Rays that would start below the face are mirrored at it.
+
+    limit : how far each ray goes, spread evenly over the last share `fade` of `reach`, so that what it meets counts less the further it lies
     """
-    scale = np.float32(1.0 / 4294967296.0)
+    turn = np.float32(1.0 / 4294967296.0)
     one, quarter = np.float32(1), np.float32(np.pi / 4)
     n = len(table)
     for p in range(first, last):
         a = _hash(np.uint32(key[p] & 0xFFFFFFFF) ^ _hash(seed))
-        shift_u, shift_v = np.float32(a) * scale, np.float32(_hash(a ^ np.uint32(0x9E3779B9))) * scale
+        shift_u, shift_v = np.float32(a) * turn, np.float32(_hash(a ^ np.uint32(0x9E3779B9))) * turn
+        shift_w = np.float32(_hash(a ^ np.uint32(0x85EBCA6B))) * turn
         nx, ny, nz = normal[p, 0], normal[p, 1], normal[p, 2]
         gx, gy, gz = geometric[p, 0], geometric[p, 1], geometric[p, 2]
         # An orthonormal basis without a branch on the normal (Duff et al. 2017).
@@ -205,6 +224,8 @@ def hemisphere_rays(position, normal, geometric, key, table, seed, bias, first, 
                 dx, dy, dz = dx - below * gx, dy - below * gy, dz - below * gz
             origin[at + r, 0], origin[at + r, 1], origin[at + r, 2] = ox, oy, oz
             direction[at + r, 0], direction[at + r, 1], direction[at + r, 2] = dx, dy, dz
+            w = table[r, 2] + shift_w
+            limit[at + r] = reach * (one - fade * (w - one if w >= one else w))
 
 
 @kernel(numba.void(i32[::1], f32[:, ::1], f32[:, ::1], i64, i64, i64, f32[::1], f32[:, ::1]), late=True)
@@ -239,14 +260,15 @@ def gather_thickness(distance, direction, inward, first, last, rays, reach, out)
         out[p] = total / np.float32(rays)
 
 
-@kernel(numba.void(f32[:, ::1], f32[:, ::1], i64[::1], f32, f32[::1], f32, f32[:, ::1], f32[:, ::1]), late=True)
-def cage_rays(position, cage, rows, front, centre, scale, start, way):
-    """Rays from `front` outside along the cage, inward; starts in the scene's own units."""
+@kernel(numba.void(f32[:, ::1], f32[:, ::1], f32[:, ::1], i64[::1], f32[::1], f32, f32[:, ::1], f32[:, ::1], f32[::1]), late=True)
+def cage_rays(position, cage, reach, rows, centre, scale, start, way, limit):
+    """Rays from `reach[:, 0]` outside along the cage to `reach[:, 1]` inside; starts and limits in the scene's own units."""
     for i in range(len(rows)):
         p = rows[i]
         for k in range(3):
-            start[i, k] = (position[p, k] + cage[p, k] * front - centre[k]) * scale
+            start[i, k] = (position[p, k] + cage[p, k] * reach[p, 0] - centre[k]) * scale
             way[i, k] = -cage[p, k]
+        limit[i] = (reach[p, 0] + reach[p, 1]) * scale
 
 
 @kernel(
@@ -291,11 +313,13 @@ def take_hits(primitive, u, v, outward, way, ignore_back, index, corners, normal
     return passed
 
 
-@kernel(numba.void(f32[:, ::1], f32[:, ::1], f32[:, ::1], f32[:, ::1], i32[::1], i32[::1], i32[::1], f32, f32, u8[::1], f32[::1], u8[::1]), late=True)
-def judge_hits(low, cage, up, high, triangle, wanted, met, front, back, bits, height, suspect):
+@kernel(
+    numba.void(f32[:, ::1], f32[:, ::1], f32[:, ::1], f32[:, ::1], f32[:, ::1], i32[::1], numba.boolean[::1], u8[::1], f32[::1], u8[::1]), late=True
+)
+def judge_hits(low, cage, reach, up, high, triangle, other, bits, height, suspect):
     """Height above the low mesh along its normals `up`, and the reasons to suspect each point.
 
-    wanted : part that a point should meet, -1 for any; met : part of every triangle; bits : of a miss, another part, the far limit
+    other : whether what a point met is not what it should; bits : of a miss, another part, the far limit; reach : as in `cage_rays`
     """
     for i in range(len(triangle)):
         if triangle[i] < 0:
@@ -304,9 +328,9 @@ def judge_hits(low, cage, up, high, triangle, wanted, met, front, back, bits, he
         h = (high[i, 0] - low[i, 0]) * cage[i, 0] + (high[i, 1] - low[i, 1]) * cage[i, 1] + (high[i, 2] - low[i, 2]) * cage[i, 2]
         height[i] = (high[i, 0] - low[i, 0]) * up[i, 0] + (high[i, 1] - low[i, 1]) * up[i, 1] + (high[i, 2] - low[i, 2]) * up[i, 2]
         suspect[i] = 0
-        if wanted[i] >= 0 and met[triangle[i]] != wanted[i]:
+        if other[i]:
             suspect[i] |= bits[1]
-        if h < np.float32(-0.97) * back or h > np.float32(0.97) * front:
+        if h < np.float32(-0.97) * reach[i, 1] or h > np.float32(0.97) * reach[i, 0]:
             suspect[i] |= bits[2]
 
 

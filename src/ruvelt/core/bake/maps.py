@@ -10,6 +10,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ruvelt.core.bake._bake_kernels import into_tangent_frame
+from ruvelt.core.bake.grain import Answers
 from ruvelt.core.bake.points import Points
 from ruvelt.core.bake.settings import BakeSettings
 from ruvelt.core.bake.source import BakeSource, Surface
@@ -24,28 +25,27 @@ F32 = NDArray[np.float32]
 
 @dataclass(frozen=True)
 class Measured:
-    """What a map is made from, for the points of one chunk. Rays' answers are None for maps that cast none."""
+    """What a map without rays of its own is made from, for the points of one chunk."""
 
     points: Points
     surface: Surface
     source: BakeSource
     settings: BakeSettings
-    open_share: F32 | None = None
-    bent: F32 | None = None
-    thickness: F32 | None = None
     curvature: F32 | None = None
 
 
 @dataclass(frozen=True)
 class MeshMapKind:
-    """One mesh map. `values`: (n, components) float32 in 0–1; directions and signed numbers as 0.5 + 0.5 · v.
+    """One mesh map, (n, components) float32 in 0–1; directions and signed numbers as 0.5 + 0.5 · v.
 
+    values : from what was measured at each place; told : from what rays told of each sample, for maps that cast them
     Names, components and start values: stack/mesh_maps.py. rays : which rays it casts, if any; settings : the names of settings that change it
     """
 
     id: str
     tells: str
-    values: Callable[[Measured], F32]
+    values: Callable[[Measured], F32] | None = None
+    told: Callable[[Answers], F32] | None = None
     rays: str = ""
     settings: tuple[str, ...] = ()
     direction: bool = False
@@ -98,19 +98,19 @@ def _curvature(m: Measured) -> F32:
     return signed(m.curvature[:, None] * np.float32(m.settings.curvature_radius * m.source.low.diagonal))
 
 
-def _occlusion(m: Measured) -> F32:
-    assert m.open_share is not None
-    return m.open_share[:, None]
+def _occlusion(told: Answers) -> F32:
+    assert told.open_share is not None
+    return told.open_share[:, None]
 
 
-def _bent(m: Measured) -> F32:
-    assert m.bent is not None
-    return signed(m.bent)
+def _bent(told: Answers) -> F32:
+    assert told.bent is not None
+    return signed(told.bent)
 
 
-def _thickness(m: Measured) -> F32:
-    assert m.thickness is not None
-    return m.thickness[:, None] / np.float32(m.settings.thickness_reach * m.source.low.diagonal)
+def _thickness(told: Answers) -> F32:
+    assert told.thickness is not None
+    return told.thickness[:, None]
 
 
 @lru_cache(maxsize=1)
@@ -199,16 +199,17 @@ MAPS: tuple[MeshMapKind, ...] = (
         "normal",
         "Relief of the high mesh, for the final normal map.",
         _normal,
-        settings=("front", "back", "bitangents"),
+        settings=("front", "back", "cage", "cage_blend", "bitangents"),
         direction=True,
         needs_tangent=True,
     ),
     MeshMapKind(
         "occlusion",
         "How much of the sky a place sees: dirt gathers where it is dark.",
+        None,
         _occlusion,
         "sky",
-        ("rays", "occlusion_reach"),
+        ("rays", "grain", "shading", "occlusion_reach"),
     ),
     MeshMapKind(
         "curvature",
@@ -219,9 +220,10 @@ MAPS: tuple[MeshMapKind, ...] = (
     MeshMapKind(
         "thickness",
         "How thick the body is under a place: light comes through where it is dark.",
+        None,
         _thickness,
         "inside",
-        ("rays", "thickness_reach"),
+        ("rays", "grain", "shading", "thickness_reach"),
     ),
     MeshMapKind("position", "Where a place lies in the model's box: red, green and blue for X, Y and Z.", _position),
     MeshMapKind("facing", "How far a place looks in one direction: snow, salt, dust from above.", _facing, settings=("facing",)),
@@ -236,9 +238,10 @@ MAPS: tuple[MeshMapKind, ...] = (
     MeshMapKind(
         "bent_normal",
         "The mean open direction, for light from all sides.",
+        None,
         _bent,
         "sky",
-        ("rays", "occlusion_reach"),
+        ("rays", "grain", "shading", "occlusion_reach"),
         direction=True,
     ),
 )

@@ -34,7 +34,8 @@ def chosen(take: NDArray[np.bool_], first: T, second: T) -> T:
 class Points:
     """Points of one chunk, all (n, …) and in object space.
 
-    local : int32 place in the chunk; face : int32; position, normal, cage (averaged over creases), geometric : (n, 3) float32, unit
+    local : int32 place in the chunk; face : int32; position, normal, geometric (the face's own) : (n, 3) float32, unit
+    triangle : int32 row of the model's triangles, -1 on vertices; bary : (n, 3) float32 weights of its corners, or None on vertices
     tangent : (n, 4) float32 with the bitangent's sign, or None on vertices
     frame : (n, 5) float32 lengths of the interpolated normal and tangent, and the vertices' bitangent, interpolated, unit; None on vertices
     """
@@ -43,8 +44,9 @@ class Points:
     face: NDArray[np.int32]
     position: F32
     normal: F32
-    cage: F32
     geometric: F32
+    triangle: NDArray[np.int32]
+    bary: F32 | None
     tangent: F32 | None
     frame: F32 | None = None
 
@@ -83,10 +85,8 @@ class PointMaker:
 
     def __init__(self, samples: SurfaceSamples) -> None:
         self.samples = samples
-        self._cages = averaged_normals(samples.model)
         if isinstance(samples, SheetSamples):
             self._borders = border_edges(samples.alike)
-            self._sheet_cages = np.ascontiguousarray(self._cages[samples.model.triangle_corners[samples.triangles]])
 
     def chunk(self, chunk: int, shifts: F32 = CENTRE, turn: int = 0, pull: float = 0.0) -> Points:
         """Points of a chunk for one of the (k, 2) places in each texel, texels from its centre; on vertices there is but one.
@@ -100,15 +100,13 @@ class PointMaker:
         assert isinstance(samples, VertexSamples)
         slots = chunk * CHUNK + np.flatnonzero(samples.covered[chunk * CHUNK : (chunk + 1) * CHUNK])
         normal = np.ascontiguousarray(samples.normals[slots])
-        cage = np.zeros((samples.slot_count, 3), np.float32)
-        cage[samples.slot_of_vertex[samples.model.corner_vertex]] = self._cages
         position = np.ascontiguousarray(samples.positions[slots])
         local = (slots - chunk * CHUNK).astype(np.int32)
-        return Points(local, samples.face[slots], position, normal, np.ascontiguousarray(cage[slots]), normal, None)
+        return Points(local, samples.face[slots], position, normal, normal, np.full(len(local), -1, np.int32), None, None)
 
     def _texels(self, samples: SheetSamples, chunk: int, shifts: F32, turn: int, pull: float) -> Points:
         local, triangle = np.empty(CHUNK, np.int32), np.empty(CHUNK, np.int32)
-        position, normal, cage, geometric = (np.empty((CHUNK, 3), np.float32) for _ in range(4))
+        bary, position, normal, geometric = (np.empty((CHUNK, 3), np.float32) for _ in range(4))
         tangent, frame = np.empty((CHUNK, 4), np.float32), np.empty((CHUNK, 5), np.float32)
         n = int(
             texel_points(
@@ -116,7 +114,6 @@ class PointMaker:
                 samples.uv,
                 samples.triangle_positions,
                 samples.triangle_normals,
-                self._sheet_cages,
                 samples.triangle_tangents,
                 chunk,
                 samples.side,
@@ -125,13 +122,14 @@ class PointMaker:
                 np.where(self._borders, np.float32(pull), np.float32(0)),
                 local,
                 triangle,
+                bary,
                 position,
                 normal,
-                cage,
                 geometric,
                 tangent,
                 frame,
             )
         )
-        face = samples.model.triangle_face[samples.triangles[triangle[:n]]]
-        return Points(local[:n], face, position[:n], normal[:n], cage[:n], geometric[:n], tangent[:n], frame[:n])
+        rows = np.ascontiguousarray(samples.triangles[triangle[:n]], np.int32)
+        face = samples.model.triangle_face[rows]
+        return Points(local[:n], face, position[:n], normal[:n], geometric[:n], rows, bary[:n], tangent[:n], frame[:n])

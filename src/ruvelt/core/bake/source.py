@@ -2,9 +2,9 @@
 
 from __future__ import annotations
 
-import re
 from collections.abc import Sequence
 from dataclasses import dataclass
+from threading import RLock
 
 import numpy as np
 from embreex.mesh_construction import TriangleMesh
@@ -12,6 +12,8 @@ from embreex.rtcore_scene import EmbreeScene
 from numpy.typing import NDArray
 
 from ruvelt.core.bake._bake_kernels import cage_rays, judge_hits, take_hits
+from ruvelt.core.bake.cage import Cage, Leaving
+from ruvelt.core.bake.pairs import Pairing
 from ruvelt.core.bake.points import Points
 from ruvelt.core.bake.settings import BakeSettings
 from ruvelt.core.errors import InputError
@@ -31,15 +33,6 @@ BYTES_A_TRIANGLE = 330
 PASSES = 6
 _SAME = np.zeros(0, np.int32)
 _BITS = np.array([MISSED, OTHER_PART, FAR_LIMIT], np.uint8)
-#: What tells low from high parts, before a number if there is one; a letter behind it numbers several highs of one low.
-_SUFFIX = re.compile(r"[ _.-]+(low|high|lo|hi|lp|hp|low[ _-]?poly|high[ _-]?poly)([ _.-][a-z])?(?=([ _.-]*\d+)?$)", re.IGNORECASE)
-#: Copies are numbered so by modelling programs; the number says nothing.
-_COPY = re.compile(r"\.\d{3}$")
-
-
-def part_key(name: str) -> str:
-    """What parts of a low and a high mesh have in common: the name without `_low`, `_hp`, `_high_a` and their like, in lower case."""
-    return _SUFFIX.sub("", _COPY.sub("", name.strip())).lower()
 
 
 def needed_bytes(triangles: int) -> int:
@@ -64,9 +57,10 @@ class Surface:
 class BakeSource:
     """Triangles that rays meet. Without high meshes the model stands for itself."""
 
-    def __init__(self, low: Model, high: Sequence[Model] = ()) -> None:
-        self.low, self.high = low, tuple(high)
+    def __init__(self, low: Model, high: Sequence[Model] = (), cage: Model | None = None) -> None:
+        self.low, self.high, self._cage_mesh = low, tuple(high), cage
         self.meshes = self.high or (low,)
+        self._lock = RLock()
         #: Whether points have to be projected onto another mesh.
         self.projects = bool(self.high)
         bounds = low.bounds
@@ -101,19 +95,19 @@ class BakeSource:
         return mesh, np.concatenate([m.triangle_face for m in self.meshes])
 
     @lazy
-    def keys(self) -> tuple[list[str], NDArray[np.int32]]:
-        """Names that parts are matched by, and the one of every triangle."""
-        names: list[str] = []
-        found = []
-        for mesh in self.meshes:
-            rows = np.empty(len(mesh.parts), np.int32)
-            for i, part in enumerate(mesh.parts):
-                key = part_key(part)
-                if key not in names:
-                    names.append(key)
-                rows[i] = names.index(key)
-            found.append(rows[mesh.face_part[mesh.triangle_face]])
-        return names, np.concatenate(found)
+    def part_names(self) -> tuple[str, ...]:
+        """Names of the parts of every mesh in order."""
+        return tuple(part for mesh in self.meshes for part in mesh.parts)
+
+    @lazy
+    def parts(self) -> NDArray[np.int32]:
+        """(t,) int32 row of `part_names` that each triangle belongs to."""
+        first = np.cumsum([0, *(len(m.parts) for m in self.meshes)])
+        return np.concatenate([(m.face_part[m.triangle_face] + f).astype(np.int32) for m, f in zip(self.meshes, first, strict=False)])
+
+    def pairing(self, settings: BakeSettings) -> Pairing:
+        """Which parts of the measured mesh each part of the low one is measured against."""
+        return Pairing.of(self.low.parts, self.part_names, settings.pairs)
 
     def _placed(self, places: F32) -> F32:
         return np.ascontiguousarray((places - self.centre) * self.scale, np.float32)
@@ -125,16 +119,42 @@ class BakeSource:
         return scene
 
     @lazy
-    def _parts(self) -> dict[int, tuple[EmbreeScene, object, NDArray[np.int32]]]:
+    def _scenes(self) -> dict[tuple[int, ...], tuple[EmbreeScene, object, NDArray[np.int32]]]:
         return {}
 
-    def _part(self, key: int) -> tuple[EmbreeScene, NDArray[np.int32]]:
-        if key not in self._parts:
-            rows = np.flatnonzero(self.keys[1] == key).astype(np.int32)
-            scene = EmbreeScene()
-            self._parts[key] = (scene, TriangleMesh(scene, self._placed(self.corners[rows])), rows)
-        scene, _, rows = self._parts[key]
-        return scene, rows
+    def scene_of(self, parts: tuple[int, ...]) -> tuple[EmbreeScene, NDArray[np.int32]]:
+        """A scene of some parts only, and the triangle that each of its primitives is."""
+        with self._lock:
+            if parts not in self._scenes:
+                rows = np.flatnonzero(np.isin(self.parts, parts)).astype(np.int32)
+                scene = EmbreeScene()
+                self._scenes[parts] = (scene, TriangleMesh(scene, self._placed(self.corners[rows])), rows)
+            scene, _, rows = self._scenes[parts]
+            return scene, rows
+
+    def around(self, points: Points, surface: Surface, settings: BakeSettings) -> list[tuple[EmbreeScene, NDArray[np.int64] | None]]:
+        """Scenes that shade points, each with the rows of those it shades, None for all."""
+        if settings.shading == "everything":
+            return [(self.whole, None)]
+        rows = self.rows_of(points, surface)
+        own = np.where(rows >= 0, self.parts[np.maximum(rows, 0)], -1)
+        found: list[tuple[EmbreeScene, NDArray[np.int64] | None]]
+        if settings.shading == "own" or not self.projects:
+            found = [(self.scene_of((int(p),))[0], np.flatnonzero(own == p)) for p in np.unique(own) if p >= 0]
+        else:
+            pairing = self.pairing(settings)
+            part = self.low.face_part[points.face]
+            partners = {int(p): rows for p in np.unique(part) if (rows := pairing.partners[p])}
+            found = [(self.scene_of(rows)[0], np.flatnonzero((part == p) & (own >= 0))) for p, rows in partners.items()]
+        left = np.ones(len(own), bool)
+        for _, mine in found:
+            left[mine] = False
+        rest = np.flatnonzero(left)
+        return [*found, (self.whole, rest)] if len(rest) else found
+
+    def rows_of(self, points: Points, surface: Surface) -> NDArray[np.int32]:
+        """(n,) int32 the source's triangle that each point lies on, -1 where none is known."""
+        return surface.triangle if self.projects else points.triangle
 
     def face_normals(self, surface: Surface, points: Points) -> F32:
         """(n, 3) float32 unit normals of the faces that points lie on, on the side of the surface's own normal."""
@@ -147,38 +167,59 @@ class BakeSource:
         usable = (surface.triangle >= 0)[:, None] & (length > 0)
         return np.ascontiguousarray(np.where(usable, side * found / np.maximum(length, np.float32(1e-30)), points.geometric), np.float32)
 
-    def prepare(self) -> None:
+    def prepare(self, settings: BakeSettings) -> None:
         """Build what rays need ahead of the first, in one thread."""
-        _ = self.whole, self.corners, self.normals, self.keys, self._low_keys
+        _ = self.whole, self.corners, self.normals, self.parts, self.part_names, self._scenes, self._cages
+        if self.projects:
+            self.cage(settings)
 
     # -- from the low mesh to the measured surface ------------------------------------------------------------------------------
 
-    def project(self, points: Points, settings: BakeSettings) -> Surface:
-        """Cast from outside along the averaged normals, `front` outside to `back` inside; the first fitting hit counts."""
+    @lazy
+    def _cages(self) -> dict[tuple[str, float], Cage]:
+        return {}
+
+    def cage(self, settings: BakeSettings) -> Cage:
+        kind = "blended" if settings.cage == "file" and self._cage_mesh is None else settings.cage
+        key = (kind, settings.cage_blend)
+        with self._lock:
+            if key not in self._cages:
+                outer = self._cage_mesh if kind == "file" else None
+                self._cages[key] = Cage(self.low, kind, settings.cage_blend * self.low.diagonal, self.low.crease_deg, outer)
+            return self._cages[key]
+
+    def project(self, points: Points, settings: BakeSettings, straight: F32 | None = None) -> Surface:
+        """Cast from outside along the cage, `front` outside to `back` inside; the first fitting hit counts.
+
+        straight : (n,) float32 how far each ray is turned to leave straight along its face, 0–1
+        """
         n = len(points.local)
         if not self.projects:
             flat, own = np.broadcast_to(np.zeros(1, np.float32), n), np.broadcast_to(np.full(1, -1, np.int32), n)
             return Surface(points.position, points.normal, flat, own, np.broadcast_to(np.zeros(1, np.uint8), n))
-        front, back = (np.float32(share * self.low.diagonal) for share in (settings.front, settings.back))
+        leaving = self.cage(settings).leaving(points, settings, self.low.diagonal, straight)
         position, normal = points.position.copy(), points.normal.copy()
         triangle, suspect = np.full(n, -1, np.int32), np.empty(n, np.uint8)
-        wanted = self._low_keys[self.low.face_part[points.face]]
+        other = np.zeros(n, bool)
         if settings.match_parts:
-            for key in np.unique(wanted):
-                rows = np.flatnonzero(wanted == key)
-                scene, index = (self.whole, _SAME) if key < 0 else self._part(int(key))
-                self._cast(scene, index, points, rows, front, front + back, settings.ignore_back, position, normal, triangle)
+            pairing, part = self.pairing(settings), self.low.face_part[points.face]
+            for p in np.unique(part):
+                rows, partners = np.flatnonzero(part == p), pairing.partners[p]
+                # What has no partner meets nothing, and is told so.
+                scene, index = (self.whole, _SAME) if partners is None else self.scene_of(partners)
+                if partners is None or partners:
+                    self._cast(scene, index, points, rows, leaving, settings.ignore_back, position, normal, triangle)
         else:
-            self._cast(self.whole, _SAME, points, np.arange(n), front, front + back, settings.ignore_back, position, normal, triangle)
+            self._cast(self.whole, _SAME, points, np.arange(n), leaving, settings.ignore_back, position, normal, triangle)
+            # Not matched by name, what lies under a point may belong to something else: told where names have partners.
+            pairing, part = self.pairing(settings), self.low.face_part[points.face]
+            met = np.where(triangle >= 0, self.parts[np.maximum(triangle, 0)], -1)
+            for p in np.unique(part):
+                if partners := pairing.partners[p]:
+                    other |= (part == p) & (met >= 0) & ~np.isin(met, partners)
         height = np.empty(n, np.float32)
-        judge_hits(points.position, points.cage, points.normal, position, triangle, wanted, self.keys[1], front, back, _BITS, height, suspect)
+        judge_hits(points.position, leaving.way, leaving.reach, points.normal, position, triangle, other, _BITS, height, suspect)
         return Surface(position, normal, height, triangle, suspect)
-
-    @lazy
-    def _low_keys(self) -> NDArray[np.int32]:
-        """For each part of the low mesh the name it is matched by, -1 where the high mesh has none of it."""
-        names = self.keys[0]
-        return np.array([names.index(k) if (k := part_key(p)) in names else -1 for p in self.low.parts], np.int32)
 
     def _cast(
         self,
@@ -186,16 +227,14 @@ class BakeSource:
         index: NDArray[np.int32],
         points: Points,
         rows: NDArray[np.int64],
-        front: np.float32,
-        reach: np.float32,
+        leaving: Leaving,
         ignore_back: bool,
         position: F32,
         normal: F32,
         triangle: NDArray[np.int32],
     ) -> None:
-        start, way = np.empty((len(rows), 3), np.float32), np.empty((len(rows), 3), np.float32)
-        cage_rays(points.position, points.cage, rows, front, self.centre, self.scale, start, way)
-        limit = np.full(len(rows), reach * self.scale, np.float32)
+        start, way, limit = np.empty((len(rows), 3), np.float32), np.empty((len(rows), 3), np.float32), np.empty(len(rows), np.float32)
+        cage_rays(points.position, leaving.way, leaving.reach, rows, self.centre, self.scale, start, way, limit)
         for _ in range(PASSES if ignore_back else 1):
             found = scene.run(start, way, dists=limit, query="INTERSECT", output=True)
             again = np.empty(len(rows), np.int64)

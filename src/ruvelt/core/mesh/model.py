@@ -15,7 +15,7 @@ from ruvelt.core.lazy import lazy
 from ruvelt.core.mesh.facts import Material, Note, SceneNode, counted
 from ruvelt.core.mesh.rows import equal_rows
 from ruvelt.core.mesh.triangulate import triangulate
-from ruvelt.core.tolerances import UV_LIMIT
+from ruvelt.core.tolerances import CREASE_DEG, UV_LIMIT
 
 F32 = NDArray[np.float32]
 I32 = NDArray[np.int32]
@@ -59,6 +59,7 @@ class Model:
     vertex_colors : (v, 4) float32 sRGB-encoded RGBA 0–1, or None
     file_normals : (c, 3) float32 unit vectors, or None when the file brought none
     nodes : the file's tree, parents before children; none where each part stands by itself
+    crease_deg : faces that meet at no more than this are smooth where the file brought no normals; a setting of the project, not of the file
     """
 
     name: str
@@ -75,6 +76,7 @@ class Model:
     file_normals: F32 | None = None
     notes: tuple[Note, ...] = field(default=())
     nodes: tuple[SceneNode, ...] = ()
+    crease_deg: float = CREASE_DEG
 
     @property
     def face_count(self) -> int:

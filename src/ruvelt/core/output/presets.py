@@ -10,7 +10,7 @@ from pydantic import Field, field_validator
 from ruvelt.core.errors import InputError
 from ruvelt.core.stack.basics import Frozen
 from ruvelt.core.stack.document import Document
-from ruvelt.core.stack.mesh_maps import PREFIX, SHAPES
+from ruvelt.core.stack.mesh_maps import OWN_USE, PREFIX, SHAPES
 
 #: Everything else in a file name becomes "_"; dots never stand first, last or side by side.
 _UNSAFE = re.compile(r"[^A-Za-z0-9._-]+")
@@ -119,7 +119,7 @@ BUILT_IN: tuple[ExportPreset, ...] = (
         id="baked-maps",
         name="Baked mesh maps",
         note="What each sheet has baked, with its touch-up, for work elsewhere",
-        maps=tuple(_baked(map_id) for map_id in SHAPES if map_id != "suspects"),
+        maps=tuple(_baked(map_id) for map_id in SHAPES if map_id not in OWN_USE),
         bits=16,
     ),
 )

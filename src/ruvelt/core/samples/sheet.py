@@ -234,14 +234,18 @@ class SheetSamples(SurfaceSamples):
         p = self.triangle_positions.astype(np.float64)
         return float(np.linalg.norm(np.cross(p[:, 1] - p[:, 0], p[:, 2] - p[:, 0]), axis=1).sum() / 2)
 
-    def sample_areas(self, slots: NDArray[np.int32]) -> NDArray[np.float32]:
+    @lazy
+    def _texel_area(self) -> NDArray[np.float32]:
+        """(t,) surface that a texel of each triangle stands for."""
         p, q = self.triangle_positions.astype(np.float64), np.nan_to_num(self.uv.astype(np.float64))
         surface = np.linalg.norm(np.cross(p[:, 1] - p[:, 0], p[:, 2] - p[:, 0]), axis=1)
         a, b = q[:, 1] - q[:, 0], q[:, 2] - q[:, 0]
         texels = np.abs(a[:, 0] * b[:, 1] - a[:, 1] * b[:, 0])
         # Slivers of the layout have no texels to speak of; they count as the sheet's usual texel does.
-        each = np.where(texels > 1e-3, surface / np.maximum(texels, 1e-3), self.spacing**2).astype(np.float32)
-        found: NDArray[np.float32] = each[self.owner[slots]]
+        return np.where(texels > 1e-3, surface / np.maximum(texels, 1e-3), self.spacing**2).astype(np.float32)
+
+    def sample_areas(self, slots: NDArray[np.int32]) -> NDArray[np.float32]:
+        found: NDArray[np.float32] = self._texel_area[self.owner[slots]]
         return found
 
     def slots_of_faces(self, faces: NDArray[np.bool_]) -> NDArray[np.bool_]:

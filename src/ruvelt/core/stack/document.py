@@ -6,7 +6,7 @@ import re
 from collections.abc import Iterator
 from typing import Annotated, Any, Literal
 
-from pydantic import Field, field_validator
+from pydantic import Field, field_validator, model_validator
 
 from ruvelt.core.mesh.facts import AlphaMode
 from ruvelt.core.stack.adjust import Adjustment
@@ -15,6 +15,7 @@ from ruvelt.core.stack.blend import BY_ID
 from ruvelt.core.stack.channels import STANDARD_CHANNELS, Channel, Value
 from ruvelt.core.stack.fields import Content, FileContent
 from ruvelt.core.stack.masks import Mask
+from ruvelt.core.tolerances import CREASE_DEG
 
 MAX_DEPTH = 6
 #: Numbers of parts and vertices as a model counts them.
@@ -90,7 +91,7 @@ class MeshMap(Frozen):
     """A mesh map that a sheet has: what it was made from and how, and whether its touch-up applies."""
 
     id: Id
-    source: Literal["high", "model", "normal-map", "picture"] = "model"
+    source: Literal["high", "model", "normal-map", "picture", "hand"] = "model"
     settings: dict[str, Any] = {}
     touch_up: bool = True
 
@@ -147,10 +148,18 @@ class Settings(Frozen):
     swatches: Annotated[tuple[Colour, ...], Field(max_length=200)] = ()
     #: Whether vertex colours multiply the base colour in views and in a GLB, as glTF has it.
     multiply_vertex_colours: bool = False
+    #: Faces that meet at no more than this angle are smooth where the file brought no normals.
+    crease_deg: Annotated[float, Field(ge=0, le=180, allow_inf_nan=False)] = CREASE_DEG
+
+    @model_validator(mode="before")
+    @classmethod
+    def _of_old(cls, data: Any) -> Any:
+        """Projects stored before the crease angle was a setting keep the one they were painted and baked with."""
+        return {**data, "crease_deg": 50.0} if isinstance(data, dict) and "blend_space" in data and "crease_deg" not in data else data
 
 
 class HighMesh(Frozen):
-    """A high mesh that bakes measure; its triangles lie in the store under `high_plane_id(key)`."""
+    """A high mesh that bakes measure, or a cage; its triangles lie in the store under `high_plane_id(key)`."""
 
     key: Id
     name: Name
@@ -184,6 +193,8 @@ class Document(Frozen):
     #: Edges (pairs of welded vertices, lower first) that split islands for picking.
     seams: Annotated[tuple[tuple[Vertex, Vertex], ...], Field(max_length=1_000_000)] = ()
     high_meshes: Annotated[tuple[HighMesh, ...], Field(max_length=64)] = ()
+    #: The mesh that rays of a bake come from, where one was brought in.
+    cage_mesh: HighMesh | None = None
     images: Annotated[tuple[Image, ...], Field(max_length=500)] = ()
     face_sets: Annotated[tuple[FaceSet, ...], Field(max_length=200)] = ()
 

@@ -68,10 +68,11 @@ class SetSettings(Frozen):
 
 
 class SetHighMeshes(Frozen):
-    """Replace the list of high meshes; their triangles are the caller's to bring along."""
+    """Replace the list of high meshes and the cage; their triangles are the caller's to bring along."""
 
     edit: Literal["set-high-meshes"] = "set-high-meshes"
     meshes: Annotated[tuple[HighMesh, ...], Field(max_length=64)]
+    cage: HighMesh | None = None
 
 
 class SetImages(Frozen):
@@ -171,7 +172,8 @@ def apply_edit(document: Document, edit: AnyEdit) -> tuple[Document, AnyEdit]:
         case ReplaceDocument():
             return edit.document, ReplaceDocument(document=document)
         case SetHighMeshes():
-            return document.model_copy(update={"high_meshes": edit.meshes}), SetHighMeshes(meshes=document.high_meshes)
+            undone = SetHighMeshes(meshes=document.high_meshes, cage=document.cage_mesh)
+            return document.model_copy(update={"high_meshes": edit.meshes, "cage_mesh": edit.cage}), undone
         case SetFaceSets():
             if len({f.id for f in edit.face_sets}) != len(edit.face_sets):
                 raise InputError("Two face groups have one id. Give each its own.")

@@ -37,7 +37,10 @@ SHAPES: dict[str, MapShape] = {
     "object_normal": MapShape("Normal (object)", 3, 0.5),
     "bent_normal": MapShape("Bent normal", 3, 0.5),
     "suspects": MapShape("Suspects", 1, 0.0),
+    "straight": MapShape("Straight rays", 1, 0.0),
 }
+#: Maps that a bake makes or reads for itself: no export and no mask has use for them.
+OWN_USE = ("suspects", "straight")
 
 
 def map_channel(channel_id: str) -> Channel | None:
