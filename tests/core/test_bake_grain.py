@@ -26,7 +26,7 @@ def test_64_rays_are_as_even_as_thousands() -> None:
         off = {kind: rms((found[name] - truth[name])[floor]) for kind, found in (("bare", bare), ("even", even))}
         assert off["even"] < 0.005 < 0.01 < off["bare"]
     bias = baked(samples, "occlusion", rays=1024, occlusion_reach=1, grain=0.5)["occlusion"] - truth["occlusion"]
-    assert rms(bias[floor]) < 0.002
+    assert rms(bias[floor]) < 0.003
     assert np.abs(bias[floor]).max() < 0.02
 
 

@@ -61,6 +61,22 @@ def test_flipped_when_few_are() -> None:
     assert kinds(model)["flipped-uvs"] == [4]
 
 
+def test_every_mirrored_island_is_told_unless_it_lies_on_its_twin() -> None:
+    """Three of four islands mirrored: all are told. One that lies on an upright one shares its texels on purpose."""
+    uvs = [box(0.02 + 0.2 * i, 0.1, 0.18, 0.18) for i in range(4)]
+    positions = np.array([[2 * i + x, y, 0] for i in range(4) for x, y in ((0, 0), (1, 0), (1, 1), (0, 1))])
+    faces = [[4 * i + k for k in range(4)] for i in range(4)]
+    turned = [u if i == 2 else [u[1], u[0], u[3], u[2]] for i, u in enumerate(uvs)]
+    model = model_of(positions, faces, np.array([p for u in turned for p in u]))
+    assert kinds(model)["flipped-uvs"] == [0, 1, 3]
+    shared = list(uvs)
+    shared[3] = [uvs[0][1], uvs[0][0], uvs[0][3], uvs[0][2]]
+    rows = [4 * i + k for i in range(4) for k in range(4)]
+    assert "flipped-uvs" not in kinds(model_of(positions, faces, np.array([p for u in shared for p in u]), rows))
+    everything = [[u[1], u[0], u[3], u[2]] for u in uvs]
+    assert kinds(model_of(positions, faces, np.array([p for u in everything for p in u])))["flipped-uvs"] == [0, 1, 2, 3]
+
+
 def test_uneven_density() -> None:
     found = kinds(strip(box(0.05, 0.05, 0.7, 0.7) + box(0.8, 0.8, 0.1, 0.1)))
     assert found["uneven-density"] == [1]

@@ -2,19 +2,27 @@
 
 from __future__ import annotations
 
+import subprocess
+import time
 from dataclasses import replace
 
+import cv2
 import numpy as np
 import pytest
 from numpy.testing import assert_allclose, assert_array_equal
+from scipy import ndimage
 
 from ruvelt.core.errors import Cancelled, InputError
+from ruvelt.core.mesh.apart import apart
 from ruvelt.core.mesh.model import Model
 from ruvelt.core.mesh.readers import read_mesh
 from ruvelt.core.mesh.sheets import plan_sheets
 from ruvelt.core.mesh.topology import islands
-from ruvelt.core.mesh.unwrap import pack_islands, place_islands, unwrap
+from ruvelt.core.mesh.unwrap import Squares, UnwrapSettings, filled, pack_islands, place_islands, unwrap
 from ruvelt.core.samples.sheet import SheetSamples, overlap_faces
+from tests.core.test_bake import joined
+from tests.core.test_bake_truth import cube
+from tests.core.test_cage import pipe
 from tests.meshes import cube_obj, globe, split_square, square, two_walls
 
 
@@ -50,6 +58,164 @@ def test_every_face_is_laid_out_once_at_one_density(model: Model) -> None:
     assert len(overlap_faces(made, plans[0], 512)) == 0
     samples = SheetSamples(made, plans[0], 512)
     assert set(np.unique(samples.face[samples.covered])) == set(range(made.face_count))
+
+
+def signed(model: Model) -> np.ndarray:
+    p = triangle_uvs(model)
+    a, b = p[:, 1] - p[:, 0], p[:, 2] - p[:, 0]
+    return np.asarray(a[:, 0] * b[:, 1] - a[:, 1] * b[:, 0]) / 2
+
+
+def test_no_triangle_is_mirrored() -> None:
+    for model in (replace(globe(48, 24), uv_layouts=()), read_mesh(cube_obj(), "cube.obj"), box(1, 2, 1.5), pipe(12)):
+        assert (signed(unwrap(model)) > 0).all()
+
+
+def box(x: float, y: float, z: float) -> Model:
+    whole = cube(smooth=False)
+    return replace(whole, positions=(whole.positions * [x, y, z]).astype(np.float32), uv_layouts=())
+
+
+def gap(model: Model, side: int) -> float:
+    """The least distance of two islands, and of any to the border, in texels: by SciPy's distance transform of a fine raster."""
+    fine = 2 * side
+    labels = islands(model, model.uv_layouts[0])[model.triangle_face]
+    least = np.inf
+    places = triangle_uvs(model) * fine
+    masks = []
+    for label in np.unique(labels):
+        mask = np.zeros((fine, fine), np.uint8)
+        for triangle in places[labels == label]:
+            cv2.fillPoly(mask, [np.round(triangle * 16).astype(np.int32)], 1, shift=4)
+        masks.append(mask > 0)
+    for i, mask in enumerate(masks):
+        away = ndimage.distance_transform_edt(~mask)
+        others = np.any([m for k, m in enumerate(masks) if k != i], axis=0) if len(masks) > 1 else np.zeros_like(mask)
+        y, x = np.nonzero(mask)
+        border = min(x.min(), y.min(), fine - 1 - x.max(), fine - 1 - y.max())
+        least = min(least, border / 2, away[others].min() / 2 if others.any() else np.inf)
+    return float(least)
+
+
+@pytest.mark.parametrize(("side", "padding"), [(256, 4.0), (1024, 8.0)])
+def test_islands_keep_their_padding_in_texels_of_the_sheet(side: int, padding: float) -> None:
+    model = pipe(12)
+    made = unwrap(model, squares=Squares.one(model, side), settings=UnwrapSettings(padding=padding))
+    # A cell of the raster is half a texel, and edges are drawn over it.
+    assert gap(made, side) >= padding - 1.2
+
+
+def test_hard_edges_and_marked_seams_are_cut() -> None:
+    round_pipe = replace(pipe(24), uv_layouts=())
+    made = unwrap(round_pipe, settings=UnwrapSettings(hard_edges=True, fewer=1))
+    labels = islands(made, made.uv_layouts[0])
+    upright = np.abs(face_normals_y(made)) < 0.5
+    assert not set(labels[upright]) & set(labels[~upright])
+    # A seam up the pipe: whatever else is cut, no island goes on over it.
+    for side in range(24):
+        edges = seam_up(round_pipe, side)
+        made = unwrap(round_pipe, settings=UnwrapSettings(fewer=1, hard_edges=True), seams=edges)
+        loose = unwrap(round_pipe, settings=UnwrapSettings(fewer=1, hard_edges=True, seams=False), seams=edges)
+        assert cut_at(made, edges)
+        if not cut_at(loose, edges):
+            break
+    else:
+        pytest.fail("every edge is cut anyhow")
+
+
+def face_normals_y(model: Model) -> np.ndarray:
+    p = model.positions[model.triangles].astype(float)
+    n = np.cross(p[:, 1] - p[:, 0], p[:, 2] - p[:, 0])
+    y = n[:, 1] / np.linalg.norm(n, axis=1)
+    out = np.zeros(model.face_count)
+    out[model.triangle_face] = y
+    return out
+
+
+def seam_up(model: Model, side: int) -> list[tuple[int, int]]:
+    """The edge between two sides of a pipe, by welded vertices."""
+    corners = model.corner_vertex[model.face_starts[side] : model.face_starts[side] + 4]
+    a, b = int(model.welded[corners[1]]), int(model.welded[corners[2]])
+    return [(min(a, b), max(a, b))]
+
+
+def cut_at(model: Model, edges: list[tuple[int, int]]) -> bool:
+    """Whether the triangles at both sides of every edge have other UVs there."""
+    layout = model.uv_layouts[0]
+    place, uv = model.welded[model.triangles], layout.corner_uv[model.triangle_corners]
+    for edge in edges:
+        pairs = []
+        for t in range(len(place)):
+            if set(edge) <= set(place[t].tolist()):
+                pairs.append(tuple(int(uv[t][place[t].tolist().index(v)]) for v in edge))
+        if len(pairs) != 2 or set(pairs[0]) & set(pairs[1]):
+            return False
+    return True
+
+
+def test_sheets_share_one_density_and_parts_may_have_more() -> None:
+    """A small cube and a large one in two materials: as many texels a unit on both sheets, and twice as many where a part asks for it."""
+    parts = joined(box(1, 1, 1), box(0.2, 0.2, 0.2), names=("Large", "Small"))
+    model = replace(parts, materials=(*parts.materials, *parts.materials), face_material=parts.face_part)
+    squares = Squares(model.face_part, (1024, 512))
+
+    def densities(made: Model) -> list[float]:
+        texels = np.sqrt(np.abs(signed(made)) / areas(made.positions[made.triangles].astype(float)))
+        part = made.face_part[made.triangle_face]
+        return [float(texels[part == k].mean()) * side for k, side in enumerate(squares.sides)]
+
+    large, small = densities(unwrap(model, squares=squares))
+    assert abs(large / small - 1) < 0.01
+    large, small = densities(unwrap(model, squares=squares, settings=UnwrapSettings(factors={"Small": 2.0})))
+    assert abs(small / large - 2) < 0.02
+    large, small = densities(unwrap(model, squares=squares, settings=UnwrapSettings(one_density=False)))
+    assert small > 1.5 * large
+
+
+def test_a_box_fills_three_quarters_of_its_sheet() -> None:
+    made = unwrap(box(1, 2, 1.5))
+    assert filled(made, Squares.one(made))[0] == pytest.approx(np.abs(signed(made)).sum(), abs=1e-6)
+    assert filled(made, Squares.one(made))[0] > 0.75
+
+
+def test_a_large_part_is_laid_out_piece_by_piece(monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setattr("ruvelt.core.mesh.unwrap.AT_ONCE", 300)
+    told: list[int] = []
+    model = replace(globe(48, 24), uv_layouts=())
+    made = unwrap(model, lambda done, planned, what: told.append(done))
+    assert len(set(told)) > 5
+    assert (signed(made) > 0).all()
+    assert len(overlap_faces(made, plan_sheets(made, "tiles")[0], 512)) == 0
+    monkeypatch.setattr("ruvelt.core.mesh.unwrap.MOST_TRIANGLES", 100)
+    with pytest.raises(InputError, match="up to 100 are unwrapped here"):
+        unwrap(model)
+
+
+def test_the_same_model_is_unwrapped_the_same() -> None:
+    one, other = (unwrap(pipe(12)) for _ in range(2))
+    assert_array_equal(one.uv_layouts[0].uvs, other.uv_layouts[0].uvs)
+
+
+def test_a_child_process_unwraps_and_is_ended_by_a_stop() -> None:
+    model = pipe(12)
+    here = unwrap(model)
+    there = apart("unwrap", model, lambda done, planned, what: None, Squares.one(model), UnwrapSettings())
+    assert_array_equal(here.uv_layouts[0].uvs, there.uv_layouts[0].uvs)
+    with pytest.raises(InputError, match="no UVs to pack"):
+        apart("pack", replace(model, uv_layouts=()), lambda done, planned, what: None, Squares.one(model), UnwrapSettings())
+    dense = replace(globe(200, 100), uv_layouts=())
+    began = time.monotonic()
+
+    def stop(done: int, planned: int, what: str) -> None:
+        if what.startswith("Unwrapping"):
+            raise Cancelled("Stopped.")
+
+    with pytest.raises(Cancelled):
+        apart("unwrap", dense, stop, Squares.one(dense), UnwrapSettings())
+    # Charts of its first piece alone take far longer than a stop is heard in.
+    assert time.monotonic() - began < 20
+    children = subprocess.run(["pgrep", "-f", "ruvelt.core.mesh.apart"], capture_output=True, text=True, check=False).stdout.split()
+    assert children == []
 
 
 def test_islands_never_span_parts() -> None:

@@ -250,8 +250,8 @@ def test_a_cage_comes_goes_and_is_undone(studio: Studio, cube: str) -> None:
     assert session.document.cage_mesh is not None
     remove_high_mesh(session, "high")
     assert session.document.cage_mesh is not None
+    remove_cage(session)
     with pytest.raises(NotFound):
-        remove_cage(session)
         remove_cage(session)
 
 

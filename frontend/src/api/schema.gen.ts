@@ -3550,6 +3550,8 @@ export interface components {
         ModelFacts: {
             /** Faces */
             faces: number;
+            /** File Normals */
+            file_normals: boolean;
             /** Findings */
             findings: components["schemas"]["FindingAnswer"][];
             /** Groups */
@@ -3793,6 +3795,17 @@ export interface components {
              * @default 1
              */
             strength: number;
+        };
+        /**
+         * PackBody
+         * @description Least distance between islands, texels.
+         */
+        PackBody: {
+            /**
+             * Padding
+             * @default 4
+             */
+            padding: number;
         };
         /**
          * Paint
@@ -5390,6 +5403,60 @@ export interface components {
              * @default 1024
              */
             resolution: number;
+            /**
+             * @default {
+             *       "factors": {},
+             *       "fewer": 0.5,
+             *       "hard_edges": false,
+             *       "one_density": true,
+             *       "padding": 4,
+             *       "seams": true
+             *     }
+             */
+            settings: components["schemas"]["UnwrapSettings"];
+        };
+        /**
+         * UnwrapSettings
+         * @description How a model is unwrapped.
+         *
+         *     padding : least distance of islands from each other and from the border, in texels of their sheet
+         *     hard_edges, seams : whether edges sharper than the crease angle, and those marked as seams, are always cut
+         *     fewer : 0 for many islands without stretch, 1 for as few as bear it
+         *     one_density : whether all sheets get as many texels an object unit; factors : of parts that shall have more or fewer, by name
+         */
+        UnwrapSettings: {
+            /**
+             * Factors
+             * @default {}
+             */
+            factors: {
+                [key: string]: number;
+            };
+            /**
+             * Fewer
+             * @default 0.5
+             */
+            fewer: number;
+            /**
+             * Hard Edges
+             * @default false
+             */
+            hard_edges: boolean;
+            /**
+             * One Density
+             * @default true
+             */
+            one_density: boolean;
+            /**
+             * Padding
+             * @default 4
+             */
+            padding: number;
+            /**
+             * Seams
+             * @default true
+             */
+            seams: boolean;
         };
         /**
          * UvLayoutAnswer
@@ -9963,7 +10030,11 @@ export interface operations {
             };
             cookie?: never;
         };
-        requestBody?: never;
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PackBody"];
+            };
+        };
         responses: {
             /** @description OK */
             200: {

@@ -4,7 +4,7 @@ import { useRef, useState } from "react";
 import { useStore } from "zustand";
 import { api } from "../api/client";
 import type { MeshMap, Sheet } from "../api/types";
-import { bakery, bringPicture, choose, showMap, switchTouchUp } from "../state/bake";
+import { bakery, bringPicture, choose, paintStraight, showMap, switchTouchUp } from "../state/bake";
 import { useDocument, useWorkshop } from "../state/hooks";
 import { take } from "../state/workshop";
 import { Icon } from "../theme/icons";
@@ -39,13 +39,15 @@ export function MapGrid() {
           <span role="columnheader">What it tells</span>
         </div>
         {maps.map((m) => {
+          // What is painted by hand stands here once a sheet has it.
+          if (m.by_hand && !sheets.some((s) => s.mesh_maps.some((x) => x.id === m.id))) return null;
           const off = source === "normal-map" && !m.from_normal;
           return (
             <div key={m.id} className={off ? "gr dim" : "gr"} role="row">
               <span className="c" role="cell">
-                <Tooltip title={off ? "A normal map says nothing about this" : `Bake ${m.name} with the button on the right`}>
+                {!m.by_hand && <Tooltip title={off ? "A normal map says nothing about this" : `Bake ${m.name} with the button on the right`}>
                   <input type="checkbox" aria-label={`Bake ${m.name}`} disabled={off} checked={chosen.includes(m.id) && !off} onChange={(e) => choose(m.id, e.target.checked)} />
-                </Tooltip>
+                </Tooltip>}
               </span>
               <span className="name" role="cell">
                 <span className="text">{m.name}</span>
@@ -64,7 +66,7 @@ export function MapGrid() {
   );
 }
 
-const SOURCES: Record<MeshMap["source"], string> = { high: "from the high mesh", model: "from the model itself", "normal-map": "from the normal map", picture: "brought in as a picture" };
+const SOURCES: Record<MeshMap["source"], string> = { high: "from the high mesh", model: "from the model itself", "normal-map": "from the normal map", picture: "brought in as a picture", hand: "painted by hand" };
 
 function MapCell({ sheet, map, name, picture }: { sheet: Sheet; map: string; name: string; picture: string | undefined }) {
   const shown = useWorkshop((s) => s.sheet === sheet.id && s.target?.mesh_map === map);
@@ -74,7 +76,7 @@ function MapCell({ sheet, map, name, picture }: { sheet: Sheet; map: string; nam
   return (
     <span className="c" role="cell">
       <Tooltip title={title}>
-        <button className={`cell${shown ? (entry ? " target" : " looked") : ""}`} aria-label={`${name} of ${sheet.name}`} aria-pressed={shown} onClick={() => showMap(map, sheet.id)}>
+        <button className={`cell${shown ? (entry ? " target" : " looked") : ""}`} aria-label={`${name} of ${sheet.name}`} aria-pressed={shown} onClick={() => (map === "straight" ? void paintStraight(sheet.id) : showMap(map, sheet.id))}>
           {entry && picture ? <img src={picture} alt="" /> : <span className="dot" />}
           {touched && <span className={entry?.touch_up ? "src" : "src quiet"}>touch-up</span>}
         </button>

@@ -4,20 +4,27 @@ import { useStore } from "zustand";
 import { api } from "../api/client";
 import type { BakeParameter, BakeSettings } from "../api/types";
 import { NamedSlider } from "../paint/sliders";
-import { bakery, request, setSetting, startBake, stopBake, toggleShell } from "../state/bake";
+import { bakery, paintStraight, request, setSetting, startBake, stopBake, toggleShell } from "../state/bake";
 import { useDocument, useWorkshop } from "../state/hooks";
+import { theStage } from "../state/workshop";
 
 /** The settings that change the chosen maps, and the button. */
 export function SettingsCard() {
   const parameters = useWorkshop((s) => s.registries?.bake.parameters);
   const maps = useWorkshop((s) => s.registries?.bake.maps);
   const high = (useDocument()?.high_meshes.length ?? 0) > 0;
-  const shell = useWorkshop((s) => s.shell !== null);
+  const shell = useWorkshop((s) => s.shell);
+  const caged = useDocument()?.cage_mesh != null;
+  const sheet = useWorkshop((s) => s.sheet);
   const { chosen, source, settings, everySheet } = useStore(bakery);
   if (!parameters || !maps || !settings) return null;
   const used = new Set(maps.filter((m) => chosen.includes(m.id)).flatMap((m) => m.settings));
   const projects = high && source === "high";
-  const shown = parameters.filter((p) => (["front", "back", "match_parts", "ignore_back"].includes(p.id) ? projects : p.id === "antialias" ? source !== "normal-map" : used.has(p.id)));
+  const shown = parameters.filter((p) => {
+    if (p.id === "cage_blend") return projects && settings.cage === "blended";
+    if (["front", "back", "cage", "match_parts", "ignore_back"].includes(p.id)) return projects;
+    return p.id === "antialias" ? source !== "normal-map" : used.has(p.id);
+  });
   return (
     <section className="card" aria-label="Bake settings">
       <div className="chead">
@@ -42,10 +49,15 @@ export function SettingsCard() {
               Show the search distance
             </button>
           </Tooltip>
+          <Tooltip title="Paint where rays leave straight along the face, so that what they meet is not slanted">
+            <button className="tog" disabled={!sheet} onClick={() => sheet && void paintStraight(sheet)}>
+              Paint straight rays
+            </button>
+          </Tooltip>
         </div>
       )}
       {shown.map((p) => (
-        <Control key={p.id} parameter={p} settings={settings} />
+        <Control key={p.id} parameter={p} settings={settings} caged={caged} />
       ))}
       <StartButton />
     </section>
@@ -56,8 +68,22 @@ const AXES: [string, [number, number, number]][] = [
   ["+X", [1, 0, 0]], ["−X", [-1, 0, 0]], ["+Y", [0, 1, 0]], ["−Y", [0, -1, 0]], ["+Z", [0, 0, 1]], ["−Z", [0, 0, -1]],
 ];
 
-function Control({ parameter: p, settings }: { parameter: BakeParameter; settings: BakeSettings }) {
+/** What values of choices are called. */
+const CHOICES: Record<string, Record<string, string>> = {
+  cage: { blended: "Blended", averaged: "Averaged", split: "Split", file: "From the file" },
+  shading: { everything: "Everything", matched: "Matched parts only", own: "Own part only" },
+};
+
+function Control({ parameter: p, settings, caged }: { parameter: BakeParameter; settings: BakeSettings; caged: boolean }) {
+  const diagonal = theStage()?.diagonal ?? 1;
   const value = settings[p.id as keyof BakeSettings];
+  if (p.kind === "part") {
+    return <NamedSlider label={p.name} title={p.hint} value={value as number} low={p.low} high={p.high} step={0.01} unit="percent" onChange={(v) => setSetting({ [p.id]: v })} />;
+  }
+  if (p.kind === "length") {
+    // Told in the model's own units, kept as a share of its size.
+    return <NamedSlider label={p.name} title={`${p.hint}, in the model's units`} value={(value as number) * diagonal} low={p.low * diagonal} high={p.high * diagonal} step={0.001} unit="number" log onChange={(v) => setSetting({ [p.id]: Math.min(p.high, Math.max(p.low, v / diagonal)) })} />;
+  }
   if (p.kind === "share" || p.kind === "count") {
     return (
       <NamedSlider
@@ -84,7 +110,7 @@ function Control({ parameter: p, settings }: { parameter: BakeParameter; setting
       </div>
     );
   }
-  const choices: [string, unknown][] = p.kind === "direction" ? AXES : p.choices.map((c) => [c, p.id === "antialias" ? Number(c) : c]);
+  const choices: [string, unknown][] = p.kind === "direction" ? AXES : p.choices.filter((c) => p.id !== "cage" || c !== "file" || caged).map((c) => [CHOICES[p.id]?.[c] ?? c, p.id === "antialias" ? Number(c) : c]);
   const current = choices.findIndex(([, v]) => JSON.stringify(v) === JSON.stringify(value));
   return (
     <div className="prow">

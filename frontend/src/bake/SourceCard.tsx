@@ -2,7 +2,7 @@ import { Tooltip } from "@mui/material";
 import { useRef } from "react";
 import { useStore } from "zustand";
 import { api } from "../api/client";
-import { bakery, bringHigh, type Source } from "../state/bake";
+import { bakery, bringCage, bringHigh, dropCage, type Source } from "../state/bake";
 import { useDocument } from "../state/hooks";
 import { take } from "../state/workshop";
 import { Icon } from "../theme/icons";
@@ -21,7 +21,9 @@ function short(triangles: number): string {
 export function SourceCard() {
   const source = useStore(bakery, (s) => s.source);
   const meshes = useDocument()?.high_meshes ?? [];
+  const cage = useDocument()?.cage_mesh ?? null;
   const input = useRef<HTMLInputElement>(null);
+  const cageInput = useRef<HTMLInputElement>(null);
   return (
     <section className="card" aria-label="What is measured">
       <div className="chead">
@@ -54,12 +56,46 @@ export function SourceCard() {
             </div>
           ))}
           {!meshes.length && <p className="note">No high mesh yet. Without one the model itself is measured.</p>}
+          {cage && (
+            <div className="item">
+              {cage.name} <span className="quiet">cage</span>
+              <span className="count" />
+              <Tooltip title="Take the cage away; rays leave along normals again">
+                <button className="iconbtn small" aria-label={`Remove cage ${cage.name}`} onClick={() => void dropCage()}>
+                  <Icon name="bin" />
+                </button>
+              </Tooltip>
+            </div>
+          )}
           <div className="prow">
-            <button className="vbtn" onClick={() => input.current?.click()}>
-              <Icon name="load" />
-              Bring a high mesh in
-            </button>
+            <Tooltip title="A more detailed mesh; several together are one">
+              <button className="vbtn" onClick={() => input.current?.click()}>
+                <Icon name="load" />
+                Bring a high mesh in
+              </button>
+            </Tooltip>
+            {meshes.length > 0 && (
+              <Tooltip title="The model itself, grown: the same vertices in the same order. Rays come from it">
+                <button className="vbtn" onClick={() => cageInput.current?.click()}>
+                  <Icon name="load" />
+                  {cage ? "Another cage" : "Cage"}
+                </button>
+              </Tooltip>
+            )}
           </div>
+          <input
+            ref={cageInput}
+            type="file"
+            hidden
+            multiple
+            accept=".obj,.glb,.gltf,.ply,.stl,.mtl,.bin"
+            aria-label="Cage mesh"
+            onChange={(e) => {
+              const files = [...(e.target.files ?? [])];
+              e.target.value = "";
+              void bringCage(files);
+            }}
+          />
           <input
             ref={input}
             type="file"

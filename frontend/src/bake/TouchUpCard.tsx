@@ -25,7 +25,7 @@ export function TouchUpCard() {
       {tool === "brush" && kind.components === 3 && <p className="note">The brush lays the first of the two colours. Clone is often the better tool here.</p>}
       {tool === "erase" && <p className="note">Erase brings the baked map back.</p>}
       <ReadingControls />
-      <p className="note">A touch-up lies over the baked map: masks and export see it, and a new bake keeps it.</p>
+      <p className="note">{map === "straight" ? "Where it is white, the next bake's rays leave straight along the face." : "A touch-up lies over the baked map: masks and export see it, and a new bake keeps it."}</p>
     </section>
   );
 }

@@ -1,6 +1,7 @@
 import { Tooltip } from "@mui/material";
 import { useEffect, useRef, useState } from "react";
 import { MapGrid } from "../bake/MapGrid";
+import { PairsCard } from "../bake/PairsCard";
 import { SettingsCard } from "../bake/SettingsCard";
 import { SourceCard } from "../bake/SourceCard";
 import { SuspectsCard } from "../bake/SuspectsCard";
@@ -10,7 +11,7 @@ import { ConfineCard } from "../paint/ConfineCard";
 import { TipCard } from "../paint/TipCard";
 import { TargetRibbon } from "../paint/TargetRibbon";
 import { ToolRail } from "../paint/ToolRail";
-import { bakery, enterBake, leaveBake } from "../state/bake";
+import { enterBake, leaveBake } from "../state/bake";
 import { useDocument, useWorkshop } from "../state/hooks";
 import { TwoViews } from "../viewport/TwoViews";
 
@@ -19,10 +20,6 @@ export function BakeScreen() {
   const sheets = useDocument()?.sheets.length ?? 0;
   const tool = useWorkshop((s) => s.tool);
   const [tab, setTab] = useState<"bake" | "touch">("bake");
-  const defaults = useWorkshop((s) => s.registries?.bake.settings);
-  useEffect(() => {
-    if (defaults && !bakery.getState().settings) bakery.setState({ settings: defaults });
-  }, [defaults]);
   const last = useRef<string | null>(null);
   useEffect(() => {
     if (!sheets) return;
@@ -34,6 +31,10 @@ export function BakeScreen() {
     if (last.current !== null && last.current !== tool) setTab("touch");
     last.current = tool;
   }, [tool]);
+  const byHand = useWorkshop((s) => s.target?.mesh_map === "straight");
+  useEffect(() => {
+    if (byHand) setTab("touch");
+  }, [byHand]);
   if (!sheets) {
     return (
       <main className="page" style={{ background: "var(--app)" }}>
@@ -67,6 +68,7 @@ export function BakeScreen() {
         {tab === "bake" ? (
           <>
             <SourceCard />
+            <PairsCard />
             <SettingsCard />
             <SuspectsCard />
           </>

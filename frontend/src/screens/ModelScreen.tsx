@@ -4,10 +4,11 @@ import { useEffect, useRef, useState } from "react";
 import { Group, Panel, Separator } from "react-resizable-panels";
 import { api } from "../api/client";
 import type { Finding, Sheet } from "../api/types";
+import { NamedSlider } from "../paint/sliders";
 import { useDocument, useWorkshop } from "../state/hooks";
 import { say } from "../state/messages";
 import { accept, chooseSheet, edit, hideParts, refresh, runJob, theStage, workshop } from "../state/workshop";
-import { layoutFree, packIslands, paintOnUvSet, placeIsland, unwrap } from "../state/layout";
+import { layoutFree, paintOnUvSet, placeIsland } from "../state/layout";
 import { Icon } from "../theme/icons";
 import { hint } from "../tools/commands";
 import { FlatView } from "../viewport/FlatView";
@@ -15,6 +16,7 @@ import { SolidView } from "../viewport/SolidView";
 import { FileInput } from "../theme/FileInput";
 import { ImportNotes } from "./ImportNotes";
 import { SheetAlpha } from "./SheetAlpha";
+import { UnwrapCard } from "./UnwrapCard";
 
 /** What was brought in: parts, sheets, and what is wrong before painting starts. */
 export function ModelScreen() {
@@ -32,6 +34,7 @@ export function ModelScreen() {
         <Layout />
         <Seams />
         <ProjectSettings />
+        <CreaseAngle />
         <VertexColours />
         <h2>Numbers</h2>
         {model && (
@@ -74,8 +77,6 @@ function Layout() {
   const sheets = useDocument()?.sheets.length ?? 0;
   const free = useWorkshop((s) => layoutFree(s.project?.painted ?? []));
   const island = useWorkshop((s) => s.island);
-  const resolutions = useWorkshop((s) => s.registries?.resolutions) ?? [1024];
-  const [side, setSide] = useState(1024);
   const [scale, setScale] = useState("100");
   const [turn, setTurn] = useState("0");
   if (!free) {
@@ -88,28 +89,7 @@ function Layout() {
   }
   return (
     <section aria-label="UV layout">
-      {!sheets && <p className="note">No sheet: the model has no UVs. Unwrap it here, or in your modelling program.</p>}
-      <div className="prow" style={{ marginTop: 8 }}>
-        {!sheets && (
-          <TextField select label="Resolution" value={side} onChange={(e) => setSide(Number(e.target.value))} sx={{ width: 130 }}>
-            {resolutions.map((r) => (
-              <MenuItem key={r} value={r}>
-                {r} × {r}
-              </MenuItem>
-            ))}
-          </TextField>
-        )}
-        <Tooltip title="Cut the model into islands and lay them out without overlap">
-          <Button variant={sheets ? "text" : "contained"} onClick={() => void unwrap(side)}>
-            {sheets ? "Unwrap anew" : "Unwrap the model"}
-          </Button>
-        </Tooltip>
-        {sheets > 0 && (
-          <Tooltip title="Lay the islands out again as they are, without overlap, as large as fits">
-            <Button onClick={() => void packIslands()}>Pack islands</Button>
-          </Tooltip>
-        )}
-      </div>
+      <UnwrapCard />
       <UvSets />
       {sheets > 0 && island === null && <p className="note">Press an island in a view to choose it; drag it on the flat sheet to move it.</p>}
       {island !== null && (
@@ -204,6 +184,30 @@ function Seams() {
       </div>
       {on && <p className="note">A press takes the whole run of edges, Shift and press a single one; again takes the mark off. UVs stay as they are.</p>}
     </section>
+  );
+}
+
+/** From which angle on edges are sharp where the file says nothing about normals. */
+function CreaseAngle() {
+  const stored = useDocument()?.settings.crease_deg ?? 30;
+  const own = useWorkshop((s) => s.model?.file_normals) ?? false;
+  const [moved, setMoved] = useState<number | null>(null);
+  if (own) return <p className="note">Normals are the file's own.</p>;
+  return (
+    <NamedSlider
+      label="Crease angle"
+      title="Faces that meet at no more than this are smooth; bake the normal map anew after a change"
+      value={moved ?? stored}
+      low={0}
+      high={180}
+      step={1}
+      unit="degrees"
+      onChange={setMoved}
+      onDone={(v) => {
+        setMoved(null);
+        if (v !== stored) void edit("Crease angle", { edit: "set-settings", values: { crease_deg: v } });
+      }}
+    />
   );
 }
 

@@ -1,10 +1,11 @@
 /** What the Bake screen has chosen, and the bake that runs. */
 import { createStore } from "zustand/vanilla";
 import { api } from "../api/client";
-import type { BakeRequest, BakeSettings, Target } from "../api/types";
+import type { BakeRequest, BakeSettings, PartPair, Target } from "../api/types";
+import { busy } from "./idle";
 import { firstTarget, findSheet } from "./layers";
 import { say } from "./messages";
-import { refresh, runJob, showPiece, sync, take, workshop, type Tool } from "./workshop";
+import { refresh, runJob, showPiece, sync, take, theStage, workshop, type Tool } from "./workshop";
 import type { ViewMode } from "../viewport/materials";
 
 export type Source = BakeRequest["source"];
@@ -50,8 +51,17 @@ export function enterBake(): void {
   const s = workshop.getState();
   kept = { mode: s.mode, channel: s.channel, target: s.target, tool: s.tool };
   if (!s.project?.document.high_meshes.length && get().source === "high") set({ source: "model" });
+  set({ settings: lastSettings() });
   showMap(get().shown);
   if (s.tool === "fill") workshop.setState({ tool: "brush" });
+}
+
+/** What the last bake was asked for, so that an opened project goes on where it was left; else the usual. */
+function lastSettings(): BakeSettings | null {
+  const { registries, project } = workshop.getState();
+  const usual = registries?.bake.settings;
+  const last = project?.document.sheets.flatMap((s) => s.mesh_maps).find((m) => m.source === "high" || m.source === "model")?.settings;
+  return usual ? { ...usual, ...(last as Partial<BakeSettings> | undefined) } : null;
 }
 
 export function leaveBake(): void {
@@ -64,8 +74,9 @@ export function leaveBake(): void {
     tool: kept?.tool ?? "brush",
     target: home && kept?.target?.sheet === s.sheet ? kept.target : sheet ? firstTarget(sheet) : null,
     suspects: false,
-    shell: null,
+    shell: false,
   });
+  void drawShell();
   kept = null;
 }
 
@@ -86,14 +97,73 @@ export function setSetting(change: Partial<BakeSettings>): void {
   if (!settings) return;
   const next = { ...settings, ...change };
   set({ settings: next });
-  if (workshop.getState().shell) workshop.setState({ shell: { front: next.front, back: next.back } });
+  if (SHELLED.some((name) => name in change)) shellSoon();
+}
+
+/** Settings that the shell shows. */
+const SHELLED = ["front", "back", "cage", "cage_blend"] as const;
+let waiting = 0;
+let drawn = 0;
+
+/** The shell anew once the hand rests. */
+function shellSoon(): void {
+  if (!workshop.getState().shell) return;
+  window.clearTimeout(waiting);
+  const done = busy();
+  waiting = window.setTimeout(() => void drawShell(), 120);
+  window.setTimeout(done, 120);
 }
 
 /** Show or hide how far a bake searches. */
 export function toggleShell(): void {
+  workshop.setState({ shell: !workshop.getState().shell });
+  void drawShell();
+}
+
+/** Ask where rays start and end, sheet by sheet, and show it; take it away where it is not wanted. */
+async function drawShell(): Promise<void> {
+  const { uid, shell, project } = workshop.getState();
   const { settings } = get();
-  const on = workshop.getState().shell !== null;
-  workshop.setState({ shell: on || !settings ? null : { front: settings.front, back: settings.back } });
+  const turn = ++drawn;
+  for (const sheet of project?.document.sheets ?? []) {
+    if (!shell || !uid || !settings) {
+      theStage()?.setShell(sheet.id, null);
+      continue;
+    }
+    const answer = await api.shell(uid, sheet.id, settings).catch((e: Error) => (say(e.message, true), null));
+    if (turn !== drawn || !answer) return;
+    const count = answer.header.triangles * 9;
+    const places = new Float32Array(answer.bytes.slice(0, count * 8).buffer);
+    theStage()?.setShell(sheet.id, [places.slice(0, count), places.slice(count)]);
+  }
+}
+
+/** What the artist says a low part is measured against; null: what names say. */
+export function pairPart(low: string, said: Pick<PartPair, "to" | "high"> | null): void {
+  const { settings } = get();
+  if (!settings) return;
+  const others = settings.pairs.filter((p) => p.low !== low);
+  setSetting({ pairs: said ? [...others, { low, ...said }] : others });
+}
+
+/** Give the sheet shown the map that says where rays leave straight, and show it to be painted. */
+export async function paintStraight(sheet: string): Promise<void> {
+  const there = workshop.getState().project?.document.sheets.find((s) => s.id === sheet)?.mesh_maps.some((m) => m.id === "straight");
+  if (there || (await take((uid, revision) => api.beginStraight(uid, revision, sheet)))) showMap("straight", sheet);
+}
+
+export async function bringCage(files: File[]): Promise<void> {
+  const { uid } = workshop.getState();
+  if (!uid || !files.length) return;
+  const form = new FormData();
+  for (const file of files) form.append("file", file, file.name);
+  const job = await runJob(() => api.bringCage(uid, form));
+  await refresh();
+  if (job?.state === "done") setSetting({ cage: "file" });
+}
+
+export async function dropCage(): Promise<void> {
+  if ((await take((uid) => api.dropCage(uid))) && get().settings?.cage === "file") setSetting({ cage: "blended" });
 }
 
 /** The bake that the button would start, or null when there is nothing to bake. */

@@ -1,6 +1,6 @@
 /** Changing the UV layout, while nothing is painted. */
 import { api } from "../api/client";
-import type { Placement, ProbeBody } from "../api/types";
+import type { Placement, ProbeBody, UnwrapSettings } from "../api/types";
 import { say } from "./messages";
 import { refresh, runJob, take, workshop } from "./workshop";
 
@@ -9,19 +9,27 @@ export function layoutFree(painted: readonly string[]): boolean {
   return painted.every((name) => name.startsWith("@"));
 }
 
-export async function unwrap(resolution: number): Promise<void> {
-  const { uid } = workshop.getState();
-  if (!uid) return;
-  const job = await runJob(() => api.unwrap(uid, resolution));
-  await refresh();
-  if (job?.state === "done") say("The model is unwrapped. Look at the islands on the flat sheet.");
+/** How much of each sheet is filled, as the server tells after unwrapping or packing. */
+function told(result: Record<string, unknown> | undefined): string {
+  const shares = Object.values((result?.filled ?? {}) as Record<string, number>);
+  return shares.length ? ` The islands fill ${shares.map((s) => `${Math.round(s * 100)} %`).join(", ")} of ${shares.length === 1 ? "the sheet" : "the sheets"}.` : "";
 }
 
-export async function packIslands(): Promise<void> {
+export async function unwrap(resolution: number, settings: UnwrapSettings): Promise<void> {
   const { uid } = workshop.getState();
   if (!uid) return;
-  await runJob(() => api.pack(uid));
+  const job = await runJob(() => api.unwrap(uid, resolution, settings));
   await refresh();
+  if (job?.state === "done") say(`The model is unwrapped.${told(job.result)}`);
+  if (job?.state === "cancelled") say("Stopped. The layout is as it was.");
+}
+
+export async function packIslands(padding: number): Promise<void> {
+  const { uid } = workshop.getState();
+  if (!uid) return;
+  const job = await runJob(() => api.pack(uid, padding));
+  await refresh();
+  if (job?.state === "done") say(`The islands are packed.${told(job.result)}`);
 }
 
 /** Paint on another of the file's UV sets. */

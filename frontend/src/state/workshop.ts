@@ -70,7 +70,8 @@ export interface WorkshopState {
   /** Faces that a box or lasso or press gathered. */
   picked: FacePick[];
   /** Search distances of a bake, shown around the model as shares of its diagonal. */
-  shell: { front: number; back: number } | null;
+  /** Whether the view shows how far a bake searches. */
+  shell: boolean;
   /** Whether a press on the Model screen marks edges. */
   seaming: boolean;
   /** The island chosen on the Model screen. */
@@ -135,7 +136,7 @@ const START: Omit<WorkshopState, "registries"> = {
   lastBrush: null,
   gradient: null,
   picked: [],
-  shell: null,
+  shell: false,
   seaming: false,
   island: null,
   density: null,
@@ -190,7 +191,7 @@ export function openStage(canvas: HTMLCanvasElement): () => void {
   stage.setTheme(document.documentElement.dataset.mode !== "light");
   const stop = workshop.subscribe((now, before) => {
     if (now.mode !== before.mode || now.channel !== before.channel || now.lightDeg !== before.lightDeg || now.wire !== before.wire ||
-        now.sheet !== before.sheet || now.suspects !== before.suspects || now.shell !== before.shell || now.over !== before.over || now.maskSheet !== before.maskSheet || now.highlight !== before.highlight || now.project?.document.hidden_parts !== before.project?.document.hidden_parts) {
+        now.sheet !== before.sheet || now.suspects !== before.suspects || now.over !== before.over || now.maskSheet !== before.maskSheet || now.highlight !== before.highlight || now.project?.document.hidden_parts !== before.project?.document.hidden_parts) {
       show();
     }
     if (now.project?.revision !== before.project?.revision || now.channel !== before.channel || now.mode !== before.mode || now.over !== before.over || now.suspects !== before.suspects) void sync();
@@ -212,7 +213,6 @@ function show(): void {
     mode: s.mode, channel: s.channel, lightDeg: s.lightDeg, wire: s.wire, flatSheet: s.sheet,
     hiddenParts: s.project?.document.hidden_parts ?? [], highlight: s.highlight, suspects: s.suspects, tinted: s.project?.document.settings.multiply_vertex_colours ?? false,
     over: s.over, maskSheet: s.maskSheet,
-    shell: s.shell && stage && { front: s.shell.front * stage.diagonal, back: s.shell.back * stage.diagonal },
   });
 }
 

@@ -4,7 +4,7 @@ import { acceleratedRaycast, computeBoundsTree, disposeBoundsTree } from "three-
 import type { Binary } from "../api/client";
 import type { Camera, GeometryHeader, SheetGeometry } from "../api/types";
 import { busy } from "../state/idle";
-import { place, shellMeshes, type Shell } from "./shell";
+import { discard, shellMeshes, type Shell } from "./shell";
 import { ChannelMaterial, litMaterial, studioScene, textureOf, type OverUniforms, type ViewMode } from "./materials";
 import { FlatPan, Orbit } from "./navigation";
 import { SheetTextures } from "./textures";
@@ -25,7 +25,6 @@ export interface Look {
   /** A mask shown over what is there. */
   over: string | null;
   maskSheet: string | null;
-  shell: Shell | null;
   /** Whether vertex colours multiply the base colour. */
   tinted: boolean;
 }
@@ -53,7 +52,6 @@ interface SheetObjects {
   lit: THREE.MeshStandardMaterial;
   channel: ChannelMaterial;
   flatChannel: ChannelMaterial;
-  shell: [THREE.Mesh, THREE.Mesh] | null;
   textures: SheetTextures | null;
   allIndices: Uint32Array;
   faces: Uint32Array;
@@ -80,7 +78,8 @@ export class Stage {
   private marks: THREE.Group | null = null;
   private readonly flatMarks = new Map<string, THREE.Mesh>();
   private seamLines: THREE.LineSegments | null = null;
-  private look: Look = { mode: "lit", channel: "base_color", lightDeg: 40, wire: true, flatSheet: null, hiddenParts: [], highlight: null, suspects: false, over: null, maskSheet: null, shell: null, tinted: false };
+  private shells = new Map<string, Shell>();
+  private look: Look = { mode: "lit", channel: "base_color", lightDeg: 40, wire: true, flatSheet: null, hiddenParts: [], highlight: null, suspects: false, over: null, maskSheet: null, tinted: false };
   private readonly watcher = new ResizeObserver(() => this.draw());
   private fitted = false;
   private dark = true;
@@ -141,17 +140,14 @@ export class Stage {
         o.removeFromParent();
         o.geometry.dispose();
       }
-      for (const mesh of s.shell ?? []) {
-        mesh.removeFromParent();
-        mesh.geometry.dispose();
-        (mesh.material as THREE.Material).dispose();
-      }
       s.lit.dispose();
       s.channel.dispose();
       s.flatChannel.dispose();
       s.textures?.dispose();
     }
     this.sheets.clear();
+    for (const shell of this.shells.values()) discard(shell);
+    this.shells.clear();
   }
 
   /** Begin with another model, whose sheets come one by one; the same project keeps the view of what did not change its size. */
@@ -205,7 +201,6 @@ export class Stage {
       lit,
       channel,
       flatChannel,
-      shell: null,
       textures: null,
       allIndices: indices,
       faces: ints(info.faces),
@@ -308,7 +303,6 @@ export class Stage {
     }
     if (force || old.highlight !== look.highlight) this.mark(look.highlight);
     for (const [id, mesh] of this.flatMarks) mesh.visible = id === look.flatSheet;
-    for (const s of this.sheets.values()) this.surround(s, look.shell);
     this.draw();
   }
 
@@ -327,14 +321,17 @@ export class Stage {
     this.draw();
   }
 
-  private surround(s: SheetObjects, shell: Shell | null): void {
-    if (shell && !s.shell) {
-      s.shell = shellMeshes(s.mesh.geometry, s.allIndices);
-      if (s.shell) this.scene.add(...s.shell);
+  /** Show where a sheet's rays start and end: triangles outside and inside, nine numbers each; null takes them away. */
+  setShell(sheet: string, triangles: [Float32Array, Float32Array] | null): void {
+    const old = this.shells.get(sheet);
+    if (old) discard(old);
+    this.shells.delete(sheet);
+    if (triangles) {
+      const made = shellMeshes(...triangles);
+      this.shells.set(sheet, made);
+      this.scene.add(...made);
     }
-    if (!s.shell) return;
-    if (shell) place(s.shell, shell);
-    for (const mesh of s.shell) mesh.visible = shell !== null;
+    this.draw();
   }
 
   private orbitCentre(): THREE.Vector3 {

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable
 from typing import Any
 
-from ruvelt.bench.baking import against_embree, noise, strokes_beside_a_bake
+from ruvelt.bench.baking import against_embree, memory, noise, strokes_beside_a_bake
 from ruvelt.bench.blending import twenty_layers
 from ruvelt.bench.geometry import CORNERS, rows_against_numpy
 from ruvelt.bench.importing import import_against_decoding
@@ -36,6 +36,7 @@ def run_all(quick: bool, say: Callable[[str], None]) -> dict[str, Any]:
         ("first stroke", lambda: first_stroke(side)),
         ("baking", lambda: against_embree(side // 2)),
         ("noise", lambda: noise(256)),
+        ("memory of a bake", memory),
         ("strokes beside a bake", lambda: strokes_beside_a_bake(side)),
     ]
     rows: list[Row] = []

@@ -19,6 +19,7 @@ from ruvelt import __version__
 from ruvelt.core.brush.script import parse_script
 from ruvelt.core.errors import InputError, RuveltError
 from ruvelt.core.mesh.readers import wanted_beside
+from ruvelt.core.mesh.unwrap import UnwrapSettings
 from ruvelt.studio.bakes import BakeRequest, add_high_mesh
 from ruvelt.studio.exports import export_project, files_as_json
 from ruvelt.studio.geometry import sheet_facts
@@ -140,12 +141,19 @@ def info(here: Studio, project: str) -> dict[str, Any]:
 @main.command("unwrap")
 @click.argument("project")
 @click.option("--resolution", type=int, default=1024, show_default=True, help="Texels a side of the sheets, where there were none.")
+@click.option("--padding", type=float, default=4, show_default=True, help="Least distance between islands, texels.")
+@click.option("--fewer", type=float, default=0.5, show_default=True, help="0 for many islands without stretch, 1 for few.")
+@click.option("--hard-edges", is_flag=True, help="Cut every edge sharper than the crease angle.")
 @_common
-def unwrap_(here: Studio, project: str, resolution: int) -> dict[str, Any]:
+def unwrap_(here: Studio, project: str, resolution: int, padding: float, fewer: float, hard_edges: bool) -> dict[str, Any]:
     """Give the model of a PROJECT new UVs, as long as nothing is painted or baked."""
     uid = here.find(project)
-    unwrap_model(here.session(uid), lambda done, planned, what: None, resolution)
-    return {"project": uid, **_facts(here, uid)}
+    try:
+        settings = UnwrapSettings(padding=padding, fewer=fewer, hard_edges=hard_edges)
+    except ValueError:
+        raise InputError("Padding goes from 0 to 64 texels, and --fewer from 0 to 1.") from None
+    share = unwrap_model(here.session(uid), lambda done, planned, what: None, resolution, settings)
+    return {"project": uid, **_facts(here, uid), "filled": share}
 
 
 @main.command("replay")

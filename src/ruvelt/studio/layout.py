@@ -13,10 +13,12 @@ from numpy.typing import NDArray
 from pydantic import Field
 
 from ruvelt.core.errors import Conflict, InputError
+from ruvelt.core.mesh.apart import apart
 from ruvelt.core.mesh.model import Model
 from ruvelt.core.mesh.seams import edge_loop, edge_near
 from ruvelt.core.mesh.sheets import plan_sheets
-from ruvelt.core.mesh.unwrap import pack_islands, place_islands, unwrap
+from ruvelt.core.mesh.unwrap import USUAL as USUAL_WAY
+from ruvelt.core.mesh.unwrap import Squares, UnwrapSettings, filled, place_islands
 from ruvelt.core.samples.sheet import RESOLUTIONS
 from ruvelt.core.stack.basics import Frozen
 from ruvelt.core.stack.document import MODEL_PLANE
@@ -45,19 +47,39 @@ def check_free(session: Session) -> None:
         )
 
 
-def _squares(session: Session) -> NDArray[np.int32] | None:
-    """Sheets by material or part have a square each."""
+def _squares(session: Session, resolution: int = 1024) -> Squares:
+    """Sheets by material or part have a square each, as large as they are."""
     model, rule = session.model, session.store.sheet_rule
-    return None if rule == "tiles" else model.face_part if rule == "parts" else model.face_material
+    faces = {"parts": model.face_part, "tiles": np.zeros(model.face_count, np.int32)}
+    of_face = faces.get(rule, model.face_material)
+    sides = np.full(int(of_face.max(initial=0)) + 1, resolution)
+    for sheet in session.document.sheets:
+        sides[of_face[session.plans[sheet.plan].faces]] = sheet.resolution
+    return Squares(of_face, tuple(int(s) for s in sides))
 
 
-def unwrap_model(session: Session, progress: Progress, resolution: int = 1024) -> None:
-    """Give the model UVs, and the project its sheets where it has none. Raises Conflict once anything is painted."""
+def unwrap_model(session: Session, progress: Progress, resolution: int = 1024, settings: UnwrapSettings = USUAL_WAY) -> dict[str, float]:
+    """Give the model UVs, and the project its sheets where it has none; returns how much of each sheet is filled, 0–1.
+
+    In a process of its own, which a stop ends. Raises Conflict once anything is painted.
+    """
     if resolution not in RESOLUTIONS:
         raise InputError(f"A sheet cannot have {resolution} texels a side. Choose one of {', '.join(map(str, RESOLUTIONS))}.")
     check_free(session)
-    made = unwrap(session.model, progress, _squares(session))
+    made = apart("unwrap", session.model, progress, _squares(session, resolution), settings, session.document.seams)
     _store(session, made, "Unwrap the model", resolution)
+    return sheets_filled(session)
+
+
+def sheets_filled(session: Session) -> dict[str, float]:
+    """How much of each sheet's square its islands cover, 0–1, by sheet id."""
+    model = session.model
+    found = {}
+    for sheet in session.document.sheets:
+        mine = np.zeros(model.face_count, np.int32)
+        mine[session.plans[sheet.plan].faces] = 1
+        found[sheet.id] = round(filled(model, Squares(mine, (1, 1)))[1], 4)
+    return found
 
 
 def choose_uv_set(session: Session, number: int, revision: int | None = None) -> None:
@@ -83,13 +105,14 @@ def place(session: Session, placement: Placement, revision: int | None = None) -
         _store(session, made, "Place an island" if count == 1 else f"Place {count} islands")
 
 
-def pack(session: Session, progress: Progress) -> None:
-    """Pack the islands of every sheet anew."""
+def pack(session: Session, progress: Progress, padding: float = USUAL_WAY.padding) -> dict[str, float]:
+    """Pack the islands of every sheet anew; returns how much of each is filled, 0–1."""
     check_free(session)
-    progress(0, 1, "Packing")
-    made = pack_islands(session.model, _squares(session))
+    settings = USUAL_WAY.model_copy(update={"padding": padding})
+    made = apart("pack", session.model, progress, _squares(session), settings)
     _store(session, made, "Pack the islands")
     progress(1, 1, "Done")
+    return sheets_filled(session)
 
 
 def toggle_seam(session: Session, face: int, point: tuple[float, float, float], loop: bool, revision: int | None = None) -> None:

@@ -157,6 +157,7 @@ def model_facts(path: s.ProjectPath):  # type: ignore[no-untyped-def]
         groups=[g.name for g in model.groups],
         uv_layouts=[s.UvLayoutAnswer(name=u.name, number=u.number) for u in model.uv_layouts],
         vertex_colors=model.vertex_colors is not None,
+        file_normals=model.file_normals is not None,
         notes=[s.NoteAnswer(**n.__dict__) for n in model.notes],
         sheets=[s.SheetFacts(id=x.id, **sheet_facts(session, x.id)) for x in session.document.sheets],
         findings=[
@@ -244,19 +245,18 @@ def unwrap(path: s.ProjectPath, body: s.UnwrapBody):  # type: ignore[no-untyped-
     check_free(session_of(path.uid))
 
     def work(opened: Opened, job: Job) -> dict[str, object]:
-        unwrap_model(opened.session, job.progress, body.resolution)
-        return {"sheets": [x.id for x in opened.session.document.sheets]}
+        share = unwrap_model(opened.session, job.progress, body.resolution, body.settings)
+        return {"sheets": [x.id for x in opened.session.document.sheets], "filled": share}
 
     return job_answer(studio().start(path.uid, "unwrap", "Unwrap the model", work))
 
 
 @api.post("/projects/<uid>/pack", responses={200: s.JobAnswer})
-def pack_layout(path: s.ProjectPath):  # type: ignore[no-untyped-def]
+def pack_layout(path: s.ProjectPath, body: s.PackBody):  # type: ignore[no-untyped-def]
     check_free(session_of(path.uid))
 
     def work(opened: Opened, job: Job) -> dict[str, object]:
-        pack(opened.session, job.progress)
-        return {}
+        return {"filled": pack(opened.session, job.progress, body.padding)}
 
     return job_answer(studio().start(path.uid, "pack", "Pack the islands", work))
 

@@ -11,6 +11,7 @@ from ruvelt.core.brush.camera import Camera
 from ruvelt.core.brush.gradient import Gradient
 from ruvelt.core.brush.settings import Brush, BrushParameter
 from ruvelt.core.brush.target import Paint, Target
+from ruvelt.core.mesh.unwrap import UnwrapSettings
 from ruvelt.core.output.presets import ExportPreset
 from ruvelt.core.stack.adjust import Adjustment
 from ruvelt.core.stack.basics import FacePick, Id, Number, Share
@@ -285,6 +286,7 @@ class ModelFacts(BaseModel):
     groups: list[str]
     uv_layouts: list[UvLayoutAnswer]
     vertex_colors: bool
+    file_normals: bool
     notes: list[NoteAnswer]
     sheets: list[SheetFacts]
     findings: list[FindingAnswer]
@@ -575,6 +577,13 @@ class VersionBody(Body):
 
 class UnwrapBody(Body):
     resolution: Resolution = 1024
+    settings: UnwrapSettings = UnwrapSettings()
+
+
+class PackBody(Body):
+    """Least distance between islands, texels."""
+
+    padding: Annotated[float, Field(ge=0, le=64, allow_inf_nan=False)] = 4
 
 
 class PlaceBody(Body):

@@ -167,7 +167,7 @@ def _hash(x):
         f32[:, ::1],
         f32[:, ::1],
         i64[::1],
-        f32[:, ::1],
+        f32[:, :, ::1],
         u32,
         f32,
         f32,
@@ -183,49 +183,37 @@ def _hash(x):
 def hemisphere_rays(position, normal, geometric, key, table, seed, bias, reach, fade, first, last, origin, direction, limit):
     """Cosine-weighted rays over points first … last, all rays of a point in a row.
 
-    The table's low-discrepancy points are turned by a shift of each point's own (Cranley and Patterson 1976) and laid on the hemisphere
-    by the concentric map (Shirley and Chiu 1997). Rays that would start below the face are mirrored at it.
+    Each point takes one of the table's sets, turned about its normal by an angle of its own. Rays that would start below the face are mirrored
+    at it.
 
+    table : (sets, rays, 4) directions around +z, and a number 0–1, as `sky_table` makes them; sets: a power of two
     limit : how far each ray goes, spread evenly over the last share `fade` of `reach`, so that what it meets counts less the further it lies
     """
-    turn = np.float32(1.0 / 4294967296.0)
-    one, quarter = np.float32(1), np.float32(np.pi / 4)
-    n = len(table)
+    one, two, zero = np.float32(1), np.float32(2), np.float32(0)
+    sets, n = np.uint32(table.shape[0] - 1), table.shape[1]
     for p in range(first, last):
         a = _hash(np.uint32(key[p] & 0xFFFFFFFF) ^ _hash(seed))
-        shift_u, shift_v = np.float32(a) * turn, np.float32(_hash(a ^ np.uint32(0x9E3779B9))) * turn
-        shift_w = np.float32(_hash(a ^ np.uint32(0x85EBCA6B))) * turn
+        chosen, angle = a & sets, np.float32(_hash(a ^ np.uint32(0x9E3779B9))) * np.float32(2 * np.pi / 4294967296.0)
+        co, si = np.cos(angle), np.sin(angle)
         nx, ny, nz = normal[p, 0], normal[p, 1], normal[p, 2]
         gx, gy, gz = geometric[p, 0], geometric[p, 1], geometric[p, 2]
-        # An orthonormal basis without a branch on the normal (Duff et al. 2017).
+        # An orthonormal basis without a branch on the normal (Duff et al. 2017), turned.
         sign = one if nz >= 0 else -one
         c = -one / (sign + nz)
         d = nx * ny * c
-        ux, uy, uz = one + sign * nx * nx * c, sign * d, -sign * nx
-        vx, vy, vz = d, sign + ny * ny * c, -ny
+        ax, ay, az = one + sign * nx * nx * c, sign * d, -sign * nx
+        bx, by, bz = d, sign + ny * ny * c, -ny
+        ux, uy, uz = co * ax + si * bx, co * ay + si * by, co * az + si * bz
+        vx, vy, vz = co * bx - si * ax, co * by - si * ay, co * bz - si * az
         ox, oy, oz = position[p, 0] + gx * bias, position[p, 1] + gy * bias, position[p, 2] + gz * bias
         at = (p - first) * n
         for r in range(n):
-            s, t = table[r, 0] + shift_u, table[r, 1] + shift_v
-            s, t = (s - one if s >= one else s) * np.float32(2) - one, (t - one if t >= one else t) * np.float32(2) - one
-            x = y = np.float32(0)
-            if s != 0 or t != 0:
-                if abs(s) > abs(t):
-                    radius, angle = s, quarter * (t / s)
-                    x, y = radius * np.cos(angle), radius * np.sin(angle)
-                else:
-                    radius, angle = t, quarter * (s / t)
-                    x, y = radius * np.sin(angle), radius * np.cos(angle)
-            z = np.sqrt(max(np.float32(0), one - x * x - y * y))
+            x, y, z = table[chosen, r, 0], table[chosen, r, 1], table[chosen, r, 2]
             dx, dy, dz = x * ux + y * vx + z * nx, x * uy + y * vy + z * ny, x * uz + y * vz + z * nz
-            below = dx * gx + dy * gy + dz * gz
-            if below < 0:
-                below *= np.float32(2)
-                dx, dy, dz = dx - below * gx, dy - below * gy, dz - below * gz
+            below = min(dx * gx + dy * gy + dz * gz, zero) * two
             origin[at + r, 0], origin[at + r, 1], origin[at + r, 2] = ox, oy, oz
-            direction[at + r, 0], direction[at + r, 1], direction[at + r, 2] = dx, dy, dz
-            w = table[r, 2] + shift_w
-            limit[at + r] = reach * (one - fade * (w - one if w >= one else w))
+            direction[at + r, 0], direction[at + r, 1], direction[at + r, 2] = dx - below * gx, dy - below * gy, dz - below * gz
+            limit[at + r] = reach * (one - fade * table[chosen, r, 3])
 
 
 @kernel(numba.void(i32[::1], f32[:, ::1], f32[:, ::1], i64, i64, i64, f32[::1], f32[:, ::1]), late=True)

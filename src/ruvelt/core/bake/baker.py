@@ -27,6 +27,8 @@ Arrived = Callable[[str, int, U16], None]
 
 #: Rays of one block: enough to keep Embree busy, few enough that a cancel is heard soon.
 RAYS_A_BLOCK = 1 << 19
+#: Sets of directions that points choose from: more than look alike beside each other.
+SETS = 512
 #: How far places that met nothing are drawn off borders, in turn: the least share of the corner across.
 PULLS = (0.03, 0.1, 0.25)
 
@@ -38,15 +40,27 @@ def shifts(antialias: int) -> F32:
 
 
 def sky_table(rays: int, seed: int) -> F32:
-    """(rays, 3) float32 0–1: points of a scrambled Sobol sequence in two dimensions (Owen 1995), and one in a third; the same for the same seed."""
+    """(sets, rays, 4) float32: cosine-weighted directions around +z, and numbers 0–1; the same for the same seed.
+
+    Each set holds points of a scrambled Sobol sequence (Owen 1995) turned by a shift of its own (Cranley and Patterson 1976) and laid on the
+    hemisphere by the concentric map (Shirley and Chiu 1997).
+    """
     # Imported where it is used: it takes a second that no start should wait for.
     from scipy.stats import qmc
 
+    sets = SETS if rays <= 512 else SETS // 8
     rng, exponent = np.random.default_rng(seed), max(rays - 1, 0).bit_length()
     # Three dimensions of one sequence fill the two that tell directions less evenly.
     flat, third = (qmc.Sobol(d, scramble=True, rng=rng).random(1 << exponent)[:rays] for d in (2, 1))
-    points = np.concatenate([flat, rng.permutation(third)], axis=1)
-    return np.ascontiguousarray(np.minimum(points, 1 - 2**-24), np.float32)
+    s, t, w = np.moveaxis((np.concatenate([flat, rng.permutation(third)], axis=1) + rng.random((sets, 1, 3))) % 1, 2, 0)
+    s, t = 2 * s - 1, 2 * t - 1
+    wide = np.abs(s) > np.abs(t)
+    radius = np.where(wide, s, t)
+    angle = np.pi / 4 * np.divide(np.where(wide, t, s), radius, out=np.zeros_like(radius), where=radius != 0)
+    near, far = radius * np.cos(angle), radius * np.sin(angle)
+    x, y = np.where(wide, near, far), np.where(wide, far, near)
+    z = np.sqrt(np.maximum(1 - x * x - y * y, 0))
+    return np.ascontiguousarray(np.stack([x, y, z, w], axis=2), np.float32)
 
 
 #: Over which last share of the occlusion's reach what lies there fades.
@@ -107,7 +121,7 @@ class Baker:
             # All of what is measured, whatever sheets and parts it lies on.
             around = on_triangles(self.source.corners, self.source.normals, self._curvature_radius)
         progress(0, planned, "Measuring the surface")
-        table = sky_table(self._rays, self.settings.seed) if any(k.rays for k in kinds) else np.zeros((0, 3), np.float32)
+        table = sky_table(self._rays, self.settings.seed) if any(k.rays for k in kinds) else np.zeros((1, 0, 4), np.float32)
         found = self._workers.map(lambda c: self._chunk(c, kinds, table, around, count, arrived), chunks)
         pieces = [piece for piece in found if piece is not None]
         return Answers.joined(pieces) if pieces and self.settings.grain > 0 else None
@@ -188,7 +202,7 @@ class Baker:
         self, chunk: int, turn: int, points: Points, surface: Surface, wanted: set[str], table: F32, count: Callable[[int, str], None]
     ) -> tuple[F32 | None, F32 | None, F32 | None]:
         """Open share, bent normal and thickness (0–1 of its reach) of points, as far as they are wanted."""
-        n, rays, seed, source = len(points.local), len(table), self.settings.seed & 0xFFFFFFFF, self.source
+        n, rays, seed, source = len(points.local), table.shape[1], self.settings.seed & 0xFFFFFFFF, self.source
         key = (chunk * CHUNK + points.local).astype(np.int64) * len(self._shifts) + turn
         # Rays stay on the outside of the face they start from: hemispheres around interpolated normals dip under it.
         outside = source.face_normals(surface, points)
@@ -223,7 +237,7 @@ class Baker:
         self, rays: _Rays, rows: NDArray[np.int64] | None, table: F32, seed: int, reach: float, fade: float
     ) -> Iterator[tuple[_Rays, int, int, F32, F32, F32]]:
         """Blocks of rays of some points (None: all): the points, those first … last of them, and their rays' origins, directions and limits."""
-        part, each = rays if rows is None else rays.of(rows), len(table)
+        part, each = rays if rows is None else rays.of(rows), table.shape[1]
         n = len(part.row)
         step = max(1, RAYS_A_BLOCK // each)
         origin, way = np.empty((min(step, n) * each, 3), np.float32), np.empty((min(step, n) * each, 3), np.float32)

@@ -7,8 +7,10 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
+from ruvelt.core.mesh.facts import counted
 from ruvelt.core.mesh.model import Model
 from ruvelt.core.mesh.sheets import SheetPlan
+from ruvelt.core.mesh.topology import islands
 from ruvelt.core.samples.sheet import overlap_faces
 from ruvelt.core.tolerances import UV_SLACK, ZERO_AREA_SHARE
 
@@ -151,15 +153,37 @@ def _overlaps(model: Model, sheets: list[SheetPlan]) -> Finding | None:
     return Finding("overlapping-uvs", f"{len(faces)} faces share texels", advice, "warns", faces)
 
 
+#: Boxes of islands that share so much lie on one place: a mirrored half that shares the other's texels is meant.
+SAME_PLACE = 0.8
+
+
 def _flipped(model: Model) -> Finding | None:
-    areas = uv_areas(triangle_uvs(model))
-    with np.errstate(invalid="ignore"):
-        flipped, upright = areas < 0, areas > 0
-    # A layout may be mirrored on purpose as a whole; a few odd faces among many are a slip.
-    if not flipped.any() or flipped.sum() > 0.25 * max(int(upright.sum()), 1):
+    uv = triangle_uvs(model)
+    areas = np.nan_to_num(uv_areas(uv))
+    label = islands(model, model.uv_layouts[0])[model.triangle_face]
+    laid = label >= 0
+    if not (areas[laid] < 0).any():
         return None
-    faces = _faces(model, flipped)
-    return Finding("flipped-uvs", f"{len(faces)} faces mirrored in the UVs", "Pictures and lettering appear mirrored there.", "warns", faces)
+    count = int(label.max()) + 1
+    whole = np.bincount(label[laid], weights=areas[laid], minlength=count)
+    low, high = np.full((count, 2), np.inf), np.full((count, 2), -np.inf)
+    for k in range(3):
+        np.minimum.at(low, label[laid], uv[laid, k])
+        np.maximum.at(high, label[laid], uv[laid, k])
+    upright, mirrored = np.flatnonzero(whole > 0), np.flatnonzero(whole < 0)
+    meant = np.zeros(count, bool)
+    for i in mirrored:
+        over = np.maximum(np.minimum(high[upright], high[i]) - np.maximum(low[upright], low[i]), 0).prod(axis=1)
+        both = (high[upright] - low[upright]).prod(axis=1) + (high[i] - low[i]).prod() - over
+        meant[i] = bool((over > SAME_PLACE * both).any())
+    # Mirrored islands, and faces folded over in an island that is upright.
+    odd = laid & (((whole < 0) & ~meant)[label] | ((areas < 0) & (whole > 0)[label]))
+    if not odd.any():
+        return None
+    lost = int(((whole < 0) & ~meant).sum())
+    faces = _faces(model, odd)
+    title = f"{counted(lost, 'island')} mirrored in the UVs" if lost else f"{counted(len(faces), 'face')} folded over in the UVs"
+    return Finding("flipped-uvs", title, "Pictures and lettering appear mirrored there.", "warns", faces)
 
 
 def _density(model: Model, sheets: list[SheetPlan]) -> Finding | None:

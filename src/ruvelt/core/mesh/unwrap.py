@@ -1,99 +1,228 @@
-"""UV layouts: automatic unwrap and packing (xatlas), and islands moved by hand."""
+"""UV layouts: automatic unwrap and packing, and islands moved by hand."""
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable
-from dataclasses import replace
+from collections.abc import Callable, Iterable, Iterator
+from dataclasses import dataclass, replace
+from itertools import pairwise
+from typing import Annotated
 
 import numpy as np
 import xatlas
 from numpy.typing import NDArray
+from pydantic import BaseModel, ConfigDict, Field
 
 from ruvelt.core.errors import InputError
+from ruvelt.core.mesh.cuts import components, corner_labels, cut_edges
 from ruvelt.core.mesh.model import Model, TextureCoords
+from ruvelt.core.mesh.packing import Island, pack
 from ruvelt.core.mesh.topology import face_of_corner, islands
 
 Progress = Callable[[int, int, str], None]
-#: Triangles by row of the model, their (t, 3) corners, and the (n, 2) places these count.
-Chart = tuple[NDArray[np.int64], NDArray[np.uint32], NDArray[np.float32]]
-#: Space between islands, texels of a sheet of PACK_SIDE texels; three mip levels stay apart.
-PADDING = 8
-PACK_SIDE = 1024
-#: Layout units a unit of space gets before packing; only ratios matter.
-_SCALE = 256.0
+#: Triangles that charts are looked for in at once: the time that takes grows with their square. Larger pieces are halved.
+AT_ONCE = 12_000
+#: More triangles are refused: laying them out would take the better part of an hour.
+MOST_TRIANGLES = 2_000_000
+#: How far corners at a cut are drawn into their faces while charts are looked for, which join what lies at one place: a share of the edge.
+_APART = 1e-4
 
 
-def unwrap(model: Model, progress: Progress = lambda done, planned, what: None, squares: NDArray[np.int32] | None = None) -> Model:
-    """The model with a new first UV layout "Unwrapped": charts with little stretch, one density, packed into the square.
+class UnwrapSettings(BaseModel):
+    """How a model is unwrapped.
 
-    squares : (f,) int32, which square each face is packed into (they all lie in the first tile); None for one square of all
+    padding : least distance of islands from each other and from the border, in texels of their sheet
+    hard_edges, seams : whether edges sharper than the crease angle, and those marked as seams, are always cut
+    fewer : 0 for many islands without stretch, 1 for as few as bear it
+    one_density : whether all sheets get as many texels an object unit; factors : of parts that shall have more or fewer, by name
+    """
 
-    Works part by part, so that progress is true and a stop is heard; islands never span parts. Polygons that have to be cut inside
-    become triangles. Older layouts are kept behind the new one.
+    model_config = ConfigDict(extra="forbid", frozen=True)
+
+    padding: Annotated[float, Field(ge=0, le=64, allow_inf_nan=False)] = 4
+    hard_edges: bool = False
+    seams: bool = True
+    fewer: Annotated[float, Field(ge=0, le=1, allow_inf_nan=False)] = 0.5
+    one_density: bool = True
+    factors: dict[Annotated[str, Field(max_length=1000)], Annotated[float, Field(ge=0.05, le=20, allow_inf_nan=False)]] = {}
+
+
+USUAL = UnwrapSettings()
+
+
+@dataclass(frozen=True)
+class Squares:
+    """Which square each face is packed into, and how many texels a side each has; all lie over each other in the first tile."""
+
+    of_face: NDArray[np.int32]
+    sides: tuple[int, ...]
+
+    @staticmethod
+    def one(model: Model, side: int = 1024) -> Squares:
+        return Squares(np.zeros(model.face_count, np.int32), (side,))
+
+
+def unwrap(
+    model: Model,
+    progress: Progress = lambda done, planned, what: None,
+    squares: Squares | None = None,
+    settings: UnwrapSettings = USUAL,
+    seams: Iterable[tuple[int, int]] = (),
+) -> Model:
+    """The model with a new first UV layout "Unwrapped": charts with little stretch, their triangles counter-clockwise, packed into squares.
+
+    seams : marked edges, pairs of welded vertices. Works part by part and piece by piece, so that progress is true and a stop is heard; islands
+    never span parts or squares. Polygons that have to be cut inside become triangles. Older layouts are kept behind the new one. Raises InputError
+    for more triangles than can be laid out.
     """
     total = len(model.triangles)
-    done = 0
-    charts: list[Chart] = []
-    square_of = np.zeros(total, np.int32) if squares is None else squares[model.triangle_face]
-    part_of = model.face_part[model.triangle_face]
+    if total > MOST_TRIANGLES:
+        raise InputError(f"The model has {total:,} triangles; up to {MOST_TRIANGLES:,} are unwrapped here. Unwrap it in your modelling program.")
+    squares = squares or Squares.one(model)
+    marked = np.asarray(sorted(seams), np.int64).reshape(-1, 2) if settings.seams else np.zeros((0, 2), np.int64)
+    progress(0, total, "Looking for edges to cut")
+    cut = cut_edges(model, marked, model.crease_deg if settings.hard_edges else None)
+    charts: list[Island] = []
     home: list[int] = []
-    for part in range(len(model.parts)):
-        for square in np.unique(square_of[part_of == part]):
-            rows = np.flatnonzero((part_of == part) & (square_of == square))
-            progress(done, total, f"Unwrapping {model.parts[part]}")
-            charts.append((rows, *_charts(model, rows)))
-            home.append(int(square))
-            done += len(rows)
-    progress(done, total, "Packing")
-    corner_uv, uvs = _packed_squares(charts, home, total)
+    done = 0
+    for part, square, rows in _pieces(model, squares, cut):
+        progress(done, total, f"Unwrapping {model.parts[part]}")
+        factor = np.float32(settings.factors.get(model.parts[part], 1.0))
+        for island in _charts(model, rows, cut, settings.fewer):
+            charts.append(replace(island, places=island.places * factor))
+            home.append(square)
+        done += len(rows)
+    made = _laid_out(model, charts, np.asarray(home), squares, settings, lambda what: progress(done, total, what))
     progress(total, total, "Done")
-    return _with_layout(model, corner_uv, uvs)
+    return made
 
 
-def _charts(model: Model, rows: NDArray[np.int64]) -> tuple[NDArray[np.uint32], NDArray[np.float32]]:
-    """Charts of some triangles: (t, 3) rows of (n, 2) coordinates, _SCALE to a unit of space."""
-    place, index = np.unique(model.welded[model.triangles[rows]].ravel(), return_inverse=True)
-    first = np.full(int(model.welded.max()) + 1, -1, np.int64)
-    first[model.welded[::-1]] = np.arange(model.vertex_count)[::-1]
+def _pieces(model: Model, squares: Squares, cut: NDArray[np.bool_]) -> Iterator[tuple[int, int, NDArray[np.int64]]]:
+    """Part, square and triangles of what charts are looked for in at once: whole surfaces between cuts where they are small enough."""
+    part_of, square_of = model.face_part[model.triangle_face], squares.of_face[model.triangle_face]
+    labels = components(model, cut, np.stack([part_of, square_of], axis=1))
+    order = np.argsort(labels, kind="stable")
+    bounds = np.flatnonzero(np.diff(labels[order], prepend=-1, append=labels.max(initial=0) + 1))
+    middle = model.positions[model.triangles].mean(axis=1)
+    waiting: list[NDArray[np.int64]] = []
+    for a, b in pairwise(bounds):
+        rows = order[a:b]
+        part, square = int(part_of[rows[0]]), int(square_of[rows[0]])
+        if waiting and (part_of[waiting[0][0]], square_of[waiting[0][0]]) != (part, square):
+            yield int(part_of[waiting[0][0]]), int(square_of[waiting[0][0]]), np.concatenate(waiting)
+            waiting = []
+        for piece in _halved(rows, middle):
+            if sum(map(len, waiting)) + len(piece) > AT_ONCE:
+                yield part, square, np.concatenate(waiting)
+                waiting = []
+            waiting.append(piece)
+    if waiting:
+        yield int(part_of[waiting[0][0]]), int(square_of[waiting[0][0]]), np.concatenate(waiting)
+
+
+def _halved(rows: NDArray[np.int64], middle: NDArray[np.float32]) -> list[NDArray[np.int64]]:
+    """Triangles in pieces of AT_ONCE at most, halved across the longest side of their box."""
+    if len(rows) <= AT_ONCE:
+        return [rows]
+    axis = int(np.argmax(np.ptp(middle[rows], axis=0)))
+    order = rows[np.argsort(middle[rows, axis], kind="stable")]
+    return [*_halved(order[: len(order) // 2], middle), *_halved(order[len(order) // 2 :], middle)]
+
+
+def _charts(model: Model, rows: NDArray[np.int64], cut: NDArray[np.bool_], fewer: float) -> list[Island]:
+    """Charts of some triangles, in object units, none of them mirrored."""
+    labels = corner_labels(model, cut, rows)
+    vertex = model.triangles[rows]
+    count = int(labels.max()) + 1
+    place = np.zeros((count, 3), np.float64)
+    place[labels.ravel()] = model.positions[vertex.ravel()]
+    # What lies at one place is joined again; corners at a cut are drawn apart by less than anybody sees.
+    welded = np.zeros(count, np.int64)
+    welded[labels.ravel()] = model.welded[vertex.ravel()]
+    shared = np.bincount(welded, minlength=int(welded.max()) + 1)[welded] > 1
+    if shared.any():
+        middle = np.repeat(model.positions[vertex].astype(np.float64).mean(axis=1), 3, axis=0)
+        sums = np.stack([np.bincount(labels.ravel(), weights=middle[:, k], minlength=count) for k in range(3)], axis=1)
+        centre = sums / np.bincount(labels.ravel(), minlength=count)[:, None]
+        place[shared] += (centre[shared] - place[shared]) * _APART
     atlas = xatlas.Atlas()
-    atlas.add_mesh(np.ascontiguousarray(model.positions[first[place]]), index.reshape(-1, 3).astype(np.uint32))
-    pack = xatlas.PackOptions()
-    pack.texels_per_unit = _SCALE / model.diagonal
-    atlas.generate(xatlas.ChartOptions(), pack)
+    atlas.add_mesh(np.ascontiguousarray(place, np.float32), np.ascontiguousarray(labels, np.uint32))
+    options, packing = xatlas.ChartOptions(), xatlas.PackOptions()
+    options.max_cost, options.fix_winding = float(2 * 8 ** (2 * fewer - 1)), True
+    unit = 256 / model.diagonal
+    packing.texels_per_unit, packing.rotate_charts, packing.bruteForce = unit, False, False
+    atlas.generate(options, packing)
     _, triangles, uvs = atlas.get_mesh(0)
-    return np.asarray(triangles, np.uint32).reshape(-1, 3), np.asarray(uvs, np.float32) * np.array([atlas.width, atlas.height], np.float32)
+    corners = np.asarray(triangles, np.int64).reshape(-1, 3)
+    places = np.asarray(uvs, np.float64) * np.array([atlas.width, atlas.height]) / unit
+    return [_true_to_size(model, island) for island in _islands_of(rows, corners, places)]
 
 
-def _packed_squares(charts: list[Chart], home: list[int], total: int) -> tuple[NDArray[np.int64], NDArray[np.float32]]:
-    """Charts packed square by square, all squares over each other in the first tile."""
-    corner_uv, found = np.empty((total, 3), np.int64), [np.zeros((0, 2), np.float32)]
-    for square in sorted(set(home)):
-        mine = [c for c, h in zip(charts, home, strict=True) if h == square]
-        index, some = _packed(mine, total)
-        rows = np.concatenate([r for r, _, _ in mine])
-        corner_uv[rows] = index[rows] + sum(len(f) for f in found)
-        found.append(some)
-    return corner_uv, np.concatenate(found)
+def _true_to_size(model: Model, island: Island) -> Island:
+    """As large as its surface is: charts come rounded to a grid."""
+    p = model.positions[model.triangles[island.rows]].astype(np.float64)
+    surface = float(np.linalg.norm(np.cross(p[:, 1] - p[:, 0], p[:, 2] - p[:, 0]), axis=1).sum() / 2)
+    flat = island.area
+    return replace(island, places=island.places * np.float32(np.sqrt(surface / flat))) if flat > 0 and surface > 0 else island
 
 
-def _packed(charts: list[Chart], total: int) -> tuple[NDArray[np.int64], NDArray[np.float32]]:
-    """All charts packed into one square: (t, 3) rows of (n, 2) UVs, v up, for every triangle."""
-    atlas = xatlas.Atlas()
-    for _, triangles, uvs in charts:
-        atlas.add_uv_mesh(np.ascontiguousarray(uvs), np.ascontiguousarray(triangles))
-    pack = xatlas.PackOptions()
-    pack.resolution, pack.padding, pack.bilinear = PACK_SIDE, PADDING, True
-    pack.rotate_charts = True
-    atlas.generate(xatlas.ChartOptions(), pack)
-    corner_uv, found, first = np.empty((total, 3), np.int64), [], 0
-    for i, (rows, _, _) in enumerate(charts):
-        _, triangles, uvs = atlas.get_mesh(i)
-        corner_uv[rows] = np.asarray(triangles).reshape(-1, 3) + first
-        found.append(np.asarray(uvs, np.float32) * np.array([atlas.width, atlas.height], np.float32))
-        first += len(found[-1])
-    uvs = np.concatenate(found)
-    # One scale for both axes keeps angles; what is not square stays at the bottom left.
-    return corner_uv, (uvs / np.float32(max(atlas.width, atlas.height))).astype(np.float32)
+def _islands_of(rows: NDArray[np.int64], corners: NDArray[np.int64], places: NDArray[np.float64]) -> list[Island]:
+    """Islands of triangles by the places they share; a mirrored triangle among others is an island of its own, turned over."""
+    from scipy.sparse import coo_matrix
+    from scipy.sparse.csgraph import connected_components
+
+    p = places[corners]
+    a, b = p[:, 1] - p[:, 0], p[:, 2] - p[:, 0]
+    over = (a[:, 0] * b[:, 1] - a[:, 1] * b[:, 0]) < 0
+    # Corners of triangles that face the other way count as others.
+    own = corners + np.where(over, len(places), 0)[:, None]
+    size = 2 * len(places)
+    i, j = np.concatenate([own[:, 0], own[:, 1]]), np.concatenate([own[:, 1], own[:, 2]])
+    label = connected_components(coo_matrix((np.ones(len(i), bool), (i, j)), shape=(size, size)), directed=False)[1][own[:, 0]]
+    order = np.argsort(label, kind="stable")
+    found = []
+    for mine in np.split(order, np.flatnonzero(np.diff(label[order])) + 1):
+        used, local = np.unique(corners[mine].ravel(), return_inverse=True)
+        there = places[used] * ([-1, 1] if over[mine[0]] else [1, 1])
+        found.append(Island(rows[mine], local.reshape(-1, 3).astype(np.int32), (there - there.min(axis=0)).astype(np.float32)))
+    return found
+
+
+def _laid_out(
+    model: Model, charts: list[Island], home: NDArray[np.int64], squares: Squares, settings: UnwrapSettings, tick: Callable[[str], None]
+) -> Model:
+    """All charts packed square by square, all squares over each other in the first tile."""
+    used = sorted(set(home.tolist()))
+    mine = {s: [charts[i] for i in np.flatnonzero(home == s)] for s in used}
+    padding = {s: settings.padding / squares.sides[s] for s in used}
+    packed = {s: pack(mine[s], padding[s], None, tick) for s in used}
+    if settings.one_density and len(used) > 1:
+        # Texels an object unit: the least that fits anywhere, everywhere.
+        density = min(packed[s].scale * squares.sides[s] for s in used)
+        for s in used:
+            if packed[s].scale * squares.sides[s] > density * 1.001:
+                packed[s] = pack(mine[s], padding[s], density / squares.sides[s], tick)
+        # A scale at which the greedy packer finds no place is missed by a hair; what is left over is shrunk by it.
+        density = min(packed[s].scale * squares.sides[s] for s in used)
+        packed = {s: packed[s].shrunk(density / squares.sides[s]) for s in used}
+    corner_uv, found, first = np.empty((len(model.triangles), 3), np.int64), [np.zeros((0, 2), np.float32)], 0
+    for s in used:
+        for island, places in zip(mine[s], packed[s].places, strict=True):
+            corner_uv[island.rows] = island.corners + first
+            found.append(places)
+            first += len(places)
+    return _with_layout(model, corner_uv, np.concatenate(found))
+
+
+def filled(model: Model, squares: Squares) -> list[float]:
+    """How much of each square the first layout covers, 0–1."""
+    if not model.uv_layouts:
+        return [0.0 for _ in squares.sides]
+    layout = model.uv_layouts[0]
+    p = layout.uvs[np.maximum(layout.corner_uv[model.triangle_corners], 0)].astype(np.float64)
+    a, b = p[:, 1] - p[:, 0], p[:, 2] - p[:, 0]
+    area = np.abs(a[:, 0] * b[:, 1] - a[:, 1] * b[:, 0]) / 2
+    sums = np.bincount(squares.of_face[model.triangle_face], weights=area, minlength=len(squares.sides))
+    return [float(s) for s in sums]
 
 
 def _with_layout(model: Model, corner_uv: NDArray[np.int64], uvs: NDArray[np.float32]) -> Model:
@@ -172,27 +301,34 @@ def place_islands(model: Model, chosen: Iterable[int], *, move: tuple[float, flo
     return _with_changed(model, _compact(changed))
 
 
-def pack_islands(model: Model, squares: NDArray[np.int32] | None = None) -> Model:
-    """All islands of the first layout packed anew; their proportions to each other stay. `squares` as in `unwrap`."""
+def pack_islands(
+    model: Model,
+    squares: Squares | None = None,
+    settings: UnwrapSettings = USUAL,
+    tick: Callable[[str], None] = lambda what: None,
+) -> Model:
+    """All islands of the first layout packed anew; their proportions to each other stay, and mirrored ones are turned over."""
     if not model.uv_layouts:
         raise InputError("The model has no UVs to pack. Unwrap it first.")
     layout = model.uv_layouts[0]
     index = layout.corner_uv[model.triangle_corners]
     if (index < 0).any():
         raise InputError("Some faces have no UVs, so the islands cannot be packed. Unwrap the model instead.")
+    squares = squares or Squares.one(model)
     # Each island on its own: laid over each other they would be taken for one.
     labels = islands(model, layout)[model.triangle_face]
-    square_of = np.zeros(len(index), np.int32) if squares is None else squares[model.triangle_face]
-    charts: list[Chart] = []
+    square_of = squares.of_face[model.triangle_face]
+    charts: list[Island] = []
     home: list[int] = []
-    for label in np.unique(labels):
-        rows = np.flatnonzero(labels == label)
+    order = np.argsort(labels, kind="stable")
+    for rows in np.split(order, np.flatnonzero(np.diff(labels[order])) + 1):
         used, local = np.unique(index[rows].ravel(), return_inverse=True)
-        charts.append((rows, local.reshape(-1, 3).astype(np.uint32), layout.uvs[used] * np.float32(PACK_SIDE)))
+        charts.append(Island(rows, local.reshape(-1, 3).astype(np.int32), layout.uvs[used]))
         home.append(int(square_of[rows[0]]))
-    corner_uv, uvs = _packed_squares(charts, home, len(index))
     kept = model.uv_layouts if layout.number >= 0 else model.uv_layouts[1:]
-    packed = _with_layout(replace(model, uv_layouts=kept), corner_uv, uvs)
+    # Sizes are what they were to each other in each square; between squares there is nothing to keep.
+    alone = settings.model_copy(update={"one_density": False})
+    packed = _laid_out(replace(model, uv_layouts=kept), charts, np.asarray(home), squares, alone, tick)
     return replace(packed, uv_layouts=(replace(packed.uv_layouts[0], name=_own_name(layout)), *packed.uv_layouts[1:]))
 
 
