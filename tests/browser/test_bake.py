@@ -10,6 +10,7 @@ from playwright.sync_api import Page, expect
 
 from tests.browser.conftest import Server
 from tests.browser.hand import at, away, drag, look, open_paint, settled
+from tests.meshes import cube_obj
 from tests.studio.test_bakes import grown_cube
 
 
@@ -171,3 +172,46 @@ def test_high_mesh_suspects_and_a_foreign_normal_map(page: Page, server: Server,
 
     assert grey(0.125, 0.875) > grey(0.36, 0.8) + 20
     assert grey(0.125 + 0.062, 0.875) < grey(0.36, 0.8) - 8
+
+
+def test_pairs_are_changed_the_cage_is_shown_and_rays_are_painted_straight(page: Page, server: Server, crate: str, tmp_path: Path) -> None:
+    (tmp_path / "high.obj").write_bytes(cube_obj().replace(b"o Upper", b"o Lid"))
+    open_paint(page, server.url, crate, "bake")
+    page.get_by_role("button", name="High mesh").click()
+    page.get_by_label("High mesh", exact=True).set_input_files(tmp_path / "high.obj")
+    card = page.get_by_label("Pairs of parts", exact=True)
+    expect(card.get_by_role("status")).to_contain_text("1 part has no partner")
+    expect(card).to_contain_text("Measured for no part: Lid.")
+    card.get_by_role("button", name="Upper is measured against nothing").click()
+    card.get_by_role("checkbox", name="Lid").check()
+    expect(card.get_by_role("status")).to_have_count(0)
+    card.get_by_role("button", name="List pairs of parts").click()
+    expect(card.get_by_role("button", name="Upper is measured against Lid")).to_be_visible()
+    settled(page)
+    bake(page, "Height")
+    expect(page.get_by_label("Suspect texels")).to_contain_text("Every ray met the part it should.")
+
+    # The shell reaches out of the model's outline, less far when rays search less far.
+    away(page)
+    bare = look(page, "solid")
+    page.get_by_role("button", name="Show the search distance").click()
+    away(page)
+    wide = (np.abs(look(page, "solid") - bare).max(axis=2) > 3).mean()
+    reach = page.get_by_role("textbox", name="Search in front value")
+    reach.fill("0.2")
+    reach.press("Enter")
+    page.get_by_role("combobox", name="Cage").select_option("Averaged")
+    away(page)
+    assert 0 < (np.abs(look(page, "solid") - bare).max(axis=2) > 3).mean() < wide
+    page.get_by_role("button", name="Show the search distance").click()
+
+    page.get_by_role("button", name="Paint straight rays").click()
+    expect(page.get_by_role("status", name="Target")).to_contain_text("Straight rays")
+    page.keyboard.press("4")
+    away(page)
+    assert max(at(look(page, "solid"), 0.5, 0.5)) < 40
+    drag(page, "solid", (0.45, 0.5), (0.55, 0.5))
+    away(page)
+    assert min(at(look(page, "solid"), 0.5, 0.5)) > 200
+    page.reload()
+    expect(page.get_by_role("button", name="Straight rays of Wood")).to_be_visible()

@@ -47,7 +47,7 @@ def test_unwrap_place_and_paint(page: Page, bare: str, server: Server) -> None:
     page.get_by_role("button", name="Unwrap the model", exact=True).wait_for()
     settled(page)
     page.get_by_role("button", name="Unwrap the model", exact=True).click()
-    expect(page.get_by_text("The model is unwrapped")).to_be_visible()
+    expect(page.get_by_text("The model is unwrapped. The islands fill")).to_be_visible()
     settled(page)
     before = covered(page)
     # An island is chosen in the 3D view, and made half as large.
@@ -61,7 +61,7 @@ def test_unwrap_place_and_paint(page: Page, bare: str, server: Server) -> None:
     expect(page.get_by_text(" texels · ").first).to_be_visible()
     assert covered(page) < 0.95 * before
     # It is coarser than its sheet now; one button makes it as fine again.
-    density = page.get_by_role("group", name="Density")
+    density = page.get_by_role("group", name="Density", exact=True)
     expect(density).to_contain_text("0.50 ×")
     density.get_by_role("button", name="Match the others").click()
     settled(page)

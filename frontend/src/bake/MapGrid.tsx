@@ -106,12 +106,12 @@ function MapBar() {
       <b style={{ padding: "0 6px" }}>
         {name} <span className="quiet">of {sheet.name}</span>
       </b>
-      <Tooltip title="Take a picture as this map, such as one baked elsewhere">
+      {map !== "straight" && <Tooltip title="Take a picture as this map, such as one baked elsewhere">
         <button className="lbtn line" aria-haspopup={map === "normal" ? "menu" : undefined} onClick={(e) => (map === "normal" ? setAsking(e.currentTarget) : open("up"))}>
           <Icon name="load" />
           Bring a picture in
         </button>
-      </Tooltip>
+      </Tooltip>}
       <Menu anchorEl={asking} open={asking !== null} onClose={() => setAsking(null)}>
         <MenuItem onClick={() => open("up")}>Made with Y up</MenuItem>
         <MenuItem onClick={() => open("down")}>Made with Y down</MenuItem>

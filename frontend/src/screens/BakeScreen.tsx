@@ -11,7 +11,7 @@ import { ConfineCard } from "../paint/ConfineCard";
 import { TipCard } from "../paint/TipCard";
 import { TargetRibbon } from "../paint/TargetRibbon";
 import { ToolRail } from "../paint/ToolRail";
-import { enterBake, leaveBake } from "../state/bake";
+import { bakery, enterBake, lastSettings, leaveBake } from "../state/bake";
 import { useDocument, useWorkshop } from "../state/hooks";
 import { TwoViews } from "../viewport/TwoViews";
 
@@ -20,6 +20,11 @@ export function BakeScreen() {
   const sheets = useDocument()?.sheets.length ?? 0;
   const tool = useWorkshop((s) => s.tool);
   const [tab, setTab] = useState<"bake" | "touch">("bake");
+  const known = useWorkshop((s) => s.registries !== null);
+  useEffect(() => {
+    // Opened by its address, the screen may be there before what the server lists.
+    if (known && sheets && !bakery.getState().settings) bakery.setState({ settings: lastSettings() });
+  }, [known, sheets]);
   const last = useRef<string | null>(null);
   useEffect(() => {
     if (!sheets) return;

@@ -89,6 +89,7 @@ function Layout() {
   }
   return (
     <section aria-label="UV layout">
+      <h2>Layout</h2>
       <UnwrapCard />
       <UvSets />
       {sheets > 0 && island === null && <p className="note">Press an island in a view to choose it; drag it on the flat sheet to move it.</p>}

@@ -57,7 +57,7 @@ export function enterBake(): void {
 }
 
 /** What the last bake was asked for, so that an opened project goes on where it was left; else the usual. */
-function lastSettings(): BakeSettings | null {
+export function lastSettings(): BakeSettings | null {
   const { registries, project } = workshop.getState();
   const usual = registries?.bake.settings;
   const last = project?.document.sheets.flatMap((s) => s.mesh_maps).find((m) => m.source === "high" || m.source === "model")?.settings;

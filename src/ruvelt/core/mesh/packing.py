@@ -18,7 +18,7 @@ GRID = 512
 TURNS = (0.0, 0.25, 0.5, 0.75)
 MOST_TURNED = 160
 #: Other orders that are tried in a row before packing is left as it is, for two dozen islands, and by how much islands grow at a time.
-TRIES, GROWTH = 60, 1.01
+TRIES, GROWTH = 24, 1.01
 #: Steps by which the largest scale that fits is found.
 STEPS = 9
 
