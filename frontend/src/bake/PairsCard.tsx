@@ -3,7 +3,7 @@ import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import { useStore } from "zustand";
 import { api } from "../api/client";
-import type { PairTable } from "../api/types";
+import type { BakeSettings, PairTable } from "../api/types";
 import { bakery, pairPart } from "../state/bake";
 import { useDocument, useWorkshop } from "../state/hooks";
 
@@ -30,6 +30,11 @@ export function PairsCard() {
     placeholderData: (old) => old,
   });
   if (!wanted || !data) return null;
+  // A list that is worked in stays, also when nothing in it is wrong any more.
+  const choose = (low: string): void => {
+    setOpen(open === low ? null : low);
+    setListed(true);
+  };
   const lost = data.rows.filter((r) => r.to === "nothing" && !r.said);
   return (
     <section className="card" aria-label="Pairs of parts">
@@ -52,7 +57,7 @@ export function PairsCard() {
         {data.rows.map((row) => (
           <div key={row.low} role="listitem">
             <Tooltip title={row.to === "parts" ? `${row.low}: ${row.high.join(", ")}` : `${row.low}: ${row.to}`}>
-              <button className="item" aria-expanded={open === row.low} aria-label={`${row.low} is measured against ${against(row)}`} onClick={() => setOpen(open === row.low ? null : row.low)}>
+              <button className="item" aria-expanded={open === row.low} aria-label={`${row.low} is measured against ${against(row)}`} onClick={() => choose(row.low)}>
                 <span className="text">{row.low}</span>
                 <span className={row.to === "nothing" ? "count warn" : "count"}>
                   {against(row)}
@@ -60,13 +65,19 @@ export function PairsCard() {
                 </span>
               </button>
             </Tooltip>
-            {open === row.low && <Choice row={row} high={data.high} />}
+            {open === row.low && <Choice row={shownAs(row, settings.pairs)} high={data.high} />}
           </div>
         ))}
       </div>}
       {data.alone.length > 0 && <p className="note">Measured for no part: {data.alone.slice(0, 8).join(", ")}{data.alone.length > 8 ? ` and ${data.alone.length - 8} more` : ""}.</p>}
     </section>
   );
+}
+
+/** A row as the artist has just changed it, before the server says what that comes to. */
+function shownAs(row: Row, pairs: BakeSettings["pairs"]): Row {
+  const said = pairs.find((p) => p.low === row.low);
+  return said ? { ...row, to: said.to, high: [...said.high], said: true } : row.said ? { ...row, said: false } : row;
 }
 
 /** What one part is measured against, to be changed. */
