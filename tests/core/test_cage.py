@@ -133,6 +133,7 @@ def pipe(sides: int, height: float = 2.0, radius: float = 1.0) -> Model:
     """A closed pipe of flat caps: its sides are smooth at 30°."""
     a = np.linspace(0, 2 * np.pi, sides + 1)
     ring = np.stack([radius * np.sin(a), 0 * a, radius * np.cos(a)], axis=1)
+    ring[-1] = ring[0]  # The sine of a whole turn is not quite 0, and the pipe is closed.
     positions = np.concatenate([ring - [0, height / 2, 0], ring + np.array([0, height / 2, 0])])
     n = sides + 1
     faces = [[i, i + 1, n + i + 1, n + i] for i in range(sides)]

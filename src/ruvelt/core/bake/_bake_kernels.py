@@ -48,6 +48,34 @@ def _holder(owner, uv, x, y, side, px, py):
     return np.int32(-1)
 
 
+@inline
+def _amid(owner, x, y, side):
+    """Whether a texel and all around it are covered: what lies in it lies on the island."""
+    chunks = side // 256
+    amid = 0 < x < side - 1 and 0 < y < side - 1
+    if amid:
+        for dy in range(-1, 2):
+            for dx in range(-1, 2):
+                if owner[_slot(x + dx, y + dy, chunks)] < 0:
+                    amid = False
+    return amid
+
+
+@inline
+def _beyond(uv, t, x, y):
+    """Weights of a triangle's corners at a place that lies a little beside it, in its plane; three of 0 where that is too far for so small a one."""
+    ax, ay = uv[t, 0, 0], uv[t, 0, 1]
+    ux, uy, vx, vy, px, py = uv[t, 1, 0] - ax, uv[t, 1, 1] - ay, uv[t, 2, 0] - ax, uv[t, 2, 1] - ay, x - ax, y - ay
+    whole = ux * vy - uy * vx
+    zero, one, most = np.float32(0), np.float32(1), np.float32(3)
+    if abs(whole) < np.float32(1e-3):
+        return zero, zero, zero
+    b, c = (px * vy - py * vx) / whole, (ux * py - uy * px) / whole
+    if max(abs(b), abs(c), abs(one - b - c)) > most:
+        return zero, zero, zero
+    return one - b - c, b, c
+
+
 @kernel(
     i64(
         i32[::1],
@@ -94,6 +122,13 @@ def texel_points(
         px, py = np.float32(x) + half + shifts[turn, 0], np.float32(y) + half + shifts[turn, 1]
         least = HAIR
         found = _holder(owner, uv, x, y, side, px, py)
+        wa = wb = wc = np.float32(0)
+        # Triangles smaller than texels own none, so that their places have no holder, inside the island too: the plane beside them stands for them.
+        if found < 0 and _amid(owner, x, y, side):
+            wa, wb, wc = _beyond(uv, t, px, py)
+            if wa != 0 or wb != 0 or wc != 0:
+                found = t
+        beside = wa != 0 or wb != 0 or wc != 0
         if found < 0:
             if turn != 0:
                 continue
@@ -115,11 +150,12 @@ def texel_points(
             float(uv[t, 2, 0]),
             float(uv[t, 2, 1]),
         )
-        wa = max(np.float32(fa), least, pulls[t, 0])
-        wb = max(np.float32(fb), least, pulls[t, 1])
-        wc = max(np.float32(fc), least, pulls[t, 2])
-        total = wa + wb + wc
-        wa, wb, wc = wa / total, wb / total, wc / total
+        if not beside:
+            wa = max(np.float32(fa), least, pulls[t, 0])
+            wb = max(np.float32(fb), least, pulls[t, 1])
+            wc = max(np.float32(fc), least, pulls[t, 2])
+            total = wa + wb + wc
+            wa, wb, wc = wa / total, wb / total, wc / total
         local[n], triangle[n] = i, t
         bary[n, 0], bary[n, 1], bary[n, 2] = wa, wb, wc
         sign = tangents[t, 0, 3]
