@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import replace
+from itertools import pairwise
 
 import numpy as np
 from numpy.testing import assert_allclose
@@ -68,7 +69,7 @@ def test_more_places_are_better_on_a_dense_low_too() -> None:
     ribs, step = 2 / 31.7, 0.02
     edges = np.arange(-1.1, 1.1, ribs / 2)
     faces, positions = [], []
-    for k, (a, b) in enumerate(zip(edges[:-1], edges[1:], strict=True)):
+    for k, (a, b) in enumerate(pairwise(edges)):
         z, first = (step if k % 2 else -step), len(positions)
         positions += [[a, -2, z], [b, -2, z], [b, 2, z], [a, 2, z]]
         faces.append([first, first + 1, first + 2, first + 3])
