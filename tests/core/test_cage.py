@@ -184,6 +184,10 @@ def test_rays_come_from_a_cage_of_a_file() -> None:
     assert (surface.triangle >= 0).all()
     assert_allclose(surface.position - points.position, np.broadcast_to([0.05, 0, 0.05], points.position.shape), atol=1e-5)
     assert_allclose(surface.height, 0.05, atol=1e-5)
+    broken = plate()
+    broken.positions[2, 1] = np.nan
+    with pytest.raises(InputError, match="not numbers"):
+        BakeSource(low.model, (high,), broken).cage(BakeSettings(cage="file"))
     with pytest.raises(InputError, match="same vertices in the same order"):
         BakeSource(low.model, (high,), cube(smooth=False)).cage(BakeSettings(cage="file"))
 

@@ -5,12 +5,14 @@ from __future__ import annotations
 import dataclasses
 
 import numpy as np
+from numpy.testing import assert_allclose
 
 from ruvelt.core.bake.maps import SUSPECTS
 from ruvelt.core.bake.pairs import Pairing, PartPair
-from ruvelt.core.bake.source import MISSED
+from ruvelt.core.bake.settings import BakeSettings
+from ruvelt.core.bake.source import MISSED, BakeSource
 from tests.core.test_bake import baked, near_neighbours, sheet_of
-from tests.meshes import split_square
+from tests.meshes import model_of, split_square, square
 
 LOW = ("Lid_low", "body_LP", "Handle_low.001", "Screw_lo")
 HIGH = ("lid_high", "Body_hp_a", "body_hp_b", "Handle_high", "Bolt_hi")
@@ -41,6 +43,20 @@ def test_where_no_name_fits_everything_is_measured() -> None:
     assert Pairing.of(("Bust", "Lid_low"), ("Scan 3", "Lid_high")).partners == ((), (1,))
 
 
+def test_thousands_of_parts_cost_what_they_are() -> None:
+    """Each has a scene of its own triangles, found without a look at all the others'."""
+    many = 3000
+    aside = np.zeros((many, 3))
+    aside[:, 0] = np.arange(many)
+    corners = np.tile(square(0.01).positions, (many, 1)) + np.repeat(aside, 4, axis=0)
+    model = model_of(corners, [[4 * i + k for k in range(4)] for i in range(many)], parts=[f"P{i}" for i in range(many)], face_part=np.arange(many))
+    source = BakeSource(model, (model,))
+    for part in (0, 1234, many - 1):
+        assert source.parts[source.scene_of((part,))[1]].tolist() == [part, part]
+    assert source.parts[source.scene_of((5, 9))[1]].tolist() == [5, 5, 9, 9]
+    assert source.pairing(BakeSettings()) is source.pairing(BakeSettings(rays=4))
+
+
 def test_a_part_without_a_partner_is_never_measured_against_everything() -> None:
     _, high = near_neighbours()
     whole = dataclasses.replace(split_square(), parts=("Plate_low",))
@@ -51,6 +67,10 @@ def test_a_part_without_a_partner_is_never_measured_against_everything() -> None
     stranger = low.covered & (low.face == 1)
     assert stranger.sum() > 1000
     assert (bits[stranger] == MISSED).all()
+    # Wanted so, nothing is suspect about it.
+    wanted = baked(low, "height", high=(high,), pairs=[{"low": "Stranger", "to": "nothing"}], **settings)
+    assert (wanted[SUSPECTS] == 0).all()
+    assert_allclose(wanted["height"][stranger], 0.5, atol=1e-5)
     said = [{"low": "Stranger", "high": ["Plate_high"]}]
     told = baked(low, "height", high=(high,), pairs=said, **settings)
     usual = baked(sheet_of(whole), "height", high=(high,), **settings)

@@ -192,6 +192,12 @@ def test_a_large_part_is_laid_out_piece_by_piece(monkeypatch: pytest.MonkeyPatch
         unwrap(model)
 
 
+def test_more_islands_than_padding_leaves_room_for_are_refused_in_words() -> None:
+    model = replace(globe(24, 12), uv_layouts=())
+    with pytest.raises(InputError, match="do not fit into one sheet with that padding"):
+        unwrap(model, squares=Squares.one(model, 256), settings=UnwrapSettings(padding=64, hard_edges=True))
+
+
 def test_the_same_model_is_unwrapped_the_same() -> None:
     one, other = (unwrap(pipe(12)) for _ in range(2))
     assert_array_equal(one.uv_layouts[0].uvs, other.uv_layouts[0].uvs)

@@ -21,6 +21,7 @@ from ruvelt.core.samples.chunks import CHUNK
 from ruvelt.studio import bakes
 from ruvelt.studio.bakes import (
     BakeRequest,
+    MeshUpload,
     add_cage,
     add_high_mesh,
     begin_straight,
@@ -163,7 +164,7 @@ def test_a_new_bake_keeps_the_touch_up(studio: Studio, cube: str) -> None:
 
 def test_everything_survives_a_restart(studio: Studio, cube: str) -> None:
     session = studio.session(cube)
-    add_high_mesh(session, grown_cube(), "grown.obj", nothing)
+    add_high_mesh(session, MeshUpload(grown_cube(), "grown.obj"), nothing)
     studio.bakery(cube).bake(request("height", "occlusion"))
     touch(session, 0.2)
     before = composite(session, "height"), composite(session, "occlusion")
@@ -178,7 +179,7 @@ def test_everything_survives_a_restart(studio: Studio, cube: str) -> None:
 
 def test_from_a_high_mesh(studio: Studio, cube: str) -> None:
     session, desk = studio.session(cube), studio.bakery(cube)
-    key = add_high_mesh(session, grown_cube(), "grown.obj", nothing)
+    key = add_high_mesh(session, MeshUpload(grown_cube(), "grown.obj"), nothing)
     assert [m.triangles for m in session.document.high_meshes] == [12]
     desk.bake(request("height", settings=BakeSettings(rays=4, front=0.02, back=0.02)))
     samples = session.display("wood").samples
@@ -200,7 +201,7 @@ def test_from_a_high_mesh(studio: Studio, cube: str) -> None:
 def test_suspects_are_counted_by_part(studio: Studio, cube: str) -> None:
     session = studio.session(cube)
     # A part without a partner is measured against nothing, until somebody says otherwise.
-    add_high_mesh(session, cube_obj().replace(b"o Upper", b"o Lower"), "sides.obj", nothing)
+    add_high_mesh(session, MeshUpload(cube_obj().replace(b"o Upper", b"o Lower"), "sides.obj"), nothing)
     far = grown_cube(1.2)
     studio.bakery(cube).bake(request("height"))
     assert {(f["part"], f["missed"] > 0, f["other"]) for f in suspects(session)} == {("Upper", True, 0)}
@@ -210,7 +211,7 @@ def test_suspects_are_counted_by_part(studio: Studio, cube: str) -> None:
     studio.bakery(cube).bake(BakeRequest(maps=("height",), settings=said))
     assert suspects(session) == []
     remove_high_mesh(session, "sides")
-    add_high_mesh(session, far, "far.obj", nothing)
+    add_high_mesh(session, MeshUpload(far, "far.obj"), nothing)
     studio.bakery(cube).bake(request("height"))
     found = suspects(session)
     assert {(f["sheet"], f["part"]) for f in found} == {("wood", "Lower"), ("iron", "Upper")}
@@ -220,7 +221,7 @@ def test_suspects_are_counted_by_part(studio: Studio, cube: str) -> None:
 
 def test_suspects_go_with_the_bake_that_made_them(studio: Studio, cube: str) -> None:
     session = studio.session(cube)
-    add_high_mesh(session, grown_cube(1.2), "far.obj", nothing)
+    add_high_mesh(session, MeshUpload(grown_cube(1.2), "far.obj"), nothing)
     studio.bakery(cube).bake(request("height"))
     assert suspects(session) != []
     studio.bakery(cube).bake(request("occlusion", source="model"))
@@ -232,12 +233,12 @@ def test_suspects_go_with_the_bake_that_made_them(studio: Studio, cube: str) -> 
 
 def test_a_cage_comes_goes_and_is_undone(studio: Studio, cube: str) -> None:
     session = studio.session(cube)
-    add_high_mesh(session, cube_obj(), "high.obj", nothing)
+    add_high_mesh(session, MeshUpload(cube_obj(), "high.obj"), nothing)
     with pytest.raises(InputError, match="same vertices in the same order"):
-        add_cage(session, cube_obj().replace(b"f ", b"# f ", 1), "other.obj", nothing)
+        add_cage(session, MeshUpload(cube_obj().replace(b"f ", b"# f ", 1), "other.obj"), nothing)
     assert session.document.cage_mesh is None
-    add_cage(session, grown_cube(1.1), "cage.obj", nothing)
-    add_cage(session, grown_cube(1.2), "cage.obj", nothing)
+    add_cage(session, MeshUpload(grown_cube(1.1), "cage.obj"), nothing)
+    add_cage(session, MeshUpload(grown_cube(1.2), "cage.obj"), nothing)
     assert session.document.cage_mesh is not None
     assert [m.key for m in session.document.high_meshes] == ["high"]
     assert len([n for n, p in session.store.planes.items() if n.startswith("@high/") and p.chunks]) == 2
@@ -258,7 +259,7 @@ def test_a_cage_comes_goes_and_is_undone(studio: Studio, cube: str) -> None:
 def test_rays_are_painted_straight(studio: Studio, cube: str) -> None:
     """White over a sheet turns an averaged cage into one of straight rays; strokes, undo and a new bake know it like any touch-up."""
     session = studio.session(cube)
-    add_high_mesh(session, grown_cube(1.01), "grown.obj", nothing)
+    add_high_mesh(session, MeshUpload(grown_cube(1.01), "grown.obj"), nothing)
     slanted = BakeSettings(rays=4, cage="averaged")
     studio.bakery(cube).bake(BakeRequest(maps=("position",), settings=slanted))
     before = composite(session, "position")
@@ -294,7 +295,7 @@ def test_grain_is_evened_over_the_border_of_two_sheets(studio: Studio, cube: str
 
 def test_progress_speaks_before_the_first_ray(studio: Studio, cube: str) -> None:
     session = studio.session(cube)
-    add_high_mesh(session, cube_obj(), "sides.obj", nothing)
+    add_high_mesh(session, MeshUpload(cube_obj(), "sides.obj"), nothing)
     heard: list[str] = []
     studio.bakery(cube).bake(request("curvature"), lambda done, planned, what: heard.append(what))
     first = [w for i, w in enumerate(heard) if i == heard.index(w)]
@@ -402,7 +403,7 @@ def test_memory_is_stated_and_refused(studio: Studio, cube: str, monkeypatch: py
         bakes.check_memory(10_000_000)
     monkeypatch.setattr(bakes, "available_bytes", lambda: 1000)
     with pytest.raises(InputError, match="free"):
-        add_high_mesh(session, grown_cube(), "grown.obj", nothing)
+        add_high_mesh(session, MeshUpload(grown_cube(), "grown.obj"), nothing)
     assert session.document.high_meshes == ()
 
 
@@ -418,7 +419,7 @@ def test_bad_high_meshes_leave_nothing(studio: Studio, cube: str, data: bytes, w
     session = studio.session(cube)
     revision = session.revision
     with pytest.raises(InputError, match=words):
-        add_high_mesh(session, data, "bad.obj", nothing)
+        add_high_mesh(session, MeshUpload(data, "bad.obj"), nothing)
     assert session.revision == revision
 
 

@@ -29,6 +29,22 @@ def bare(studio: Studio) -> str:
     return studio.create(text.encode(), "cube.obj", name="Bare", companions={"cube.mtl": CUBE_MTL})
 
 
+def test_a_layout_that_changed_meanwhile_is_not_overwritten(studio: Studio, bare: str) -> None:
+    """Two windows: one packs, which takes a while, the other moves an island before it is done."""
+    session = studio.session(bare)
+    unwrap_model(session, nothing, 256)
+    moved: list[str] = []
+
+    def meanwhile(done: int, planned: int, what: str) -> None:
+        if not moved:
+            place(session, Placement(islands=(0,), scale=0.9))
+            moved.append(session.surface_key)
+
+    with pytest.raises(Conflict, match="changed while this one was made"):
+        pack(session, meanwhile)
+    assert session.surface_key == moved[0]
+
+
 def test_a_bare_model_gets_uvs_sheets_and_paint(studio: Studio, bare: str) -> None:
     session = studio.session(bare)
     assert session.document.sheets == ()

@@ -106,10 +106,12 @@ function Choice({ row, high }: { row: Row; high: readonly string[] }) {
         </Tooltip>
       </div>
       {high.map((name) => (
-        <label key={name} className="check">
-          <input type="checkbox" checked={row.to === "parts" && row.high.includes(name)} onChange={() => toggle(name)} />
-          {name}
-        </label>
+        <Tooltip key={name} title={`Measure ${row.low} against ${name}`} placement="left">
+          <label className="check">
+            <input type="checkbox" aria-label={name} checked={row.to === "parts" && row.high.includes(name)} onChange={() => toggle(name)} />
+            {name}
+          </label>
+        </Tooltip>
       ))}
     </div>
   );

@@ -1,5 +1,5 @@
 import { Tooltip } from "@mui/material";
-import { useRef } from "react";
+import { useRef, type RefObject } from "react";
 import { useStore } from "zustand";
 import { api } from "../api/client";
 import { bakery, bringCage, bringHigh, dropCage, type Source } from "../state/bake";
@@ -83,35 +83,30 @@ export function SourceCard() {
               </Tooltip>
             )}
           </div>
-          <input
-            ref={cageInput}
-            type="file"
-            hidden
-            multiple
-            accept=".obj,.glb,.gltf,.ply,.stl,.mtl,.bin"
-            aria-label="Cage mesh"
-            onChange={(e) => {
-              const files = [...(e.target.files ?? [])];
-              e.target.value = "";
-              void bringCage(files);
-            }}
-          />
-          <input
-            ref={input}
-            type="file"
-            hidden
-            multiple
-            accept=".obj,.glb,.gltf,.ply,.stl,.mtl,.bin"
-            aria-label="High mesh"
-            onChange={(e) => {
-              const files = [...(e.target.files ?? [])];
-              e.target.value = "";
-              void bringHigh(files);
-            }}
-          />
+          <MeshInput input={cageInput} label="Cage mesh" onFiles={(files) => void bringCage(files)} />
+          <MeshInput input={input} label="High mesh" onFiles={(files) => void bringHigh(files)} />
         </>
       )}
       {source === "normal-map" && <p className="note">Curvature, an occlusion of hollows, and object normals come from the mesh map Normal, or from the normal map under the relief.</p>}
     </section>
+  );
+}
+
+/** A hidden choice of a mesh and what it needs beside it. */
+function MeshInput({ input, label, onFiles }: { input: RefObject<HTMLInputElement | null>; label: string; onFiles: (files: File[]) => void }) {
+  return (
+    <input
+      ref={input}
+      type="file"
+      hidden
+      multiple
+      accept=".obj,.glb,.gltf,.ply,.stl,.mtl,.bin"
+      aria-label={label}
+      onChange={(e) => {
+        const files = [...(e.target.files ?? [])];
+        e.target.value = "";
+        onFiles(files);
+      }}
+    />
   );
 }

@@ -11,7 +11,7 @@ import { ConfineCard } from "../paint/ConfineCard";
 import { TipCard } from "../paint/TipCard";
 import { TargetRibbon } from "../paint/TargetRibbon";
 import { ToolRail } from "../paint/ToolRail";
-import { bakery, enterBake, lastSettings, leaveBake } from "../state/bake";
+import { enterBake, leaveBake, settle } from "../state/bake";
 import { useDocument, useWorkshop } from "../state/hooks";
 import { TwoViews } from "../viewport/TwoViews";
 
@@ -23,7 +23,7 @@ export function BakeScreen() {
   const known = useWorkshop((s) => s.registries !== null);
   useEffect(() => {
     // Opened by its address, the screen may be there before what the server lists.
-    if (known && sheets && !bakery.getState().settings) bakery.setState({ settings: lastSettings() });
+    if (known && sheets) settle();
   }, [known, sheets]);
   const last = useRef<string | null>(null);
   useEffect(() => {

@@ -8,7 +8,7 @@ import { layoutFree } from "./layout";
 import { currentPaint, workshop } from "./workshop";
 
 const kind = (id: string, components: number, from_normal = false): MeshMapKind => ({ id, name: id, components, tells: "", settings: [], rays: false, from_normal, by_hand: false });
-const settings = { rays: 64, front: 0.02, pairs: [] as BakeSettings["pairs"] } as BakeSettings;
+const settings = { rays: 64, front: 0.02, pairs: [] as BakeSettings["pairs"], cage: "blended" } as unknown as BakeSettings;
 const before = workshop.getState();
 const bakeBefore = bakery.getState();
 
@@ -58,6 +58,23 @@ test("entering turns target and views to a map, leaving brings them back", () =>
   expect(open && targetTrouble(open.document, target)).toContain("not baked yet");
   leaveBake();
   expect(workshop.getState()).toMatchObject({ mode: "lit", channel: "base_color", target: aim });
+});
+
+test("settings stay the artist's, and begin with a project's last bake", () => {
+  const open = workshop.getState().project;
+  const home = { ...sheetOf(paint("p")), mesh_maps: [{ id: "occlusion", source: "high" as const, settings: { rays: 9, cage: "file" }, touch_up: true }] };
+  workshop.setState({ uid: "u", project: { ...open, document: { ...open?.document, sheets: [home] } } as unknown as ProjectState });
+  bakery.setState({ settings: null });
+  enterBake();
+  // The cage it used is gone.
+  expect(bakery.getState().settings).toMatchObject({ rays: 9, front: 0.02, cage: settings.cage });
+  setSetting({ rays: 200 });
+  leaveBake();
+  enterBake();
+  expect(bakery.getState().settings?.rays).toBe(200);
+  workshop.setState({ uid: "another" });
+  enterBake();
+  expect(bakery.getState().settings?.rays).toBe(9);
 });
 
 test("strokes on a map lay its value, and clone carries its source", () => {

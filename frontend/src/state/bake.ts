@@ -18,6 +18,8 @@ export interface BakeState {
   source: Source;
   everySheet: boolean;
   settings: BakeSettings | null;
+  /** The project they are of. */
+  settingsOf: string | null;
   running: string | null;
   startedAt: number;
 }
@@ -28,6 +30,7 @@ export const bakery = createStore<BakeState>(() => ({
   source: "high",
   everySheet: true,
   settings: null,
+  settingsOf: null,
   running: null,
   startedAt: 0,
 }));
@@ -51,17 +54,20 @@ export function enterBake(): void {
   const s = workshop.getState();
   kept = { mode: s.mode, channel: s.channel, target: s.target, tool: s.tool };
   if (!s.project?.document.high_meshes.length && get().source === "high") set({ source: "model" });
-  set({ settings: lastSettings() });
+  settle();
   showMap(get().shown);
   if (s.tool === "fill") workshop.setState({ tool: "brush" });
 }
 
-/** What the last bake was asked for, so that an opened project goes on where it was left; else the usual. */
-export function lastSettings(): BakeSettings | null {
-  const { registries, project } = workshop.getState();
+/** A project's settings begin with what its last bake was asked for, else with the usual ones; then they are the artist's. */
+export function settle(): void {
+  const { registries, project, uid } = workshop.getState();
   const usual = registries?.bake.settings;
-  const last = project?.document.sheets.flatMap((s) => s.mesh_maps).find((m) => m.source === "high" || m.source === "model")?.settings;
-  return usual ? { ...usual, ...(last as Partial<BakeSettings> | undefined) } : null;
+  if (!usual || !project || (get().settings && get().settingsOf === uid)) return;
+  const last = project.document.sheets.flatMap((s) => s.mesh_maps).find((m) => m.source === "high" || m.source === "model")?.settings as Partial<BakeSettings> | undefined;
+  const next = { ...usual, ...last };
+  // A cage may have been taken away since.
+  set({ settings: next.cage === "file" && !project.document.cage_mesh ? { ...next, cage: usual.cage } : next, settingsOf: uid });
 }
 
 export function leaveBake(): void {

@@ -20,7 +20,7 @@ from ruvelt.core.brush.script import parse_script
 from ruvelt.core.errors import InputError, RuveltError
 from ruvelt.core.mesh.readers import wanted_beside
 from ruvelt.core.mesh.unwrap import UnwrapSettings
-from ruvelt.studio.bakes import BakeRequest, add_high_mesh
+from ruvelt.studio.bakes import BakeRequest, MeshUpload, add_high_mesh
 from ruvelt.studio.exports import export_project, files_as_json
 from ruvelt.studio.geometry import sheet_facts
 from ruvelt.studio.layout import unwrap_model
@@ -229,7 +229,7 @@ def bake(
     for file in high:
         if not file.is_file():
             raise InputError(f"There is no file '{file}'.")
-        add_high_mesh(session, file.read_bytes(), file.name, lambda done, planned, what: None)
+        add_high_mesh(session, MeshUpload(file.read_bytes(), file.name), lambda done, planned, what: None)
     return {"project": uid, **here.bakery(uid).bake(asked), "history": session.store.head}
 
 

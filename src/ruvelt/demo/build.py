@@ -10,7 +10,7 @@ from ruvelt.demo import buoy
 from ruvelt.demo.lantern import MTL, high_obj, low_obj
 from ruvelt.demo.paint_buoy import buoy_script
 from ruvelt.demo.paint_lantern import enamel_script, fittings_script
-from ruvelt.studio.bakes import BakeRequest, add_high_mesh
+from ruvelt.studio.bakes import BakeRequest, MeshUpload, add_high_mesh
 from ruvelt.studio.repaint import change_resolution
 from ruvelt.studio.replay import replay
 from ruvelt.studio.studio import Studio
@@ -31,7 +31,7 @@ def build_demo(here: Studio, resolution: int = 2048, say: Callable[[str], None] 
         result = replay(session, parse_script(script))
         say(f"{result.strokes} strokes laid" + (f", {result.missed} missed the surface" if result.missed else ""))
     high = high_obj()
-    add_high_mesh(session, high, "storm_lantern_high.obj", lambda done, planned, what: None)
+    add_high_mesh(session, MeshUpload(high, "storm_lantern_high.obj"), lambda done, planned, what: None)
     # Few rays keep the first start quick; the Bake screen makes finer maps.
     told = here.bakery(uid).bake(BakeRequest(maps=BAKED, settings=BakeSettings(rays=RAYS, occlusion_reach=0.15)))
     say(f"{len(told['maps'])} mesh maps baked")

@@ -132,29 +132,40 @@ def pair_table(session: Session, settings: BakeSettings) -> dict[str, Any]:
     if not source.projects:
         return {"rows": [], "high": [], "alone": []}
     names, pairing = source.part_names, source.pairing(settings)
-    rows = [
-        {
+    # Parts of one name are one row: what is said of a name is said of all that have it.
+    rows = {
+        low: {
             "low": low,
             "to": "everything" if partners is None else "parts" if partners else "nothing",
-            "high": [names[i] for i in partners or ()],
+            "high": list(dict.fromkeys(names[i] for i in partners or ())),
             "said": said,
         }
         for low, partners, said in zip(source.low.parts, pairing.partners, pairing.said, strict=True)
-    ]
-    return {"rows": rows, "high": list(dict.fromkeys(names)), "alone": [names[i] for i in pairing.alone]}
+    }
+    return {"rows": list(rows.values()), "high": list(dict.fromkeys(names)), "alone": list(dict.fromkeys(names[i] for i in pairing.alone))}
 
 
-def add_high_mesh(
-    session: Session,
-    data: bytes,
-    filename: str,
-    progress: Progress,
-    companions: Mapping[str, bytes] | None = None,
-    import_bytes: int = DEFAULT_BYTES,
-) -> str:
+@dataclass(frozen=True)
+class MeshUpload:
+    """A mesh file as it came, what lies beside it, and how much memory reading it may take."""
+
+    data: bytes
+    filename: str
+    companions: Mapping[str, bytes] | None = None
+    import_bytes: int = DEFAULT_BYTES
+
+
+def _read(upload: MeshUpload, progress: Progress) -> Model:
+    def tell() -> None:
+        progress(0, 3, "Reading the mesh")
+
+    tell()
+    return read_mesh(upload.data, upload.filename, upload.companions, Allowance(upload.import_bytes, tell))
+
+
+def add_high_mesh(session: Session, upload: MeshUpload, progress: Progress) -> str:
     """Bring a high mesh in as one step of history; returns its key. UVs are not needed."""
-    progress(0, 3, "Reading the mesh")
-    model = read_mesh(data, filename, companions, Allowance(import_bytes, lambda: progress(0, 3, "Reading the mesh")))
+    model = _read(upload, progress)
     check_memory(sum(m.triangles for m in session.document.high_meshes) + len(model.triangles))
     progress(1, 3, "Looking where it lies")
     BakeSource(session.model, (model,))
@@ -168,17 +179,9 @@ def add_high_mesh(
     return entry.key
 
 
-def add_cage(
-    session: Session,
-    data: bytes,
-    filename: str,
-    progress: Progress,
-    companions: Mapping[str, bytes] | None = None,
-    import_bytes: int = DEFAULT_BYTES,
-) -> str:
+def add_cage(session: Session, upload: MeshUpload, progress: Progress) -> str:
     """Take a mesh like the model as the cage that rays come from, as one step of history; returns its key. Raises InputError for another mesh."""
-    progress(0, 3, "Reading the mesh")
-    model = read_mesh(data, filename, companions, Allowance(import_bytes, lambda: progress(0, 3, "Reading the mesh")))
+    model = _read(upload, progress)
     progress(1, 3, "Comparing it with the model")
     Cage(session.model, "file", 0.0, session.model.crease_deg, model)
     progress(2, 3, "Storing it")

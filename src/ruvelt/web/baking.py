@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
+
 import numpy as np
 from flask import request
 from flask_openapi3 import APIBlueprint
@@ -18,6 +20,8 @@ from ruvelt.store.blobs import unpack
 from ruvelt.studio.bakes import (
     STRAIGHT,
     BakeRequest,
+    MeshUpload,
+    Progress,
     add_cage,
     add_high_mesh,
     available_bytes,
@@ -35,6 +39,7 @@ from ruvelt.studio.cages import shell_triangles
 from ruvelt.studio.cells import map_pictures
 from ruvelt.studio.jobs import Job
 from ruvelt.studio.pool import Opened
+from ruvelt.studio.session import Session
 from ruvelt.web import schemas as s
 from ruvelt.web.binary import binary, binary_answer
 from ruvelt.web.context import blueprint, opened, session_of, studio
@@ -69,18 +74,21 @@ def registry() -> s.BakeRegistry:
     return s.BakeRegistry(maps=maps, parameters=list(PARAMETERS), settings=BakeSettings())
 
 
+def _bring_mesh(uid: str, kind: str, missing: str, add: Callable[[Session, MeshUpload, Progress], str]) -> dict[str, object]:
+    """A job that takes the uploaded mesh in as a kind of mesh beside the model; its key is the job's result."""
+    mesh, limit = uploaded_mesh(missing), studio().limits.import_bytes
+
+    def work(project: Opened, job: Job) -> dict[str, object]:
+        return {kind: add(project.session, MeshUpload(mesh.data, mesh.name, mesh.beside, limit), job.progress)}
+
+    return job_answer(studio().start(uid, kind, f"Bring in {mesh.name}", work))
+
+
 @api.post("/projects/<uid>/high", responses={200: s.JobAnswer})
 @form_body("the high mesh and what it needs beside it")
 def bring_high_mesh(path: s.ProjectPath):  # type: ignore[no-untyped-def]
     """Multipart form: `file`, the high mesh and what it needs beside it."""
-    mesh = uploaded_mesh("Choose the file of a high mesh.")
-
-    import_bytes = studio().limits.import_bytes
-
-    def work(project: Opened, job: Job) -> dict[str, object]:
-        return {"high": add_high_mesh(project.session, mesh.data, mesh.name, job.progress, mesh.beside, import_bytes)}
-
-    return job_answer(studio().start(path.uid, "high", f"Bring in {mesh.name}", work))
+    return _bring_mesh(path.uid, "high", "Choose the file of a high mesh.", add_high_mesh)
 
 
 @api.delete("/projects/<uid>/high/<key>", responses={200: s.ProjectState})
@@ -94,13 +102,7 @@ def drop_high_mesh(path: s.HighPath):  # type: ignore[no-untyped-def]
 @form_body("the cage and what it needs beside it")
 def bring_cage(path: s.ProjectPath):  # type: ignore[no-untyped-def]
     """Multipart form: `file`, a mesh with the model's own vertices, grown. Rays of a bake come from it."""
-    mesh = uploaded_mesh("Choose the file of a cage.")
-    import_bytes = studio().limits.import_bytes
-
-    def work(project: Opened, job: Job) -> dict[str, object]:
-        return {"cage": add_cage(project.session, mesh.data, mesh.name, job.progress, mesh.beside, import_bytes)}
-
-    return job_answer(studio().start(path.uid, "cage", f"Bring in {mesh.name}", work))
+    return _bring_mesh(path.uid, "cage", "Choose the file of a cage.", add_cage)
 
 
 @api.delete("/projects/<uid>/cage", responses={200: s.ProjectState})

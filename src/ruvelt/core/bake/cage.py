@@ -48,6 +48,8 @@ class Cage:
         corners = low.positions[low.triangles]
         self._star, self._edge, self._ends = hard_edges(self._place, corners, self._split) if kind == "blended" else _none(self._place)
         if outer is not None:
+            if not np.isfinite(outer.positions).all():
+                raise InputError("The cage has vertices that are not numbers. Export it again and choose it anew.")
             if outer.vertex_count != low.vertex_count or not np.array_equal(outer.triangles, low.triangles):
                 raise InputError(
                     f"The cage has {outer.vertex_count:,} vertices in {len(outer.triangles):,} triangles, and the model {low.vertex_count:,} in "

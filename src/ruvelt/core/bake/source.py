@@ -13,7 +13,7 @@ from numpy.typing import NDArray
 
 from ruvelt.core.bake._bake_kernels import cage_rays, judge_hits, take_hits
 from ruvelt.core.bake.cage import Cage, Leaving
-from ruvelt.core.bake.pairs import Pairing
+from ruvelt.core.bake.pairs import Pairing, PartPair
 from ruvelt.core.bake.points import Points
 from ruvelt.core.bake.settings import BakeSettings
 from ruvelt.core.errors import InputError
@@ -61,6 +61,7 @@ class BakeSource:
         self.low, self.high, self._cage_mesh = low, tuple(high), cage
         self.meshes = self.high or (low,)
         self._lock = RLock()
+        self._paired: tuple[tuple[PartPair, ...], Pairing] | None = None
         #: Whether points have to be projected onto another mesh.
         self.projects = bool(self.high)
         bounds = low.bounds
@@ -105,9 +106,17 @@ class BakeSource:
         first = np.cumsum([0, *(len(m.parts) for m in self.meshes)])
         return np.concatenate([(m.face_part[m.triangle_face] + f).astype(np.int32) for m, f in zip(self.meshes, first, strict=False)])
 
+    @lazy
+    def _by_part(self) -> tuple[NDArray[np.int32], NDArray[np.int64]]:
+        """Triangles in the order of their parts, and where those of each part start."""
+        order = np.argsort(self.parts, kind="stable").astype(np.int32)
+        return order, np.searchsorted(self.parts[order], np.arange(len(self.part_names) + 1))
+
     def pairing(self, settings: BakeSettings) -> Pairing:
-        """Which parts of the measured mesh each part of the low one is measured against."""
-        return Pairing.of(self.low.parts, self.part_names, settings.pairs)
+        """Which parts of the measured mesh each part of the low one is measured against; every chunk asks."""
+        if self._paired is None or self._paired[0] != settings.pairs:
+            self._paired = (settings.pairs, Pairing.of(self.low.parts, self.part_names, settings.pairs))
+        return self._paired[1]
 
     def _placed(self, places: F32) -> F32:
         return np.ascontiguousarray((places - self.centre) * self.scale, np.float32)
@@ -126,7 +135,8 @@ class BakeSource:
         """A scene of some parts only, and the triangle that each of its primitives is."""
         with self._lock:
             if parts not in self._scenes:
-                rows = np.flatnonzero(np.isin(self.parts, parts)).astype(np.int32)
+                order, start = self._by_part
+                rows = np.sort(np.concatenate([order[start[p] : start[p + 1]] for p in parts]))
                 scene = EmbreeScene()
                 self._scenes[parts] = (scene, TriangleMesh(scene, self._placed(self.corners[rows])), rows)
             scene, _, rows = self._scenes[parts]
@@ -169,7 +179,7 @@ class BakeSource:
 
     def prepare(self, settings: BakeSettings) -> None:
         """Build what rays need ahead of the first, in one thread."""
-        _ = self.whole, self.corners, self.normals, self.parts, self.part_names, self._scenes, self._cages
+        _ = self.whole, self.corners, self.normals, self._by_part, self._scenes, self._cages
         if self.projects:
             self.cage(settings)
 
@@ -200,14 +210,17 @@ class BakeSource:
         leaving = self.cage(settings).leaving(points, settings, self.low.diagonal, straight)
         position, normal = points.position.copy(), points.normal.copy()
         triangle, suspect = np.full(n, -1, np.int32), np.empty(n, np.uint8)
-        other = np.zeros(n, bool)
+        other, meant = np.zeros(n, bool), np.zeros(n, bool)
         if settings.match_parts:
             pairing, part = self.pairing(settings), self.low.face_part[points.face]
             for p in np.unique(part):
                 rows, partners = np.flatnonzero(part == p), pairing.partners[p]
                 # What has no partner meets nothing, and is told so.
-                scene, index = (self.whole, _SAME) if partners is None else self.scene_of(partners)
-                if partners is None or partners:
+                if not partners and partners is not None and pairing.said[p]:
+                    # Unless somebody wants it so.
+                    meant[rows] = True
+                elif partners is None or partners:
+                    scene, index = (self.whole, _SAME) if partners is None else self.scene_of(partners)
                     self._cast(scene, index, points, rows, leaving, settings.ignore_back, position, normal, triangle)
         else:
             self._cast(self.whole, _SAME, points, np.arange(n), leaving, settings.ignore_back, position, normal, triangle)
@@ -219,6 +232,7 @@ class BakeSource:
                     other |= (part == p) & (met >= 0) & ~np.isin(met, partners)
         height = np.empty(n, np.float32)
         judge_hits(points.position, leaving.way, leaving.reach, points.normal, position, triangle, other, _BITS, height, suspect)
+        suspect[meant] = 0
         return Surface(position, normal, height, triangle, suspect)
 
     def _cast(

@@ -8,6 +8,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
+from ruvelt.core.errors import InputError
 from ruvelt.core.mesh._pack_kernels import cover_cells, first_fit, put
 
 F32 = NDArray[np.float32]
@@ -77,10 +78,10 @@ class Packed:
 def pack(islands: Sequence[Island], padding: float, scale: float | None = None, tick: Tick = lambda what: None) -> Packed:
     """Islands as large as fit into the unit square, or at a given scale that is known to fit.
 
-    padding : the least distance between islands and to the border, as a share of the square; tick(what) may raise to stop
+    padding : the least distance between islands and to the border, as a share of the square; tick(what) may raise to stop. Raises InputError
+    where padding alone takes the square.
     """
     ready = [upright(i) for i in islands]
-    # Each island is measured once at one scale; only its size on the grid changes.
     # By their boxes: rings come before what fits into them.
     order = sorted(range(len(ready)), key=lambda i: -float(np.prod(np.ptp(ready[i].places, axis=0))))
     total = sum(i.area for i in ready)
@@ -97,8 +98,7 @@ def pack(islands: Sequence[Island], padding: float, scale: float | None = None, 
         low *= 0.8
         best = _at(ready, order, padding, low, tick)
         if best is None and low < high * 1e-4:
-            # Thousands of islands with more padding than sheet: they lie over each other rather than nowhere.
-            return Packed(tuple((i.places * np.float32(low)).astype(np.float32) for i in ready), low)
+            raise InputError(f"{len(ready):,} islands do not fit into one sheet with that padding. Take less padding or fewer islands.")
     high = min(high, low / 0.8)
     for _ in range(STEPS):
         middle = (low + high) / 2
