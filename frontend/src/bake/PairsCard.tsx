@@ -56,7 +56,7 @@ export function PairsCard() {
       {(listed || lost.length > 0) && <div className="list" role="list" style={{ maxHeight: 200, overflow: "auto" }}>
         {data.rows.map((row) => (
           <div key={row.low} role="listitem">
-            <Tooltip title={row.to === "parts" ? `${row.low}: ${row.high.join(", ")}` : `${row.low}: ${row.to}`}>
+            <Tooltip placement="left" title={row.to === "parts" ? `${row.low}: ${row.high.join(", ")}` : `${row.low}: ${row.to}`}>
               <button className="item" aria-expanded={open === row.low} aria-label={`${row.low} is measured against ${against(row)}`} onClick={() => choose(row.low)}>
                 <span className="text">{row.low}</span>
                 <span className={row.to === "nothing" ? "count warn" : "count"}>

@@ -78,7 +78,7 @@ export function SourceCard() {
               <Tooltip title="The model itself, grown: the same vertices in the same order. Rays come from it">
                 <button className="vbtn" onClick={() => cageInput.current?.click()}>
                   <Icon name="load" />
-                  {cage ? "Another cage" : "Cage"}
+                  {cage ? "Bring another cage in" : "Bring a cage in"}
                 </button>
               </Tooltip>
             )}
