@@ -3,9 +3,12 @@
 from __future__ import annotations
 
 import base64
+import gc
 import io
 import json
 import struct
+import sys
+from concurrent.futures import ThreadPoolExecutor
 
 import numpy as np
 import pytest
@@ -227,3 +230,26 @@ def test_model_survives_its_bytes() -> None:
     assert_array_equal(again.uv_layouts[0].uvs, model.uv_layouts[0].uvs)
     with np.load(io.BytesIO(model.to_bytes())) as archive:
         assert "header" in archive
+
+
+def test_models_are_read_by_several_threads_at_once() -> None:
+    """Collections of rubbish that run Python, as weak references do, let threads change places in the middle of a header."""
+    content = read_mesh(cube_obj(), "cube.obj", {"cube.mtl": CUBE_MTL}).to_bytes()
+    interval, threshold = sys.getswitchinterval(), gc.get_threshold()
+
+    def rubbish(*_: object) -> None:
+        sum(range(20))
+
+    def read(depth: int) -> int:
+        return read(depth - 1) if depth else sum(Model.from_bytes(content).face_count for _ in range(20))
+
+    try:
+        gc.callbacks.append(rubbish)
+        sys.setswitchinterval(1e-6)
+        gc.set_threshold(1)
+        with ThreadPoolExecutor(6) as threads:
+            assert list(threads.map(read, range(0, 60, 10))) == [120] * 6
+    finally:
+        gc.callbacks.remove(rubbish)
+        gc.set_threshold(*threshold)
+        sys.setswitchinterval(interval)

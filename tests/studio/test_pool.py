@@ -31,7 +31,7 @@ def flood(studio: Studio, uid: str) -> None:
 
 
 def wait(job: Job) -> None:
-    until = time.monotonic() + 60
+    until = time.monotonic() + 120
     while job.state == "running" and time.monotonic() < until:
         time.sleep(0.01)
     assert job.state == "done", job.error

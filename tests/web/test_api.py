@@ -41,12 +41,12 @@ def unpack(data: bytes) -> tuple[dict[str, object], bytes]:
 
 def finish(client: FlaskClient, answer: object) -> dict[str, object]:
     job = answer.json  # type: ignore[attr-defined]
-    for _ in range(500):
-        if job["state"] != "running":
-            return dict(job)
+    until = time.monotonic() + 120
+    while job["state"] == "running" and time.monotonic() < until:
         time.sleep(0.01)
         job = client.get(f"/api/jobs/{job['id']}").json
-    raise AssertionError("the job did not end")
+    assert job["state"] != "running"
+    return dict(job)
 
 
 def upload(client: FlaskClient, *files: tuple[str, bytes], **form: str) -> dict[str, object]:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import json
 import os
+import threading
 from collections.abc import Iterator
 from pathlib import Path
 
@@ -93,4 +94,8 @@ def test_requests_from_the_description_are_answered_as_it_says(app, case) -> Non
             parameters["sheet"] = "wood"
         case.path_parameters = parameters
     response = case.call(app=app)
+    # What it began ends before the next: a job that works beside the maker of requests may meet gh-106905.
+    for thread in threading.enumerate():
+        if thread.name.startswith("ruvelt-job"):
+            thread.join(60)
     case.validate_response(response, checks=(not_a_server_error, status_code_conformance, response_schema_conformance))

@@ -53,9 +53,9 @@ class Answers:
             value = getattr(self, f.name)
             found[f.name] = None
             if value is not None:
-                path = stem.with_name(f"{stem.name}-{f.name}.npy")
-                np.save(path, value)
-                found[f.name] = np.load(path, mmap_mode="r")
+                path = stem.with_name(f"{stem.name}-{f.name}")
+                value.tofile(path)
+                found[f.name] = np.memmap(path, value.dtype, "r", shape=value.shape) if value.size else value
         return Answers(**found)
 
     def loaded(self) -> Answers:

@@ -5,6 +5,7 @@ from __future__ import annotations
 import io
 import json
 from dataclasses import asdict, dataclass, field, replace
+from threading import Lock
 from typing import Any
 
 import numpy as np
@@ -24,6 +25,9 @@ I32 = NDArray[np.int32]
 MAX_FACES = 20_000_000
 #: Vertices lie nearer to the origin than this, so that cameras that look at them are within a camera's own limit.
 FARTHEST = 1e11
+# The header of an .npy is parsed as Python, and CPython up to 3.11.8 counts the depth of that for all threads in one place:
+# two at once end in a SystemError (gh-106905).
+_READING = Lock()
 
 
 @dataclass(frozen=True, eq=False)
@@ -199,7 +203,7 @@ class Model:
 
     @staticmethod
     def from_bytes(data: bytes) -> Model:
-        with np.load(io.BytesIO(data), allow_pickle=False) as z:
+        with _READING, np.load(io.BytesIO(data), allow_pickle=False) as z:
             header = json.loads(z["header"].tobytes())
             return Model(
                 name=header["name"],
