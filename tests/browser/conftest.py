@@ -9,6 +9,8 @@ import signal
 import socket
 import subprocess
 import sys
+import time
+import urllib.error
 import urllib.request
 from collections.abc import Iterator
 from pathlib import Path
@@ -23,7 +25,7 @@ from tests.meshes import CUBE_MTL, cube_obj
 ROOT = Path(__file__).parents[2]
 # A busy machine is no failure.
 expect.set_options(timeout=60_000)
-FLAGS = ["--no-sandbox", "--use-gl=angle", "--use-angle=swiftshader", "--enable-unsafe-swiftshader", "--ignore-gpu-blocklist",
+FLAGS = ["--no-sandbox", "--disable-gpu-rasterization", "--use-gl=angle", "--use-angle=swiftshader", "--enable-unsafe-swiftshader", "--ignore-gpu-blocklist",
          "--disable-background-networking", "--disable-component-update", "--disable-sync", "--no-first-run"]  # fmt: skip
 
 
@@ -59,27 +61,48 @@ class Server:
         with urllib.request.urlopen(f"{self.url}/api{path}") as answer:
             return dict(json.load(answer))
 
+    def delete(self, path: str) -> None:
+        with urllib.request.urlopen(urllib.request.Request(f"{self.url}/api{path}", method="DELETE")):
+            pass
+
     def post(self, path: str, content: object) -> dict[str, object]:
         request = urllib.request.Request(f"{self.url}/api{path}", json.dumps(content).encode(), {"Content-Type": "application/json"})
         with urllib.request.urlopen(request) as answer:
             return dict(json.load(answer))
 
 
-@pytest.fixture
-def crate(tmp_path: Path) -> str:
-    """A project made before the server starts; its id."""
-    studio = Studio(tmp_path / "data", Limits(threads=2))
-    uid = studio.create(cube_obj(), "cube.obj", name="Crate", resolution=256, companions={"cube.mtl": CUBE_MTL})
-    studio.close()
-    return uid
-
-
-@pytest.fixture
-def server(tmp_path: Path) -> Iterator[Server]:
-    made = Server(tmp_path / "data")
+@pytest.fixture(scope="session")
+def running(tmp_path_factory: pytest.TempPathFactory) -> Iterator[Server]:
+    """One server for all tests of a worker: starting it takes longer than most of them."""
+    made = Server(tmp_path_factory.mktemp("browser") / "data")
     made.start()
     yield made
     made.stop()
+
+
+@pytest.fixture
+def server(running: Server) -> Iterator[Server]:
+    """A server without projects."""
+    yield running
+    until = time.monotonic() + 60
+    while left := running.get("/projects")["projects"]:
+        for project in left:  # type: ignore[attr-defined]
+            try:
+                running.delete(f"/projects/{project['uid']}")
+            except urllib.error.HTTPError as error:
+                # Something still works on it.
+                if error.code != 409 or time.monotonic() > until:
+                    raise
+                time.sleep(0.1)
+
+
+@pytest.fixture
+def crate(server: Server) -> str:
+    """A project's id."""
+    studio = Studio(server.data, Limits(threads=2))
+    uid = studio.create(cube_obj(), "cube.obj", name="Crate", resolution=256, companions={"cube.mtl": CUBE_MTL})
+    studio.close()
+    return uid
 
 
 @pytest.fixture(scope="session")

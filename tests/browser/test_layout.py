@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-from pathlib import Path
-
 import cv2
 import numpy as np
 import pytest
@@ -17,11 +15,11 @@ from tests.meshes import CUBE_MTL, cube_obj
 
 
 @pytest.fixture
-def bare(tmp_path: Path) -> str:
-    """The cube without UVs, made before the server starts; its id."""
+def bare(server: Server) -> str:
+    """The cube without UVs; its id."""
     lines = [line for line in cube_obj().decode().splitlines() if not line.startswith("vt ")]
     text = "\n".join(" ".join(w.split("/")[0] for w in line.split()) if line.startswith("f ") else line for line in lines)
-    studio = Studio(tmp_path / "data", Limits(threads=2))
+    studio = Studio(server.data, Limits(threads=2))
     uid = studio.create(text.encode(), "cube.obj", name="Bare", companions={"cube.mtl": CUBE_MTL})
     studio.close()
     return uid

@@ -60,6 +60,13 @@ interface SheetObjects {
 const SEAM = new THREE.LineBasicMaterial({ color: 0xf2b134, depthTest: false, transparent: true, opacity: 0.9, toneMapped: false });
 const MARK = new THREE.MeshBasicMaterial({ color: 0xd9a441, transparent: true, opacity: 0.75, depthTest: true, side: THREE.DoubleSide, polygonOffset: true, polygonOffsetFactor: -2 });
 
+/** A room of soft cards needs no faces of 256 pixels: without a graphics card those take five seconds of every start. */
+class SmallSurround extends THREE.PMREMGenerator {
+  _setSize(): void {
+    (this as unknown as { _cubeSize: number })._cubeSize = 64;
+  }
+}
+
 export class Stage {
   readonly orbit = new Orbit();
   readonly pan = new FlatPan();
@@ -92,8 +99,8 @@ export class Stage {
     this.renderer.toneMapping = THREE.NeutralToneMapping;
     this.renderer.shadowMap.enabled = true;
     this.renderer.shadowMap.autoUpdate = false;
-    const pmrem = new THREE.PMREMGenerator(this.renderer);
-    this.scene.environment = pmrem.fromScene(studioScene(), 0, 0.1, 30, { size: 64 }).texture;
+    const pmrem = new SmallSurround(this.renderer);
+    this.scene.environment = pmrem.fromScene(studioScene(), 0, 0.1, 30).texture;
     this.scene.environmentIntensity = 0.8;
     pmrem.dispose();
     this.light.castShadow = true;
