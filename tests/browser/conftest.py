@@ -25,7 +25,7 @@ from tests.meshes import CUBE_MTL, cube_obj
 ROOT = Path(__file__).parents[2]
 # A busy machine is no failure.
 expect.set_options(timeout=60_000)
-FLAGS = ["--no-sandbox", "--disable-gpu-rasterization", "--use-gl=angle", "--use-angle=swiftshader", "--enable-unsafe-swiftshader", "--ignore-gpu-blocklist",
+FLAGS = ["--no-sandbox", "--use-gl=angle", "--use-angle=swiftshader", "--enable-unsafe-swiftshader", "--ignore-gpu-blocklist",
          "--disable-background-networking", "--disable-component-update", "--disable-sync", "--no-first-run"]  # fmt: skip
 
 

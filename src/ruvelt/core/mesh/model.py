@@ -123,6 +123,13 @@ class Model:
         rank[order] = np.arange(len(first), dtype=np.int32)
         return rank[number]
 
+    @lazy
+    def face_links(self) -> I32:
+        """See `neighbours.linked_faces`."""
+        from ruvelt.core.mesh.neighbours import linked_faces
+
+        return linked_faces(self)
+
     @property
     def bounds(self) -> tuple[F32, F32]:
         return self.positions.min(axis=0), self.positions.max(axis=0)

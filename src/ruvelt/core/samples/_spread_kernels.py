@@ -4,7 +4,7 @@
 import numba
 import numpy as np
 
-from ruvelt.core.kernels import kernel
+from ruvelt.core.kernels import i64_room, inline, kernel
 
 f32, f64, i32, i64 = numba.float32, numba.float64, numba.int32, numba.int64
 #: Samples whose normals disagree more (cosine) lie on the other side of a wall.
@@ -21,19 +21,74 @@ def cell_ranges(start, values, least, most):
         least[c], most[c] = low, high
 
 
+@inline
+def _reach(piece, low, high, place, node, holders, held_by, mark, stamp, queue):
+    """Stamp with `mark` the pieces that hang together with one over pieces of cells from `low` to `high`, (3,) each."""
+    stamp[piece], queue[0] = mark, piece
+    head, tail = 0, 1
+    while head < tail:
+        at = queue[head]
+        head += 1
+        for k in range(8):
+            n = node[at, k]
+            for j in range(holders[n], holders[n + 1]):
+                other = held_by[j]
+                if stamp[other] == mark:
+                    continue
+                inside = True
+                for axis in range(3):
+                    inside = inside and low[axis] <= place[other, axis] <= high[axis]
+                if inside:
+                    stamp[other], queue[tail] = mark, other
+                    tail += 1
+
+
+#: Pieces of the surface: which each sorted sample belongs to, the cell each lies in (pieces, 3), its nodes, and what holds each node.
+PIECES = (i32[::1], i32[:, ::1], i32[:, ::1], i64[::1], i32[::1])
+
+
 @kernel(
-    numba.void(f64, i32[::1], i32[::1], f32[:, ::1], numba.int8[:, ::1], f32[::1], f32[::1], f32[::1], f32, f32, f32, i64, i64, f32[::1], f32[::1]),
+    numba.void(
+        f64, i32[::1], i32[::1], f32[:, ::1], numba.int8[:, ::1], *PIECES, f32[::1], f32[::1], f32[::1], f32, f32, f32, i64, i64, i32[::1], i32[::1],
+        f32[::1], f32[::1],
+    ),
     late=True,
-)
-def grow_values(cell, dims, start, xyz, normal, values, gone, most, stride, whole, fade, first, last, out, out_gone):
+)  # fmt: skip
+def grow_values(
+    cell,
+    dims,
+    start,
+    xyz,
+    normal,
+    piece,
+    place,
+    node,
+    holders,
+    held_by,
+    values,
+    gone,
+    most,
+    stride,
+    whole,
+    fade,
+    first,
+    last,
+    stamp,
+    queue,
+    out,
+    out_gone,
+):
     """Largest value within `stride` of the sorted samples in cells first … last, as long as it has not gone further than `whole` in all.
 
+    Only samples that hang together count, and of those only what does not face away, on the far side of a rim.
     gone : how far the value at each sample has come; a value fades out over `fade` at the end of its way (0 for a hard edge)
+    stamp : (pieces,), −1; queue : (pieces,)
     """
     scale = np.float32(1 / (127.0 * 127.0))
     one, zero, half = np.float32(1), np.float32(0), np.float32(0.5)
     across = np.int64(np.ceil((stride + fade) / cell))
     inverse = one / fade if fade > zero else zero
+    low, high = i64_room(3), i64_room(3)
     for c in range(first, last):
         if start[c] == start[c + 1]:
             continue
@@ -41,15 +96,26 @@ def grow_values(cell, dims, start, xyz, normal, values, gone, most, stride, whol
         x0, x1 = max(cx - across, 0), min(cx + across, dims[0] - 1)
         y0, y1 = max(cy - across, 0), min(cy + across, dims[1] - 1)
         z0, z1 = max(cz - across, 0), min(cz + across, dims[2] - 1)
+        low[0], low[1], low[2], high[0], high[1], high[2] = x0, y0, z0, x1, y1, z1
         highest = zero
         for z in range(z0, z1 + 1):
             for y in range(y0, y1 + 1):
                 row = (z * dims[1] + y) * dims[0]
                 for q in range(row + x0, row + x1 + 1):
                     highest = max(highest, most[q])
-        for i in range(start[c], start[c + 1]):
-            best, way = values[i], gone[i]
-            if best < highest:
+        # Each piece of the cell in its turn, unless an earlier one reached it; most cells have one.
+        for turn in range(start[c], start[c + 1]):
+            if stamp[piece[turn]] >= start[c]:
+                continue
+            reached = np.int32(turn)
+            _reach(piece[turn], low, high, place, node, holders, held_by, reached, stamp, queue)
+            for i in range(turn, start[c + 1]):
+                if stamp[piece[i]] != reached:
+                    continue
+                best, way = values[i], gone[i]
+                if best >= highest:
+                    out[i], out_gone[i] = best, way
+                    continue
                 px, py, pz = xyz[0, i], xyz[1, i], xyz[2, i]
                 nx, ny, nz = np.float32(normal[0, i]), np.float32(normal[1, i]), np.float32(normal[2, i])
                 for z in range(z0, z1 + 1):
@@ -59,7 +125,7 @@ def grow_values(cell, dims, start, xyz, normal, values, gone, most, stride, whol
                             if most[q] <= values[i] or most[q] < best:
                                 continue
                             for j in range(start[q], start[q + 1]):
-                                if values[j] <= values[i] or values[j] < best:
+                                if values[j] <= values[i] or values[j] < best or stamp[piece[j]] != reached:
                                     continue
                                 dx, dy, dz = xyz[0, j] - px, xyz[1, j] - py, xyz[2, j] - pz
                                 d = np.sqrt(dx * dx + dy * dy + dz * dz)
@@ -73,4 +139,4 @@ def grow_values(cell, dims, start, xyz, normal, values, gone, most, stride, whol
                                 # Of equal values the one that came the shorter way gets further.
                                 if v > best or (v == best and gone[j] + d < way):
                                     best, way = v, gone[j] + d
-            out[i], out_gone[i] = best, way
+                out[i], out_gone[i] = best, way

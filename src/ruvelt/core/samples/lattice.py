@@ -1,9 +1,9 @@
 """Blur along the surface: samples are gathered on a coarse lattice of object space, smoothed there, and read back.
 
-The lattice knows places and normals, no UVs, so that both sides of a seam come to the same. It is the grid of J. Chen, S. Paris and
-F. Durand, "Real-time edge-aware image processing with the bilateral grid" (2007) over space, made to keep both constants and the sum
-of what it blurs by the scaling of J. Barron and B. Poole, "The fast bilateral solver" (2016). Where two sides of a thin wall meet in
-one place of it, each side has a node of its own.
+The lattice knows places and what hangs together around them (samples/connected.py), no UVs, so that both sides of a seam come to the same
+and nothing passes an air gap or a wall. It is the grid of J. Chen, S. Paris and F. Durand, "Real-time edge-aware image processing with the
+bilateral grid" (2007) over space, made to keep both constants and the sum of what it blurs by the scaling of J. Barron and B. Poole, "The
+fast bilateral solver" (2016).
 """
 
 from __future__ import annotations
@@ -15,6 +15,7 @@ from numpy.typing import NDArray
 
 from ruvelt.core.samples import _lattice_kernels as k
 from ruvelt.core.samples.chunks import CHUNK
+from ruvelt.core.samples.connected import Cloud, Pieces, links_along
 from ruvelt.core.samples.surface import SurfaceSamples
 from ruvelt.core.workers import SERIAL, Workers
 
@@ -27,63 +28,24 @@ ROUNDS = 5
 F32 = NDArray[np.float32]
 
 
-def _tables(room: int) -> tuple[NDArray[np.int64], NDArray[np.int32]]:
-    size = 1 << int(2 * room).bit_length()
-    return np.full(size, -1, np.int64), np.empty(size, np.int32)
-
-
 class SurfaceLattice:
-    """A lattice of one cell size over covered samples."""
+    """A lattice of one cell size over points of a surface."""
 
-    def __init__(self, samples: SurfaceSamples, cell: float) -> None:
-        """`cell`: edge of a cell, object units."""
-        self.cell = max(cell, samples.model.diagonal / 2**18)
-        covered = np.flatnonzero(samples.covered).astype(np.int32)
-        areas = np.ascontiguousarray(samples.sample_areas(covered), np.float32)
-        points = samples.positions[covered] if len(covered) else np.zeros((1, 3), np.float32)
-        self._low = (points.min(axis=0) - np.float32(1.5 * self.cell)).astype(np.float32)
-        self._inverse = np.float32(1 / self.cell)
-        self._cell_of = np.empty(len(covered), np.int32)
-        room = 4096
-        while True:
-            keys = np.empty(room, np.int64)
-            cells = int(k.number_cells(samples.positions, covered, self._low, self._inverse, *_tables(room), self._cell_of, keys))
-            if cells >= 0:
-                break
-            room *= 4
-        self._corners = np.empty((cells, 8), np.int32)
-        room = 2 * cells + 4096
-        while True:
-            places = np.empty(room, np.int64)
-            table, number = _tables(room)
-            count = int(k.number_places(keys[:cells], table, number, self._corners, places))
-            if count >= 0:
-                break
-            room *= 2
-        sums = np.zeros((count, 10))
-        k.gather_normals(samples.positions, samples.normals, covered, areas, self._low, self._inverse, self._cell_of, self._corners, sums)
-        self._node, self._axis = np.empty(count, np.int32), np.empty((count, 3), np.float32)
-        self.nodes = int(k.number_nodes(sums, self._node, self._axis))
-        self._links = np.empty((3, self.nodes, 2), np.int32)
-        k.link_nodes(places[:count], table, number, self._node, self._axis, sums, self._links)
+    def __init__(self, cloud: Cloud, areas: F32, cell: float) -> None:
+        """`areas` : (n,) float32 surface that each of the cloud's points stands for; `cell` : edge of a cell, object units."""
+        self.cell = max(cell, cloud.model.diagonal / 2**18)
+        points = cloud.positions[cloud.rows] if len(cloud.rows) else np.zeros((1, 3), np.float32)
+        low = (points.min(axis=0) - np.float32(1.5 * self.cell)).astype(np.float32)
+        pieces = Pieces(cloud, low, self.cell)
+        self.nodes = pieces.nodes
+        self._links = [links_along(pieces.node, pieces.nodes, axis) for axis in range(3)]
         self._scales: tuple[float, F32, F32] | None = None
         #: See PLACED of the kernels.
-        self._placed = (
-            samples.positions,
-            samples.normals,
-            covered,
-            areas,
-            self._low,
-            self._inverse,
-            self._cell_of,
-            self._corners,
-            self._node,
-            self._axis,
-        )
+        self._placed = (cloud.positions, cloud.rows, areas, low, np.float32(1 / self.cell), pieces.piece_of, pieces.node)
         self._mass = self._gather(np.zeros((0, 0), np.uint16), SERIAL)[0]
 
     def _parts(self) -> list[tuple[int, int]]:
-        edges = np.linspace(0, len(self._cell_of), PARTS + 1).astype(int)
+        edges = np.linspace(0, len(self._placed[1]), PARTS + 1).astype(int)
         return [(int(a), int(b)) for a, b in pairwise(edges)]
 
     def _gather(self, codes: NDArray[np.uint16], workers: Workers) -> F32:
@@ -102,7 +64,7 @@ class SurfaceLattice:
         a, b = values.copy(), np.empty_like(values)
         for _ in range(rounds):
             for axis in (0, 1, 2, 2, 1, 0):
-                k.smooth_along(self._links[axis], np.float32(share), a, b)
+                k.smooth_along(*self._links[axis], np.float32(share), a, b)
                 a, b = b, a
         return a
 
@@ -117,7 +79,7 @@ class SurfaceLattice:
         return self._scales[1:]
 
     def blur(self, codes: NDArray[np.uint16], sigma: float, workers: Workers = SERIAL) -> NDArray[np.uint16]:
-        """(k, slots) uint16 blurred with a standard deviation of `sigma` object units; samples that hold nothing stay as they are."""
+        """(k, rows) uint16 blurred with a standard deviation of `sigma` object units; rows that do not count stay as they are."""
         # Gathering and reading back along straight lines add a sixth of a cell² each.
         variance = (sigma / self.cell) ** 2 - 1 / 3
         rounds = max(int(np.ceil(variance)), 0)

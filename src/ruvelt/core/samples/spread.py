@@ -9,6 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ruvelt.core.samples._spread_kernels import cell_ranges, grow_values
+from ruvelt.core.samples.connected import GridPieces
 from ruvelt.core.samples.grid import SampleGrid
 from ruvelt.core.samples.surface import SurfaceSamples
 from ruvelt.core.workers import SERIAL, Workers
@@ -27,6 +28,7 @@ def surface_grow(samples: SurfaceSamples, codes: NDArray[np.uint16], amount: flo
     if amount < 0:
         values = 1 - values
     strides = int(np.ceil(abs(amount) / (STRIDE * samples.spacing)))
+    pieces = samples.grid_pieces
     cells = len(grid.start) - 1
     edges = np.unique(np.searchsorted(grid.start, np.linspace(0, len(values), 8 * workers.threads + 1)).clip(0, cells))
     edges[0] = 0
@@ -39,7 +41,7 @@ def surface_grow(samples: SurfaceSamples, codes: NDArray[np.uint16], amount: flo
         out, out_gone = values.copy(), gone.copy()
         # Only the last edge fades over a sample, so that it does not break into stairs.
         fade = samples.spacing if stride == strides else 0.0
-        workers.map(partial(_part, grid, (values, gone, most), (step, reach * stride, fade), (out, out_gone)), list(pairwise(edges)))
+        workers.map(partial(_part, grid, pieces, (values, gone, most), (step, reach * stride, fade), (out, out_gone)), list(pairwise(edges)))
         values, gone = out, out_gone
     if amount < 0:
         values = 1 - values
@@ -48,5 +50,10 @@ def surface_grow(samples: SurfaceSamples, codes: NDArray[np.uint16], amount: flo
     return result
 
 
-def _part(grid: SampleGrid, state: tuple[F32, F32, F32], ways: tuple[float, float, float], out: tuple[F32, F32], ends: tuple[int, int]) -> None:
-    grow_values(grid.cell, grid.dims, grid.start, grid.xyz, grid.normal, *state, *ways, *ends, *out)
+def _part(
+    grid: SampleGrid, pieces: GridPieces, state: tuple[F32, F32, F32], ways: tuple[float, float, float], out: tuple[F32, F32], ends: tuple[int, int]
+) -> None:
+    count = len(pieces.place)
+    stamp, queue = np.full(count, -1, np.int32), np.empty(count, np.int32)
+    of = (pieces.piece, pieces.place, pieces.node, pieces.holders, pieces.held_by)
+    grow_values(grid.cell, grid.dims, grid.start, grid.xyz, grid.normal, *of, *state, *ways, *ends, stamp, queue, *out)

@@ -13,6 +13,7 @@ from numpy.typing import NDArray
 from ruvelt.core.lazy import lazy
 from ruvelt.core.mesh.model import Model
 from ruvelt.core.samples.chunks import CHUNK
+from ruvelt.core.samples.connected import Cloud, GridPieces
 from ruvelt.core.samples.grid import SampleGrid
 
 if TYPE_CHECKING:
@@ -69,6 +70,16 @@ class SurfaceSamples(ABC):
         return SampleGrid.build(self.positions, self.normals, np.flatnonzero(self.covered).astype(np.int32), self.spacing)
 
     @lazy
+    def cloud(self) -> Cloud:
+        """The covered samples as points of the surface."""
+        return Cloud(self.model, self.positions, self.face, np.flatnonzero(self.covered).astype(np.int32))
+
+    @lazy
+    def grid_pieces(self) -> GridPieces:
+        """What hangs together in the cells of the grid."""
+        return GridPieces.of(self.cloud, self.grid)
+
+    @lazy
     def grid_areas(self) -> NDArray[np.float32]:
         """(n,) float32 surface each sample stands for, in the grid's order, relative: dense islands count no more than thin ones."""
         return np.ascontiguousarray(self.sample_areas(self.grid.slot), np.float32)
@@ -82,7 +93,8 @@ class SurfaceSamples(ABC):
             if level not in self._lattices:
                 while len(self._lattices) >= LATTICES_KEPT:
                     del self._lattices[next(iter(self._lattices))]
-                self._lattices[level] = SurfaceLattice(self, self.spacing * 2 ** (level / 2) * 0.85)
+                areas = np.ascontiguousarray(self.sample_areas(self.cloud.rows), np.float32)
+                self._lattices[level] = SurfaceLattice(self.cloud, areas, self.spacing * 2 ** (level / 2) * 0.85)
             return self._lattices[level]
 
     @lazy
