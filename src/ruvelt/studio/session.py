@@ -37,6 +37,7 @@ from ruvelt.core.planes.plane import U16, Plane
 from ruvelt.core.samples.chunks import CHUNK_SIDE
 from ruvelt.core.samples.sheet import SheetSamples
 from ruvelt.core.stack.basics import FacePick
+from ruvelt.core.stack.beyond import Borders
 from ruvelt.core.stack.channels import decode
 from ruvelt.core.stack.document import AnyLayer, Document, GroupLayer, Sheet, high_plane_id, image_plane_id
 from ruvelt.core.stack.edits import AddLayer, AnyEdit, ReplaceDocument, apply_edit, check_alone
@@ -82,6 +83,7 @@ class _SheetWork:
     model: str
     samples: SheetSamples
     field: NormalField
+    borders: Borders
     used: float
     display: tuple[int, SheetDisplay] | None = None
 
@@ -235,7 +237,7 @@ class Session:
                 self.memory.fit(sheet.resolution**2 * TEXEL_BYTES)
                 samples = SheetSamples(model, plan, sheet.resolution, self.workers)
                 self.pictures.recall(self._scope(sheet), samples)
-                work = self._sheets[sheet.id] = _SheetWork(sheet.resolution, key, samples, NormalField(samples), 0.0)
+                work = self._sheets[sheet.id] = _SheetWork(sheet.resolution, key, samples, NormalField(samples), Borders(samples, self.plans), 0.0)
             work.used = time.monotonic()
             return work
 
@@ -254,7 +256,9 @@ class Session:
 
     def _display(self, document: Document, sheet: Sheet) -> SheetDisplay:
         work = self._work(sheet)
-        evaluator = SheetEvaluator(document, sheet, work.samples, self.faces, self.planes, self.cache, images=self.image, workers=self.workers)
+        evaluator = SheetEvaluator(
+            document, sheet, work.samples, self.faces, self.planes, self.cache, images=self.image, workers=self.workers, borders=work.borders
+        )
         return SheetDisplay(evaluator, self.planes, self.cache, work.field)
 
     # -- what is kept (an Owner of studio/memory.py) -----------------------------------------------------------------------------
@@ -265,7 +269,7 @@ class Session:
         Other sessions' threads ask for it: it takes no lock and makes nothing.
         """
         found = [
-            Kept(f"sheet:{k}", held_bytes([w.samples, w.field]) - self._shared_bytes, w.used, self.pinned[k] > 0)
+            Kept(f"sheet:{k}", held_bytes([w.samples, w.field, w.borders]) - self._shared_bytes, w.used, self.pinned[k] > 0)
             for k, w in list(self._sheets.items())
         ]
         found += [Kept("high", held_bytes([self._high]), 0.0)] if self._high else []

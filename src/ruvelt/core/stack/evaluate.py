@@ -15,10 +15,12 @@ from ruvelt.core.planes.cache import BoundedCache
 from ruvelt.core.planes.plane import U16
 from ruvelt.core.planes.stamps import stamp_of
 from ruvelt.core.samples.chunks import CHUNK, TILES
+from ruvelt.core.samples.collar import Joined
 from ruvelt.core.samples.lattice import surface_blur
 from ruvelt.core.samples.surface import SurfaceSamples
 from ruvelt.core.samples.tiles import Runs
 from ruvelt.core.stack._blend_kernels import CONST, FOLDED, HSV, PLANE, POP, PUSH, STRAIGHT_MODES, TABLE, evaluate_runs, fold_runs
+from ruvelt.core.stack.beyond import Beyond, Borders, map_stamp
 from ruvelt.core.stack.channels import Channel
 from ruvelt.core.stack.document import Document, Sheet
 from ruvelt.core.stack.faces import FaceIndex
@@ -132,7 +134,10 @@ class SheetEvaluator:
         *,
         images: Images = no_images,
         workers: Workers = SERIAL,
+        borders: Borders | None = None,
     ) -> None:
+        self._borders = borders
+        self._beyond: dict[int, Beyond] = {}
         self.document, self.sheet, self.samples = document, sheet, samples
         self.faces, self.cache = faces, cache
         self._planes, self._cache, self._workers = planes, cache, workers
@@ -202,6 +207,19 @@ class SheetEvaluator:
             if op.blur is not None:
                 parts.append(self._beneath_version(op.layer, program.channel.id))
         return tuple(parts)
+
+    # -- other sheets -----------------------------------------------------------------------------------------------------------
+
+    def elsewhere(self, channel_id: str) -> int:
+        return map_stamp(self.document, self._planes, channel_id) if self._borders is not None else 0
+
+    def beyond(self, reach: float) -> tuple[MaskEvaluator, Joined] | None:
+        found = self._borders.within(reach) if self._borders is not None else None
+        if found is None:
+            return None
+        collar, joined = found
+        made = Beyond(self.document, self.sheet, collar, self.faces, self._planes, self.cache, self.picture, self._workers)
+        return self._beyond.setdefault(collar.serial, made).masks, joined
 
     # -- masks ------------------------------------------------------------------------------------------------------------------
 

@@ -15,6 +15,7 @@ from ruvelt.core.planes.cache import BoundedCache
 from ruvelt.core.planes.plane import U16
 from ruvelt.core.planes.stamps import stamp_of
 from ruvelt.core.samples.chunks import CHUNK
+from ruvelt.core.samples.collar import Joined
 from ruvelt.core.samples.lattice import surface_blur
 from ruvelt.core.samples.spread import surface_grow
 from ruvelt.core.samples.surface import SurfaceSamples
@@ -81,6 +82,12 @@ class Host(Protocol):
     def beneath(self, layer_id: str, channel_id: str, chunk: int) -> U16: ...
 
     def beneath_stamp(self, layer_id: str, channel_id: str, chunk: int) -> int: ...
+
+    def elsewhere(self, channel_id: str) -> int:
+        """The version of a mesh map on all sheets."""
+
+    def beyond(self, reach: float) -> tuple[MaskEvaluator, Joined] | None:
+        """Masks at points of other sheets within `reach` object units of this one's border, and its samples with those points."""
 
 
 def settings_of(step: Step) -> Hashable:
@@ -149,7 +156,10 @@ class MaskEvaluator:
         key = (layer_id, *(s.id for s in steps))
         if key not in self._everywhere:
             every = range(self._host.samples.chunk_count)
-            self._everywhere[key] = stamp_of([self._input(s, layer_id, c) for s in steps for c in every])
+            parts = [self._input(s, layer_id, c) for s in steps for c in every]
+            if _cross(steps):
+                parts += [self._host.elsewhere(f"map:{m}") for m in sorted({NEEDS[s.kind] for s in steps if s.kind in NEEDS})]
+            self._everywhere[key] = stamp_of(parts)
         return self._everywhere[key]
 
     def _input(self, step: Step, layer_id: str, chunk: int) -> Hashable:
@@ -160,7 +170,7 @@ class MaskEvaluator:
             case FacesSource():
                 return self._faces.version
             case CurvatureSource() if step.radius > 0:
-                return self._map_version("map:curvature")
+                return (self._map_version("map:curvature"), host.elsewhere("map:curvature"))
             case IdColourSource() | CurvatureSource() | OcclusionSource() | ThicknessSource():
                 return host.stamp(f"map:{NEEDS[step.kind]}", chunk)
             case LayerSource():
@@ -281,33 +291,47 @@ class MaskEvaluator:
             found: U16 | None = self._cache.get(where, stamp)
             if found is not None:
                 return found
-            first = _after_spreads(steps[: end - 1])
-            under = np.empty(host.samples.slot_count, np.uint16)
-            before = self._whole(steps, layer_id, first) if first else None
-            between = steps[first : end - 1]
-
-            def fill(chunk: int) -> None:
-                part = slice(chunk * CHUNK, (chunk + 1) * CHUNK)
-                self._run_steps(between, False, layer_id, chunk, WHOLE, {}, None if before is None else before[part], under[part])
-
-            self._workers.map(fill, range(host.samples.chunk_count))
-            last = steps[end - 1]
-            found = self._spread(last, under)
-            if last.strength < 1:
-                mixed = under + (found.astype(np.float32) - under) * np.float32(last.strength)
-                found = np.rint(mixed).astype(np.uint16)
-            made: U16 = found
+            reach = sum(_reach(s) for s in steps[:end]) * host.samples.model.diagonal
+            over = host.beyond(reach) if _cross(steps[:end]) else None
+            made: U16 = self._spread_over(steps, layer_id, end, over)[0]
             self._cache.put(where, made, made.nbytes, stamp)
             return made
 
-    def _spread(self, step: Step, codes: U16) -> U16:
-        samples = self._host.samples
-        reach = samples.model.diagonal
+    def _spread_over(self, steps: list[Step], layer_id: str, end: int, over: tuple[MaskEvaluator, Joined] | None) -> tuple[U16, U16 | None]:
+        """(slots,) uint16 of steps up to `end`, the last of which reads neighbours; with `over` on this sheet and over its border."""
+        first = _after_spreads(steps[: end - 1])
+        before: tuple[U16 | None, U16 | None] = (None, None)
+        if first:
+            before = (self._whole(steps, layer_id, first), None) if over is None else self._spread_over(steps, layer_id, first, over)
+        between, last = steps[first : end - 1], steps[end - 1]
+        under = self._filled(between, layer_id, before[0])
+        if over is None:
+            return self._spread(last, self._host.samples, under), None
+        masks, joined = over
+        beyond = masks._filled(between, layer_id, before[1])
+        return joined.part(self._spread(last, joined, joined.gather(under, beyond)), under, beyond)
+
+    def _filled(self, steps: list[Step], layer_id: str, start: U16 | None) -> U16:
+        """(slots,) uint16: steps that look at one sample each, over what came before."""
+        out = np.empty(self._host.samples.slot_count, np.uint16)
+
+        def fill(chunk: int) -> None:
+            part = slice(chunk * CHUNK, (chunk + 1) * CHUNK)
+            self._run_steps(steps, False, layer_id, chunk, WHOLE, {}, None if start is None else start[part], out[part])
+
+        self._workers.map(fill, range(self._host.samples.chunk_count))
+        return out
+
+    def _spread(self, step: Step, samples: SurfaceSamples, codes: U16) -> U16:
+        way = samples.model.diagonal
         if isinstance(step, BlurShaper):
-            blurred: U16 = surface_blur(samples, codes[None], step.radius * reach, self._workers)[0]
-            return blurred
-        assert isinstance(step, GrowShaper)
-        return surface_grow(samples, codes, step.amount * reach, self._workers)
+            found: U16 = surface_blur(samples, codes[None], step.radius * way, self._workers)[0]
+        else:
+            assert isinstance(step, GrowShaper)
+            found = surface_grow(samples, codes, step.amount * way, self._workers)
+        if step.strength < 1:
+            found = np.rint(codes + (found.astype(np.float32) - codes) * np.float32(step.strength)).astype(np.uint16)
+        return found
 
     # -- sources ----------------------------------------------------------------------------------------------------------------
 
@@ -359,14 +383,26 @@ class MaskEvaluator:
             case PaintedSource():
                 raise AssertionError("painted sources are read where they lie")
 
+    def _map_codes(self, channel: str) -> U16:
+        return np.concatenate([self._host.composite(channel, c)[0] for c in range(self._host.samples.chunk_count)])
+
     def _wide_curvature(self, radius: float, chunk: int) -> U16:
         samples = self._host.samples
-        where, stamp = ("wide-curvature", samples.serial, self._host.sheet.id, radius), self._map_version("map:curvature")
+        where, stamp = (
+            ("wide-curvature", samples.serial, self._host.sheet.id, radius),
+            hash((self._map_version("map:curvature"), self._host.elsewhere("map:curvature"))),
+        )
         with self._locks["curvature"]:
             found: U16 | None = self._cache.get(where, stamp)
             if found is None:
-                codes = np.concatenate([self._host.composite("map:curvature", c)[0] for c in range(samples.chunk_count)])
-                found = surface_blur(samples, codes[None], radius * samples.model.diagonal, self._workers)[0]
+                codes = self._map_codes("map:curvature")
+                blur = BlurShaper(id="wide", radius=radius)
+                over = self._host.beyond(_reach(blur) * samples.model.diagonal)
+                if over is None:
+                    found = self._spread(blur, samples, codes)
+                else:
+                    beyond = over[0]._map_codes("map:curvature")
+                    found = over[1].part(self._spread(blur, over[1], over[1].gather(codes, beyond)), codes, beyond)[0]
                 self._cache.put(where, found, found.nbytes, stamp)
         part: U16 = found[chunk * CHUNK : (chunk + 1) * CHUNK]
         return part
@@ -421,3 +457,18 @@ class MaskEvaluator:
 def _after_spreads(steps: list[Step]) -> int:
     """How many steps there are up to the last one that reads neighbours."""
     return max((i + 1 for i, s in enumerate(steps) if isinstance(s, SPREADING)), default=0)
+
+
+def _reach(step: Step) -> float:
+    """How far a step reads from each sample, a share of the diagonal."""
+    if isinstance(step, BlurShaper):
+        # Three standard deviations hold all that shows.
+        return 3 * step.radius
+    return abs(step.amount) if isinstance(step, GrowShaper) else 0.0
+
+
+def _cross(steps: list[Step]) -> bool:
+    """Whether steps say something over the border of their sheet too: what reads its own paint, layers or layout does not."""
+    return not any(
+        isinstance(s, PaintedSource | LayerSource | ColourRangeSource) or (isinstance(s, ImageSource) and s.projection.way == "uv") for s in steps
+    )
