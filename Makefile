@@ -65,12 +65,14 @@ check: setup
 	@$(BIN)/ruvelt openapi | cmp -s - frontend/openapi.json || { echo "frontend/openapi.json is out of date: run 'make types'"; exit 1; }
 	@cd frontend && npx --no -- openapi-typescript openapi.json -o ../.stamps/schema.gen.ts > /dev/null 2>&1 && cmp -s ../.stamps/schema.gen.ts src/api/schema.gen.ts || { echo "src/api/schema.gen.ts is out of date: run 'make types'"; exit 1; }
 	@$(BIN)/python tools/script_schema.py --check
+	@$(BIN)/python tools/curve_vectors.py --check
 	@cd frontend && npx --no -- tsc --noEmit && npx --no -- eslint src
 
 types: $(STAMPS)/python $(STAMPS)/node
 	@$(BIN)/ruvelt openapi > frontend/openapi.json
 	@cd frontend && npx --no -- openapi-typescript openapi.json -o src/api/schema.gen.ts
 	@$(BIN)/python tools/script_schema.py
+	@$(BIN)/python tools/curve_vectors.py
 
 bench: setup
 	@$(BIN)/ruvelt bench --out bench/results.json

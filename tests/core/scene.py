@@ -2,11 +2,12 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 
 import numpy as np
 
 from ruvelt.core.brush.live import LiveStroke
+from ruvelt.core.brush.path import Path, Point
 from ruvelt.core.brush.settings import Brush
 from ruvelt.core.brush.target import Paint, Target, resolve_target
 from ruvelt.core.mesh.model import Model
@@ -92,3 +93,8 @@ def fill_layer(layer_id: str, values: Mapping[str, tuple[float, ...]], **more: o
 
 def target(*channels: str, layer: str = "p", mask: str | None = None) -> Target:
     return Target(sheet="s", layer=layer, channels=channels, mask=mask)
+
+
+def whole(path: Path, points: Sequence[Point]) -> np.ndarray:
+    """All dabs of a stroke that begins and ends with these samples."""
+    return np.concatenate([path.extend(list(points)), path.finish()])

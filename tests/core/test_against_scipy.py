@@ -12,7 +12,7 @@ from ruvelt.core.brush.settings import Brush, Mirror
 from ruvelt.core.brush.target import Paint
 from ruvelt.core.stack.document import plane_id
 from ruvelt.core.workers import Workers
-from tests.core.scene import Scene, paint_layer, target
+from tests.core.scene import Scene, paint_layer, target, whole
 from tests.meshes import globe
 
 WHITE = Paint(values={"base_color": (1.0, 1.0, 1.0)})
@@ -55,7 +55,7 @@ def test_a_stroke_covers_what_a_tree_finds(brush: Brush) -> None:
     scene = Scene(globe(48, 24), (paint_layer(),), side=512, workers=Workers(2))
     path = SurfacePath(brush, scene.samples)
     points = [Point((float(np.sin(a)), 0.2 * float(np.sin(3 * a)), float(np.cos(a))), 0.3 + 0.1 * i) for i, a in enumerate(np.linspace(0, 1.2, 7))]
-    dabs = path.extend(points)
+    dabs = whole(path, points)
     assert len(dabs) > 10
     live = scene.live(target("base_color"), WHITE)
     for first in range(0, len(dabs), 9):

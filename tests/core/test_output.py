@@ -25,7 +25,7 @@ from ruvelt.core.output.presets import BUILT_IN, ExportPreset, MapSpec, file_ste
 from ruvelt.core.samples.chunks import CHUNK
 from ruvelt.core.stack.channels import Channel
 from ruvelt.core.stack.document import Settings, normal_map_plane_id, plane_id
-from tests.core.scene import Scene, fill_layer, paint_layer, target
+from tests.core.scene import Scene, fill_layer, paint_layer, target, whole
 from tests.meshes import globe, split_square, square
 
 PRESETS = {p.id: p for p in BUILT_IN}
@@ -239,7 +239,7 @@ def export(scene: Scene, preset: ExportPreset, **more: object) -> dict[str, byte
 def painted_scene() -> Scene:
     scene = Scene(split_square(), (paint_layer(), fill_layer("g", {"base_color": (0.1, 0.4, 0.4), "roughness": (0.3,), "metallic": (1.0,)})))
     live = scene.live(target("base_color", "height"), Paint(values={"base_color": (0.9, 0.5, 0.1), "height": (0.6,)}))
-    live.dabs(SurfacePath(Brush(size=0.3, size_unit="object"), scene.samples).extend([Point((-0.4, 0, 0)), Point((0.4, 0, 0))]))
+    live.dabs(whole(SurfacePath(Brush(size=0.3, size_unit="object"), scene.samples), [Point((-0.4, 0, 0)), Point((0.4, 0, 0))]))
     scene.keep(live)
     return scene
 

@@ -15,6 +15,7 @@ from ruvelt.core.brush.settings import Brush, Mirror, PressureCurve
 from ruvelt.core.mesh.rays import RayCaster
 from ruvelt.core.mesh.sheets import plan_sheets
 from ruvelt.core.samples.sheet import SheetSamples
+from tests.core.scene import whole
 from tests.meshes import globe, square, two_walls
 
 PLANE = square(size=2.0)
@@ -74,9 +75,9 @@ def test_rays_ignore_hidden_faces() -> None:
 def test_dabs_are_evenly_spaced_at_any_speed() -> None:
     """The same line given as 2 or as 41 pointer samples gives the same dabs."""
     brush = Brush(size=20, spacing=0.25)
-    few = ViewPath(brush, CAMERA, CASTER, SAMPLES).extend(line((20, 100), (180, 100)))
+    few = whole(ViewPath(brush, CAMERA, CASTER, SAMPLES), line((20, 100), (180, 100)))
     slow = ViewPath(brush, CAMERA, CASTER, SAMPLES)
-    many = np.concatenate([slow.extend(line((20 + 4 * i, 100))) for i in range(41)])
+    many = np.concatenate([*(slow.extend(line((20 + 4 * i, 100))) for i in range(41)), slow.finish()])
     assert_allclose(many, few, atol=1e-5)
     assert_allclose(np.diff(few[:, 0]), 0.05, atol=1e-6)
     assert_allclose(few[:, 3], 0.1, atol=1e-6)
@@ -89,7 +90,9 @@ def test_a_click_lays_one_dab_and_no_second_at_the_joint() -> None:
     assert len(path.extend(line((50, 50)))) == 1
     assert len(path.extend(line((50, 50)))) == 0
     assert len(path.extend(line((59.9, 50)))) == 0
-    assert len(path.extend(line((60, 50)))) == 1
+    # One sample behind, until the hand lifts.
+    assert len(path.extend(line((60, 50)))) == 0
+    assert len(path.finish()) == 1
 
 
 def test_off_the_model_nothing_is_laid() -> None:
@@ -103,7 +106,7 @@ def test_size_of_the_object_does_not_depend_on_the_view() -> None:
     brush = Brush(size=0.1, size_unit="object")
     near = CAMERA.model_copy(update={"eye": (0.0, 0.0, 2.0)})
     for camera in (CAMERA, near):
-        dabs = ViewPath(brush, camera, CASTER, SAMPLES).extend(line((100, 100), (110, 100)))
+        dabs = whole(ViewPath(brush, camera, CASTER, SAMPLES), line((100, 100), (110, 100)))
         assert_allclose(dabs[:, 3], 0.05 * PLANE.width, rtol=1e-6)
 
 
@@ -111,7 +114,7 @@ def test_pressure_runs_evenly_along_the_line() -> None:
     curve = PressureCurve(on=True, low=0.2, gamma=2.0)
     brush = Brush(size=20, spacing=0.1, pressure_size=curve, pressure_flow=curve, pressure_strength=curve, flow=0.5, strength=0.8)
     path = ViewPath(brush, CAMERA, CASTER, SAMPLES)
-    dabs = path.extend([Point((20.0, 100.0), 0.0), Point((180.0, 100.0), 1.0)])
+    dabs = whole(path, [Point((20.0, 100.0), 0.0), Point((180.0, 100.0), 1.0)])
     pressure = (dabs[:, 0] + 0.8) / 1.6
     factor = 0.2 + 0.8 * pressure**2
     assert_allclose(dabs[:, 3], 0.1 * factor, rtol=1e-4)
@@ -122,11 +125,11 @@ def test_pressure_runs_evenly_along_the_line() -> None:
 
 def test_the_steadied_tip_trails_on_its_leash() -> None:
     path = SheetPath(Brush(size=4, spacing=0.25, steadying=0.5), 1.0, 0.01, 2.0)
-    dabs = path.extend(line((0, 0), (30, 0), (130, 0)))
+    dabs = whole(path, line((0, 0), (30, 0), (130, 0)))
     # Half steadying is a leash of 40 pixels: the first 40 move nothing.
     assert dabs[-1, 0] == pytest.approx(90, abs=1.01)
     wobble = SheetPath(Brush(size=4, spacing=0.25, steadying=0.5), 1.0, 0.01, 2.0)
-    shaky = wobble.extend([Point((float(x), 6.0 * (-1) ** x), 1.0) for x in range(200)])
+    shaky = whole(wobble, [Point((float(x), 6.0 * (-1) ** x), 1.0) for x in range(200)])
     assert np.abs(shaky[len(shaky) // 2 :, 1]).max() < 1.5
 
 

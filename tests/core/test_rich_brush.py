@@ -17,7 +17,7 @@ from ruvelt.core.brush.target import Paint
 from ruvelt.core.brush.tips import GRAINS, TIPS, alpha_of, fours, load_grain, load_tips, reach_of
 from ruvelt.core.errors import NotFound
 from ruvelt.core.stack.basics import FacePick
-from tests.core.scene import Scene, fill_layer, paint_layer, target
+from tests.core.scene import Scene, fill_layer, paint_layer, target, whole
 from tests.core.test_strokes import BLACK, RED, dab, lay, smooth
 from tests.meshes import globe, split_square, square, two_walls
 
@@ -162,8 +162,8 @@ def test_values_jitter_leaves_data_channels_alone() -> None:
 def test_spray_lays_many_dabs_at_each_stop_within_its_scatter() -> None:
     scene = plane(256)
     brush, _ = dab(0.05, spray=12, jitter_place=1.0, spacing=0.5)
-    dabs = SurfacePath(brush, scene.samples).extend(line(-0.5, 0.5))
-    single = SurfacePath(brush.model_copy(update={"spray": 1}), scene.samples).extend(line(-0.5, 0.5))
+    dabs = whole(SurfacePath(brush, scene.samples), line(-0.5, 0.5))
+    single = whole(SurfacePath(brush.model_copy(update={"spray": 1}), scene.samples), line(-0.5, 0.5))
     assert len(dabs) == 12 * len(single)
     assert np.abs(dabs[:, 1]).max() <= 0.1 * (1 + 1e-5)
     assert np.abs(dabs[:, 1]).max() > 0.07

@@ -18,7 +18,7 @@ from ruvelt.core.mesh.rays import RayCaster
 from ruvelt.core.samples.vertices import VertexSamples
 from ruvelt.core.stack.document import plane_id
 from ruvelt.core.stack.evaluate import SheetEvaluator
-from tests.core.scene import Scene, paint_layer, target
+from tests.core.scene import Scene, paint_layer, target, whole
 from tests.core.test_reading_tools import by_place, painted, roughness
 from tests.core.test_rich_brush import plane, red
 from tests.core.test_strokes import BLACK, RED, dab, lay
@@ -322,7 +322,7 @@ def test_smear_on_the_flat_sheet_and_mirrored() -> None:
     brush = Brush(size=0.5, size_unit="object", hardness=0.8, spacing=0.02, mirror=Mirror(x=True))
     live = scene.live(target("roughness"), SMEAR, brush=brush)
     path = SurfacePath(brush, scene.samples)
-    live.dabs(path.extend([Point((0.5, 0, 0)), Point((0.4, 0, 0))]), brush.mirror)
+    live.dabs(whole(path, [Point((0.5, 0, 0)), Point((0.4, 0, 0))]), brush.mirror)
     scene.keep(live)
     row = roughness(scene)[128]
     assert_allclose(row, row[::-1], atol=1e-3)
@@ -330,7 +330,7 @@ def test_smear_on_the_flat_sheet_and_mirrored() -> None:
     flat = painted(by_place_of(lambda p: (p[:, 0] > 0).astype(float)))
     one = Brush(size=120, hardness=0.8, spacing=0.02)
     live = flat.live(target("roughness"), SMEAR, brush=one)
-    live.dabs(SheetPath(one, 1.0, flat.samples.spacing, 2.0).extend([Point((110.0, 128.0)), Point((140.0, 128.0))]))
+    live.dabs(whole(SheetPath(one, 1.0, flat.samples.spacing, 2.0), [Point((110.0, 128.0)), Point((140.0, 128.0))]))
     flat.keep(live)
     assert np.argmax(roughness(flat)[128] > 0.5) == pytest.approx(158, abs=2)
 
@@ -347,6 +347,7 @@ def test_smear_drags_every_channel_of_the_target() -> None:
         path = SurfacePath(brush, scene.samples)
         for x in np.linspace(-0.1, 0.2, batches + 1):
             live.dabs(path.extend([Point((float(x), 0, 0))]))
+        live.dabs(path.finish())
         scene.keep(live)
         moved = [np.concatenate([scene.evaluator.composite(c, n)[0] for n in range(scene.samples.chunk_count)]) for c in ("roughness", "metallic")]
         assert_array_equal(moved[0], moved[1])
@@ -403,7 +404,7 @@ def test_smear_on_vertices(there: float) -> None:
     evaluator = SheetEvaluator(scene.document, scene.document.sheets[0], samples, scene.faces, scene.lookup, scene.cache)
     live = LiveStroke(resolve_target(scene.document, target("roughness"), SMEAR), evaluator, scene.lookup, paint=SMEAR)
     brush = Brush(size=0.8, size_unit="object", hardness=0.8, spacing=0.02)
-    live.dabs(SurfacePath(brush, samples).extend([Point((0.0, 0.0, 1.0)), Point((there, 0.0, float(np.sqrt(1 - there**2))))]))
+    live.dabs(whole(SurfacePath(brush, samples), [Point((0.0, 0.0, 1.0)), Point((there, 0.0, float(np.sqrt(1 - there**2))))]))
     front = samples.covered & (np.abs(samples.positions[:, 1]) < 0.05) & (samples.positions[:, 2] > 0.5)
     now = live.changes[name][0][0]
     # The step went along: what lies between where it was and where it is has changed sides.

@@ -11,7 +11,7 @@ from ruvelt.core.brush.settings import Brush, Grain, Mirror
 from ruvelt.core.brush.smear import NO_GRAIN, SheetSmear
 from ruvelt.core.brush.target import Paint
 from ruvelt.core.workers import Workers
-from tests.core.scene import Scene, paint_layer, target
+from tests.core.scene import Scene, paint_layer, target, whole
 from tests.core.test_grain import SIZE, picture
 from tests.core.test_reading_tools import painted
 from tests.meshes import globe
@@ -46,7 +46,7 @@ def test_one_batch_takes_its_picture_from_where_a_tree_finds_it(size: float, thr
     samples = scene.samples
     brush = Brush(size=size, size_unit="object", hardness=0.4, spacing=0.1, strength=0.9, mirror=mirror)
     points = [Point((float(np.sin(a)), 0.1 * float(np.cos(2 * a)), float(np.cos(a)))) for a in np.linspace(0.2, 0.2 + size, 5)]
-    dabs = SurfacePath(brush, samples).extend(points)
+    dabs = whole(SurfacePath(brush, samples), points)
     smear = SheetSmear(samples, scene.workers)
     coverage, dirty = np.zeros(samples.slot_count, np.float32), np.zeros((samples.chunk_count, 256), np.uint8)
     smear.drag(dabs, 2 if mirror.x else 1, False, None, NO_GRAIN, np.zeros(0, np.uint8), coverage, dirty)
@@ -79,15 +79,15 @@ def test_a_grain_holds_back_what_is_dragged_over_its_gaps() -> None:
     brush = Brush(size=0.3, size_unit="object", hardness=0.4, spacing=0.1, strength=0.9, grain=Grain(picture="clouds", size=SIZE, depth=0.9))
     points = [Point((float(np.sin(a)), 0.1, float(np.cos(a)))) for a in np.linspace(0.2, 0.5, 5)]
     live = scene.live(target("base_color"), SMEAR, brush=brush)
-    dabs = SurfacePath(brush, samples).extend(points)
+    dabs = whole(SurfacePath(brush, samples), points)
     live.dabs(dabs)
     wanted, moves = traced(scene, dabs, 1, depth=0.9)
     smooth, _ = traced(scene, dabs, 1)
     slots = np.flatnonzero(samples.covered)
     way, shift = (wanted - samples.positions[slots])[moves], live._smear.shift[slots[moves]]
     # It drags by less, and unevenly.
-    whole = np.linalg.norm((smooth - samples.positions[slots])[moves], axis=1)
-    assert 0.2 < np.linalg.norm(way, axis=1).sum() / whole.sum() < 0.8
+    smooth_way = np.linalg.norm((smooth - samples.positions[slots])[moves], axis=1)
+    assert 0.2 < np.linalg.norm(way, axis=1).sum() / smooth_way.sum() < 0.8
     # Texels there are turned and sized alike, so that ways in space and on the sheet go by one matrix.
     fit, *_ = np.linalg.lstsq(way, shift, rcond=None)
     assert np.corrcoef((way @ fit).ravel(), shift.ravel())[0, 1] > 0.98
@@ -110,7 +110,7 @@ def test_what_lies_in_a_hidden_chunk_is_dragged_out_of_it() -> None:
     assert np.linalg.norm(beyond - border) < 0.6
     brush = Brush(size=0.3, size_unit="object", hardness=0.8, spacing=0.05)
     live = scene.live(target("roughness"), SMEAR, hidden=hidden, brush=brush)
-    live.dabs(SurfacePath(brush, samples).extend([Point(tuple(float(v) for v in border)), Point(tuple(float(v) for v in beyond))]))
+    live.dabs(whole(SurfacePath(brush, samples), [Point(tuple(float(v) for v in border)), Point(tuple(float(v) for v in beyond))]))
     assert {chunk % 2 for chunks in live.changes.values() for chunk in chunks} == {1}
     scene.keep(live)
     at = samples.positions[1 * 65536 + (255 << 8) + 30].astype(float)

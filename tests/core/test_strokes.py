@@ -21,7 +21,7 @@ from ruvelt.core.stack.document import FillLayer, GroupLayer, mask_plane_id, pla
 from ruvelt.core.stack.evaluate import SheetEvaluator
 from ruvelt.core.stack.masks import Mask, PaintedSource
 from ruvelt.core.workers import Workers
-from tests.core.scene import Scene, fill_layer, paint_layer, target
+from tests.core.scene import Scene, fill_layer, paint_layer, target, whole
 from tests.meshes import globe, split_square, square, two_walls
 
 RED = Paint(values={"base_color": (1.0, 0.0, 0.0)})
@@ -37,7 +37,7 @@ def dab(radius: float, at: tuple[float, float, float] = (0, 0, 0), **brush: obje
 def lay(scene: Scene, paint: Paint, brush: Brush, points: list[Point], to: Target | None = None, keep: bool = True) -> LiveStroke:
     live = scene.live(to or target("base_color"), paint, brush=brush)
     path = SurfacePath(brush, scene.samples)
-    live.dabs(path.extend(points), brush.mirror)
+    live.dabs(whole(path, points), brush.mirror)
     live.dabs(path.finish(), brush.mirror)
     if keep:
         scene.keep(live)

@@ -19,6 +19,8 @@ interface Running {
   shape: Shape | undefined;
   view: "solid" | "flat";
   waiting: PointerSample[];
+  /** The last samples that an answer has shown: the curve goes on from them. */
+  shown: PointerSample[];
   /** Samples of the request in flight. */
   sent: PointerSample[];
   shaped: boolean;
@@ -59,6 +61,11 @@ export class StrokeSender {
     return this.now && !this.now.shaped ? [...this.now.sent, ...this.now.waiting] : [];
   }
 
+  /** The last samples that were shown, up to four. The server is one sample behind: the way to the last is still to come. */
+  get shown(): PointerSample[] {
+    return this.now && !this.now.shaped ? this.now.shown : [];
+  }
+
   begin(begin: StrokeBegin, first: PointerSample, events: StrokeEvents): boolean {
     return this.start({ begin, waiting: [first], shaped: false }, events);
   }
@@ -77,7 +84,7 @@ export class StrokeSender {
     if (this.now) return false;
     this.count += 1;
     const id = `s${Date.now().toString(36)}${this.count}`;
-    this.now = { id, view: what.begin?.camera ? "solid" : "flat", shape: undefined, sent: [], last: false, dropped: false, events, ...what, release: what.shaped ? () => undefined : busy() };
+    this.now = { id, view: what.begin?.camera ? "solid" : "flat", shape: undefined, shown: [], sent: [], last: false, dropped: false, events, ...what, release: what.shaped ? () => undefined : busy() };
     void this.pump();
     return true;
   }
@@ -123,6 +130,7 @@ export class StrokeSender {
         : { stroke: run.id, points, end, ...(run.begin ? { begin: run.begin } : {}), ...(shape ? { shape } : {}) };
       run.begin = undefined;
       const answer = await api.stroke(this.uid, message);
+      run.shown = [...run.shown, ...points].slice(-4);
       run.sent = [];
       this.tell();
       if (!run.dropped || message.cancel) run.events.patches(answer.header, answer.bytes);

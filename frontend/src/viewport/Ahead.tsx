@@ -3,6 +3,7 @@ import { useEffect, useRef } from "react";
 import { toHex } from "../paint/colour";
 import { useWorkshop } from "../state/hooks";
 import { strokeSender, theStage, workshop } from "../state/workshop";
+import { joined } from "../tools/curve";
 import type { PointerSample } from "../api/types";
 
 /** How far the way of a tool that lays no colour of its own is lightened: seen, and gone without a flash. */
@@ -15,7 +16,7 @@ export function Ahead({ kind, side = 0 }: { kind: "solid" | "flat"; side?: numbe
     const sender = strokeSender();
     if (!sender) return;
     const draw = (): void => {
-      if (group.current) group.current.innerHTML = sender.pending.length ? ahead(kind, sender.pending, side) : "";
+      if (group.current) group.current.innerHTML = ahead(kind, sender.shown, sender.pending, side);
     };
     sender.onPending.add(draw);
     return () => {
@@ -29,12 +30,20 @@ export function Ahead({ kind, side = 0 }: { kind: "solid" | "flat"; side?: numbe
   );
 }
 
-/** A path as wide as the brush through samples in flight. Pressure narrows it as it narrows the dabs. */
-function ahead(kind: "solid" | "flat", samples: PointerSample[], side: number): string {
+/** A path as wide as the brush along the curve that the server will draw. Pressure narrows it as it narrows the dabs. */
+function ahead(kind: "solid" | "flat", shown: PointerSample[], pending: PointerSample[], side: number): string {
+  const samples = [...shown, ...pending];
   const { brush, colours, other, tool, target, maskValues } = workshop.getState();
   const stage = theStage();
   if (!stage || strokeSender()?.view !== kind ) return "";
-  const places = samples.map((p) => (kind === "flat" ? stage.pan.toPixel(p.x, p.y, side) : [p.x, p.y]) as [number, number]);
+  const seen = samples.map((p) => {
+    const [x, y] = kind === "flat" ? stage.pan.toPixel(p.x, p.y, side) : [p.x, p.y];
+    return { ...p, x, y };
+  });
+  // What is shown ends a sample before the last of its own.
+  const pieces = joined(seen);
+  const start = shown.length > 1 ? pieces.slice(0, shown.length - 1).flat().slice(-1) : [];
+  const places = [...start, ...pieces.slice(Math.max(shown.length - 1, 0)).flat()].map(([x, y]) => [x, y] as [number, number]);
   const first = places[0];
   if (!first) return "";
   const scale = kind === "flat" ? stage.pan.scale / Math.max(side, 1) : 1;

@@ -14,6 +14,7 @@ from ruvelt.bench.timing import Row, at_most, best
 from ruvelt.core.bake._bake_kernels import hemisphere_rays
 from ruvelt.core.bake.baker import FADE, RAYS_A_BLOCK, Baker, sky_table
 from ruvelt.core.bake.curvature import on_triangles
+from ruvelt.core.bake.grain import evened
 from ruvelt.core.bake.points import PointMaker
 from ruvelt.core.bake.settings import BakeSettings
 from ruvelt.core.bake.source import BIAS, BakeSource
@@ -110,10 +111,15 @@ def against_embree(side: int) -> list[Row]:
 
 
 def _filter(scene: Lantern, without: float) -> Row:
-    """The grain's filter as a share of the whole bake: at most a tenth."""
-    whole = scene.seconds(scene.model_source, "occlusion", grain=0.5)
-    share = max(whole - without, 0.0) / whole
-    return Row("grain filter of that bake", share * whole * 1e3, whole * 1e3, "the whole bake", round(share, 3), "ms", "at most 0.1", share <= 0.1)
+    """The grain's filter as a share of the whole bake, by itself: between two whole bakes it would drown in what else the machine does."""
+    baker = Baker(scene.samples, scene.model_source, BakeSettings(rays=RAYS), scene.workers)
+    answers = baker.measure(["occlusion"], lambda done, planned, what: None, lambda name, chunk, codes: None)
+    assert answers is not None
+    alone = best(lambda: evened(answers, 0.5, RAYS, scene.workers), 3)
+    share = alone / (alone + without)
+    return Row(
+        "grain filter of that bake", alone * 1e3, (alone + without) * 1e3, "the whole bake", round(share, 3), "ms", "at most 0.1", share <= 0.1
+    )
 
 
 def memory() -> list[Row]:
@@ -174,7 +180,8 @@ def noise(side: int) -> list[Row]:
     scene.workers.close()
     return [
         at_most("occlusion noise of 64 bare rays (RMS against 4096)", bare * 100, random * 100, "64 random rays", 0.6, "%"),
-        at_most("the same, grain evened out", left * 100, 0.5, "half a per cent", 1, "%"),
+        # Texels of the goal are no wider than what stands on the model; of 256² they are.
+        at_most(f"for orientation: the same, grain evened out, {side}²", left * 100, 0.5, "half a per cent", 1, "%"),
     ]
 
 

@@ -54,7 +54,7 @@ class StrokeBegin(Frozen):
 
 
 def path_points(samples: Sequence[PointerSample]) -> list[Point]:
-    return [Point((p.x, p.y), p.pressure) for p in samples]
+    return [Point((p.x, p.y), p.pressure, p.time) for p in samples]
 
 
 class StrokeMessage(Frozen):
@@ -151,6 +151,8 @@ class StrokeDesk:
         with self._session.lock:
             abandoned, self._running = self._running, None
             if abandoned is not None and abandoned.shape is None:
+                # The curve ends where the hand was last seen.
+                abandoned.touched |= set(abandoned.live.dabs(abandoned.path.finish(), abandoned.begin.brush.mirror).tiles)
                 self._store(abandoned, StrokeAnswer([], 0, 0, 0.0))
 
     def _begin(self, stroke_id: str, begin: StrokeBegin, shape: Shape | None) -> None:
@@ -246,6 +248,7 @@ def recorded(session: Session, running: _Running) -> dict[str, Any]:
         camera=begin.camera,
         texels_per_pixel=begin.texels_per_pixel,
         pressure=tuple(p.pressure for p in points),
+        times=tuple(p.time for p in points),
     )
     return stroke_script(session, begin.target, begin.brush, begin.paint, step)
 
@@ -284,8 +287,10 @@ def play_step(session: Session, live: LiveStroke, brush: Brush, step: StrokeStep
         path = SheetPath(brush, step.texels_per_pixel * scale, samples.spacing, session.model.width)
         points = tuple((x * scale, y * scale) for x, y in step.sheet)
     pressure = step.pressure if isinstance(step.pressure, tuple) else (step.pressure,) * len(points)
+    times = step.times or (0.0,) * len(points)
     hit = False
     for first in range(0, len(points), 256):
-        batch = [Point(p, q) for p, q in zip(points[first : first + 256], pressure[first : first + 256], strict=True)]
+        part = slice(first, first + 256)
+        batch = [Point(*sample) for sample in zip(points[part], pressure[part], times[part], strict=True)]
         hit = bool(live.dabs(path.extend(batch), brush.mirror).tiles) or hit
     return bool(live.dabs(path.finish(), brush.mirror).tiles) or hit

@@ -11,6 +11,7 @@ from numpy.typing import NDArray
 
 from ruvelt.core.brush._path_kernels import axes_across, lay_stops, pack_balls, pack_rich
 from ruvelt.core.brush.camera import Camera
+from ruvelt.core.brush.curve import Curve
 from ruvelt.core.brush.settings import Brush, PressureCurve
 from ruvelt.core.mesh.rays import RayCaster
 from ruvelt.core.samples.surface import SurfaceSamples
@@ -33,10 +34,11 @@ RICH_COLUMNS = 31
 
 @dataclass(frozen=True)
 class Point:
-    """One pointer sample: position on the path's own plane or in space, pressure 0–1."""
+    """One pointer sample: position on the path's own plane or in space, pressure 0–1, time in seconds (0: not known)."""
 
     at: tuple[float, ...]
     pressure: float = 1.0
+    time: float = 0.0
 
 
 class Path(Protocol):
@@ -50,36 +52,34 @@ class Path(Protocol):
 
 
 class _Walk:
-    """Where pointer samples lay dabs: the tip trails the hand on a leash and stops every so often along its way."""
+    """Where pointer samples lay dabs: the tip trails the hand on a leash along the curve it draws, and stops every so often."""
 
-    def __init__(self, brush: Brush, leash: float) -> None:
+    def __init__(self, brush: Brush, unit: float, across: int) -> None:
+        """`unit` : of a pixel of the view on the path; `across` : 2 on a plane, 3 in space."""
         curve = brush.pressure_size
         self._low, self._gamma = (curve.low, curve.gamma) if curve.on else (1.0, 1.0)
-        self._leash, self._state = leash, np.zeros(10)
+        self._leash, self._state = brush.steadying * LEASH_PX * unit, np.zeros(10)
+        self._curve, self._across = Curve(unit), across
         self._room = np.empty((0, 4))
 
     @property
     def begun(self) -> bool:
         return bool(self._state[0])
 
-    def stops(self, points: list[Point], step: float, least: float) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
+    def stops(self, points: list[Point], step: float, least: float, last: bool = False) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
         """(n, 2 or 3) places and (n,) pressures there, at most MAX_DABS. step : between stops at full pressure, `least` at any."""
-        given = np.array([p.at for p in points], np.float64)
-        if not len(given):
-            return np.zeros((0, 2)), np.zeros(0)
-        across = given.shape[1]
-        spatial = given
-        if across == 2:
-            spatial = np.zeros((len(given), 3))
-            spatial[:, :2] = given
-        if len(self._room) < 2 * MAX_DABS + len(points):
-            self._room = np.empty((2 * MAX_DABS + len(points) + 500, 4))
+        given = np.zeros((len(points), 5))
+        for row, point in zip(given, points, strict=True):
+            row[: self._across], row[3], row[4] = point.at, point.pressure, point.time
+        line = self._curve.extend(given, last)
+        if len(self._room) < 2 * MAX_DABS + len(line):
+            self._room = np.empty((2 * MAX_DABS + len(line) + 500, 4))
         out = self._room
-        pressures = np.array([p.pressure for p in points], np.float64)
-        n = lay_stops(spatial, pressures, self._leash, step, self._low, self._gamma, least, self._state, MAX_DABS, out)
+        places, pressures = np.ascontiguousarray(line[:, :3]), np.ascontiguousarray(line[:, 3])
+        n = lay_stops(places, pressures, self._leash, step, self._low, self._gamma, least, self._state, MAX_DABS, out)
         laid = out[:n] if n <= MAX_DABS else out[: n : n // MAX_DABS + 1]
         # Copies always: the room is used again, and a first stop may be held back till the next call.
-        return laid[:, :across].copy(), laid[:, 3].copy()
+        return laid[:, : self._across].copy(), laid[:, 3].copy()
 
 
 _SPREAD, _SHIFT = np.array([2.0, 2.0, 1.0, 2.0, 1.0]), np.array([1.0, 1.0, 0.0, 1.0, 0.0])
@@ -241,7 +241,7 @@ class ViewPath:
 
     def __init__(self, brush: Brush, camera: Camera, caster: RayCaster, samples: SurfaceSamples) -> None:
         self.brush, self.camera, self.caster, self.samples = brush, camera, caster, samples
-        self._walk, self._chance = _Walk(brush, brush.steadying * LEASH_PX), Chance(brush)
+        self._walk, self._chance = _Walk(brush, 1.0, 2), Chance(brush)
         self._line, self._character = _Line(brush), Character(brush)
         self._pixel = samples.model.width / NOMINAL_VIEW_PX
         #: Where the path last met the surface, object space.
@@ -257,11 +257,14 @@ class ViewPath:
     def extend(self, points: list[Point]) -> NDArray[np.float32]:
         if points and not self._walk.begun and self.brush.size_unit == "object":
             self._cast(np.array([points[0].at], np.float64))
-        spacing, size = self.brush.spacing, self._size_px
-        return self._lay(self._line.take(*self._walk.stops(points, spacing * size, max(0.25, 0.5 * spacing))))
+        return self._go_on(points)
 
     def finish(self) -> NDArray[np.float32]:
-        return self._lay(self._line.take(np.zeros((0, 2)), np.zeros(0), True))
+        return self._go_on([], True)
+
+    def _go_on(self, points: list[Point], last: bool = False) -> NDArray[np.float32]:
+        spacing, size = self.brush.spacing, self._size_px
+        return self._lay(self._line.take(*self._walk.stops(points, spacing * size, max(0.25, 0.5 * spacing), last), last))
 
     def _lay(self, stops: Stops) -> NDArray[np.float32]:
         brush = self.brush
@@ -304,15 +307,18 @@ class SurfacePath:
         self._chance = Chance(brush)
         width = samples.model.width
         self._diameter = brush.size * (width / NOMINAL_VIEW_PX if brush.size_unit == "view" else width)
-        self._walk = _Walk(brush, brush.steadying * LEASH_PX * width / NOMINAL_VIEW_PX)
+        self._walk = _Walk(brush, width / NOMINAL_VIEW_PX, 3)
         self._line, self._character = _Line(brush), Character(brush)
 
     def extend(self, points: list[Point]) -> NDArray[np.float32]:
-        step, least = self.brush.spacing * self._diameter, self._diameter * 1e-3
-        return self._lay(self._line.take(*self._walk.stops(points, step, least)))
+        return self._go_on(points)
 
     def finish(self) -> NDArray[np.float32]:
-        return self._lay(self._line.take(np.zeros((0, 3)), np.zeros(0), True))
+        return self._go_on([], True)
+
+    def _go_on(self, points: list[Point], last: bool = False) -> NDArray[np.float32]:
+        step, least = self.brush.spacing * self._diameter, self._diameter * 1e-3
+        return self._lay(self._line.take(*self._walk.stops(points, step, least, last), last))
 
     def _lay(self, stops: Stops) -> NDArray[np.float32]:
         brush, centre, pressure = self.brush, stops.place, stops.pressure
@@ -349,16 +355,18 @@ class SheetPath:
 
     def __init__(self, brush: Brush, texels_per_pixel: float, spacing: float, width: float) -> None:
         self.brush = brush
-        self._walk, self._chance = _Walk(brush, brush.steadying * LEASH_PX * texels_per_pixel), Chance(brush)
+        self._walk, self._chance = _Walk(brush, texels_per_pixel, 2), Chance(brush)
         self._line, self._character = _Line(brush), Character(brush)
         self._diameter = brush.size * texels_per_pixel if brush.size_unit == "view" else brush.size * width / spacing
 
     def extend(self, points: list[Point]) -> NDArray[np.float32]:
-        step = self.brush.spacing * self._diameter
-        return self._lay(self._line.take(*self._walk.stops(points, step, 0.25)))
+        return self._go_on(points)
 
     def finish(self) -> NDArray[np.float32]:
-        return self._lay(self._line.take(np.zeros((0, 2)), np.zeros(0), True))
+        return self._go_on([], True)
+
+    def _go_on(self, points: list[Point], last: bool = False) -> NDArray[np.float32]:
+        return self._lay(self._line.take(*self._walk.stops(points, self.brush.spacing * self._diameter, 0.25, last), last))
 
     def _lay(self, stops: Stops) -> NDArray[np.float32]:
         brush, pressure = self.brush, stops.pressure

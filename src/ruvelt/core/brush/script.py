@@ -91,7 +91,8 @@ class PaintStep(Frozen):
 class StrokeStep(Frozen):
     """One stroke by `surface` points (object space), by `view` points (pixels) with a camera, by `sheet` points (texels, y down), or a `shape`.
 
-    `pressure`: one value for all points, or as many as points.
+    Points are joined by a smooth curve, but for corners: turns of more than 60 degrees, unless `times` tell that the hand was fast.
+    `pressure`: one value for all points, or as many as points; `times`: seconds, as many as points, or none.
     """
 
     do: Literal["stroke"]
@@ -102,6 +103,7 @@ class StrokeStep(Frozen):
     camera: Camera | None = None
     texels_per_pixel: Annotated[float, Field(gt=0, le=10_000, allow_inf_nan=False)] = 1.0
     pressure: Share | Annotated[tuple[Share, ...], Field(max_length=MAX_POINTS)] = 1.0
+    times: Annotated[tuple[Annotated[float, Field(ge=0, allow_inf_nan=False)], ...], Field(max_length=MAX_POINTS)] = ()
 
     @model_validator(mode="after")
     def _one_path(self) -> StrokeStep:
@@ -114,6 +116,8 @@ class StrokeStep(Frozen):
             raise ValueError("a 'shape' has one 'pressure' for all of it")
         if isinstance(self.pressure, tuple) and len(self.pressure) != len(getattr(self, given[0])):
             raise ValueError("'pressure' needs one value, or as many as there are points")
+        if self.times and len(self.times) != len(getattr(self, given[0]) if given != ["shape"] else ()):
+            raise ValueError("'times' needs as many values as there are points, or none")
         return self
 
 
