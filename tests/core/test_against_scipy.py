@@ -18,25 +18,37 @@ from tests.meshes import globe
 WHITE = Paint(values={"base_color": (1.0, 1.0, 1.0)})
 
 
+#: Places along a swept dab at which the integral below is taken.
+STEPS = 48
+
+
 def expected(scene: Scene, dabs: np.ndarray) -> np.ndarray:
-    """Coverage by dab after dab: c += max(cap - c, 0) · flow · falloff(distance) · facing."""
+    """Coverage by dab after dab: c += max(cap - c, 0) · share · facing, the share of a dab by itself its flow times the falloff, of a
+    swept one what flow by length comes to: 1 − (1 − flow)^(∫ falloff / 0.24 radii)."""
     samples = scene.samples
     slots = np.flatnonzero(samples.covered)
     tree = cKDTree(samples.positions[slots].astype(np.float64))
     coverage = np.zeros(samples.slot_count)
     for dab in dabs.astype(np.float64):
-        centre, normal, u, v = dab[0:3], dab[4:7], dab[7:10], dab[10:13]
-        radius = max(dab[3], 0.6 * samples.spacing)
-        hardness = max(0.0, min(dab[14], 1 - samples.spacing / radius))
-        near = slots[tree.query_ball_point(centre, radius)]
-        gap = samples.positions[near].astype(np.float64) - centre
-        along, across, off = gap @ u / radius, gap @ v / (radius * dab[13]), gap @ normal / radius
-        distance = np.sqrt(along**2 + across**2 + off**2)
-        t = np.clip((distance - hardness) / max(1 - hardness, 1e-9), 0, 1)
-        weight = np.where(distance < 1, 1 - t * t * (3 - 2 * t), 0.0)
+        centre, normal, u, v, way = dab[0:3], dab[4:7], dab[7:10], dab[10:13], dab[18:21]
+        radius = dab[3]
+        near = slots[tree.query_ball_point(centre - way / 2, radius + np.linalg.norm(way) / 2)]
+        axes = np.stack([u / radius, v / (radius * dab[13]), normal / radius])
+
+        def weight(middle: np.ndarray, near: np.ndarray = near, axes: np.ndarray = axes, hardness: float = dab[14]) -> np.ndarray:
+            d = (((samples.positions[near].astype(np.float64) - middle) @ axes.T) ** 2).sum(axis=1)
+            p = np.clip((1 - d) / (1 - hardness**2), 0, 1)
+            return p * p * (3 - 2 * p)
+
+        length = np.linalg.norm(axes @ way)
+        if length > 0:
+            total = sum(weight(centre - way * (i + 0.5) / STEPS) for i in range(STEPS)) * length / STEPS
+            share = 1 - (1 - dab[15]) ** (total / 0.24)
+        else:
+            share = dab[15] * weight(centre)
         if dab[17]:
-            weight = weight * np.clip(samples.normals[near].astype(np.float64) @ normal / 0.25, 0, 1)
-        coverage[near] += np.maximum(dab[16] - coverage[near], 0) * dab[15] * weight
+            share = share * np.clip(samples.normals[near].astype(np.float64) @ normal / 0.25, 0, 1)
+        coverage[near] += np.maximum(dab[16] - coverage[near], 0) * share
     return coverage
 
 

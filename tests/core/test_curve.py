@@ -139,4 +139,7 @@ def test_dabs_of_a_fast_circle_lie_on_it() -> None:
     dabs = np.concatenate([path.extend(points), path.finish()])
     assert_allclose(np.linalg.norm(dabs[:, :2] - 300, axis=1), 200, rtol=0.02)
     gaps = np.linalg.norm(np.diff(dabs[:, :2], axis=0), axis=1)
-    assert_allclose(gaps, 1.0, rtol=0.01)
+    # Swept in steps of a fifth of the diameter; the last is what was left, and there once more.
+    assert_allclose(gaps[:-2], 2.0, rtol=0.01)
+    assert gaps[-2] <= 2.001
+    assert gaps[-1] == 0

@@ -28,8 +28,8 @@ def traced(scene: Scene, dabs: np.ndarray, copies: int, depth: float = 0.0) -> t
     centre = dabs[:, :3].astype(np.float64)
     drag = centre - np.concatenate([centre[:copies], centre[:-copies]])
     for d in range(len(dabs) - 1, -1, -1):
-        t = np.clip((np.linalg.norm(point - centre[d], axis=1) / dabs[d, 3] - dabs[d, 14]) / (1 - dabs[d, 14]), 0, 1)
-        weight = (1 - t * t * (3 - 2 * t)) * np.clip(normal @ dabs[d, 4:7].astype(np.float64) / 0.25, 0, 1) * dabs[d, 16]
+        t = np.clip((1 - ((point - centre[d]) ** 2).sum(axis=1) / float(dabs[d, 3]) ** 2) / (1 - float(dabs[d, 14]) ** 2), 0, 1)
+        weight = t * t * (3 - 2 * t) * np.clip(normal @ dabs[d, 4:7].astype(np.float64) / 0.25, 0, 1) * dabs[d, 16]
         if depth > 0:
             size, share = SIZE * samples.model.diagonal, normal**4
             sides = np.array([picture("clouds", point[:, u], point[:, v], size) for u, v in ((1, 2), (0, 2), (0, 1))])
@@ -54,7 +54,7 @@ def test_one_batch_takes_its_picture_from_where_a_tree_finds_it(size: float, thr
     slots = np.flatnonzero(samples.covered)
     assert 100 < moves.sum() < len(slots) / 2
     # Nothing else moves by more than a curve between nodes is off.
-    assert np.hypot(*smear.shift[slots[~moves]].T).max() < 0.3
+    assert np.hypot(*smear.shift[slots[~moves]].T).max() < 0.45
     moved = slots[moves]
     local = moved & 65535
     x, y = (moved >> 16) % 2 * 256 + (local & 255) + smear.shift[moved, 0], (moved >> 16) // 2 * 256 + (local >> 8) + smear.shift[moved, 1]
@@ -84,6 +84,8 @@ def test_a_grain_holds_back_what_is_dragged_over_its_gaps() -> None:
     wanted, moves = traced(scene, dabs, 1, depth=0.9)
     smooth, _ = traced(scene, dabs, 1)
     slots = np.flatnonzero(samples.covered)
+    # What comes from over the seam comes from the sheet's other side.
+    moves &= np.hypot(*live._smear.shift[slots].T) < 100
     way, shift = (wanted - samples.positions[slots])[moves], live._smear.shift[slots[moves]]
     # It drags by less, and unevenly.
     smooth_way = np.linalg.norm((smooth - samples.positions[slots])[moves], axis=1)

@@ -38,16 +38,15 @@ def lay(scene: Scene, paint: Paint, brush: Brush, points: list[Point], to: Targe
     live = scene.live(to or target("base_color"), paint, brush=brush)
     path = SurfacePath(brush, scene.samples)
     live.dabs(whole(path, points), brush.mirror)
-    live.dabs(path.finish(), brush.mirror)
     if keep:
         scene.keep(live)
     return live
 
 
 def smooth(d: np.ndarray, hardness: float) -> np.ndarray:
-    """The falloff as documented: 1 inside the hard part, then a smoothstep to 0 at the rim."""
-    t = np.clip((d - hardness) / (1 - hardness), 0, 1)
-    return 1 - t * t * (3 - 2 * t)
+    """The falloff as documented: 1 inside the hard part, then a smoothstep of the squared distance to 0 at the rim."""
+    p = np.clip((1 - d**2) / (1 - hardness**2), 0, 1)
+    return p * p * (3 - 2 * p)
 
 
 @pytest.mark.parametrize(("hardness", "flow", "strength"), [(0.0, 1.0, 1.0), (0.5, 0.6, 1.0), (0.8, 0.3, 0.4)])

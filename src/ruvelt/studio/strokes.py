@@ -168,9 +168,9 @@ class StrokeDesk:
         display = session.display(begin.target.sheet)
         path: ViewPath | SheetPath
         if begin.camera is not None:
-            path = ViewPath(begin.brush, begin.camera, session.caster(), live.samples)
+            path = ViewPath(begin.brush, begin.camera, session.caster(), live.samples, live.drags)
         else:
-            path = SheetPath(begin.brush, begin.texels_per_pixel, live.samples.spacing, session.model.width)
+            path = SheetPath(begin.brush, begin.texels_per_pixel, live.samples.spacing, session.model.width, live.drags)
         self._running = _Running(stroke_id, begin, live, path, LiveDisplay(display, live, begin.textures), at=self._clock())
         if before is not None and before.begin.target.sheet == begin.target.sheet:
             # The same shape, with another brush or other points: what it covered is made anew.
@@ -278,13 +278,13 @@ def play_step(session: Session, live: LiveStroke, brush: Brush, step: StrokeStep
     path: ViewPath | SheetPath | SurfacePath
     points: tuple[tuple[float, ...], ...]
     if step.surface:
-        path, points = SurfacePath(brush, samples), step.surface
+        path, points = SurfacePath(brush, samples, live.drags), step.surface
     elif step.view:
         if step.camera is None:
             raise InputError("A stroke by view points needs its camera.")
-        path, points = ViewPath(brush, step.camera, session.caster(), samples), step.view
+        path, points = ViewPath(brush, step.camera, session.caster(), samples, live.drags), step.view
     else:
-        path = SheetPath(brush, step.texels_per_pixel * scale, samples.spacing, session.model.width)
+        path = SheetPath(brush, step.texels_per_pixel * scale, samples.spacing, session.model.width, live.drags)
         points = tuple((x * scale, y * scale) for x, y in step.sheet)
     pressure = step.pressure if isinstance(step.pressure, tuple) else (step.pressure,) * len(points)
     times = step.times or (0.0,) * len(points)

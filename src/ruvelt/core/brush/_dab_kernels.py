@@ -13,20 +13,10 @@ CHUNK = 65536
 FADE = np.float32(FACING_FADE_COS)
 
 
-@inline
-def _falloff(d, hardness):
-    """Weight at distance d (radii): 1 up to `hardness`, then a smoothstep down to 0 at 1."""
-    if d <= hardness:
-        return np.float32(1)
-    t = (d - hardness) / (np.float32(1) - hardness)
-    return np.float32(1) - t * t * (np.float32(3) - np.float32(2) * t)
-
-
-@inline
-def _raise(coverage, slot, cap, share):
-    c = coverage[slot]
-    if cap > c:
-        coverage[slot] = c + (cap - c) * share
+#: What a dab lays at its flow, or a swept one along so many radii: the length of a step at the spacing that brushes start with.
+STANDARD = 0.24
+#: Sweeps lay no more flow than this, whose logarithm is still a number.
+MOST_FLOW = 0.998
 
 
 @inline
@@ -50,56 +40,165 @@ STRETCH = 512
 #: Samples that fill the vectors of one turn of a loop.
 WHOLE = 32
 ROOM = STRETCH + WHOLE
+#: Columns of dabs that may be swept.
+SWEPT = 21
 
 
 @inline
-def _approach(now, cap, flow, distance, hardness, slope, cosine):
-    """Coverage `now` after one dab: `flow` of the way to `cap`, weighed by distance (radii) and by how far the surface faces the dab."""
-    one, zero = np.float32(1), np.float32(0)
-    # 1 up to `hardness`, then a smoothstep down to 0 at one radius.
-    t = (distance - hardness) * slope
-    t = one if t > one else t
-    t = zero if t < zero else t
-    cosine = one if cosine > one else cosine
-    cosine = zero if cosine < zero else cosine
-    gap = cap - now
-    gap = zero if gap < zero else gap
-    return now + gap * (flow * cosine * (one - t * t * (np.float32(3) - np.float32(2) * t)))
+def _clipped(value):
+    value = value if value > np.float32(0) else np.float32(0)
+    return value if value < np.float32(1) else np.float32(1)
 
 
 @inline
-def _lay_dab(dabs, d, hardness, xyz, normal, first, n, spacing, now, at):
+def smooth(p):
+    """Weight of the falloff's ramp, p : 0 at its outer end, 1 at its inner."""
+    p = _clipped(p)
+    return p * p * (np.float32(3) - np.float32(2) * p)
+
+
+@inline
+def _covered(u, core, rim, depth, k):
+    """Integral of the weight over a line past a tip, from its nearest place to `u`, in radii.
+
+    core, rim : where the line leaves full weight and the tip; depth : of its nearest place in the ramp's squares; k : one over the ramp
+    """
+    size = abs(u)
+    size = size if size < rim else rim
+    full = size if size < core else core
+    half = np.float32(0.5) * (size - full)
+    # Three places of Gauss: the weight is a polynomial of the sixth degree.
+    middle, off = full + half, half * np.float32(0.7745966692)
+    a, b = middle - off, middle + off
+    ramp = np.float32(5 / 9) * (smooth((depth - a * a) * k) + smooth((depth - b * b) * k)) + np.float32(8 / 9) * smooth((depth - middle * middle) * k)
+    total = full + half * ramp
+    return total if u > np.float32(0) else -total
+
+
+@inline
+def _left(y):
+    """exp(−y) of what a sweep leaves, within a thousandth; nothing from 8 on, and all of it below 0, where only rounding leads."""
+    y = y if y > np.float32(0) else np.float32(0)
+    y = y if y < np.float32(8) else np.float32(8)
+    z = y * np.float32(1 / 16)
+    # The Taylor series of a sixteenth, to the power of sixteen.
+    z = np.float32(1) - z + z * z * (np.float32(0.5) - z * np.float32(1 / 6))
+    z = z * z
+    z = z * z
+    z = z * z
+    z = z * z
+    return z if y < np.float32(8) else np.float32(0)
+
+
+@inline
+def _raised(now, target, share):
+    gap = target - now
+    gap = gap if gap > np.float32(0) else np.float32(0)
+    return now + gap * share
+
+
+@inline
+def ramp_of(hardness, edge):
+    """Inner and outer end of a tip's ramp, radii, never narrower than `edge` and centred on the rim; the fade of the rim does the rest."""
+    one = np.float32(1)
+    sharp = _clipped(np.float32(2) - (one - hardness) / edge)
+    outer = one + sharp * np.float32(0.5) * edge
+    inner = hardness + sharp * (outer - hardness)
+    return min(inner, outer - np.float32(1e-3)), outer
+
+
+@inline
+def wide_ramp(hardness, edge):
+    """Ends of a ramp that is itself never narrower than `edge`, centred where that of `hardness` is: for tips that lay weights alone."""
+    one, half = np.float32(1), np.float32(0.5)
+    middle, wide = half * (one + hardness), half * max(one - hardness, edge)
+    return max(middle - wide, np.float32(0)), middle + wide
+
+
+@inline
+def _lay_dab(dabs, d, xyz, normal, first, n, spacing, now, at):
     """Raise now[at …] of the sorted samples first … first + n by dab d, without a branch in the loops: they become vector instructions.
+
+    A dab by itself lays its flow; one that was swept from the place before lays flow by the length that its tip went over each sample.
+    What is laid is capped by the share of the sample that lies inside the rim, so that edges are as smooth as samples allow, however often
+    the stroke goes over them.
 
     Places are unsigned: they need no look for a negative index, and no slices, which cost more than the few samples in them.
     Some samples more are worked on, to which the dab gives nothing, for what does not fill a vector is done one by one.
     """
     n = min((n + np.uint64(WHOLE - 1)) & ~np.uint64(WHOLE - 1), np.uint64(xyz.shape[1]) - first)
-    one, zero = np.float32(1), np.float32(0)
-    cx, cy, cz, r = dabs[d, 0], dabs[d, 1], dabs[d, 2], max(dabs[d, 3], np.float32(0.6) * spacing)
+    one, zero, half = np.float32(1), np.float32(0), np.float32(0.5)
+    tiny = np.float32(1e-12)
+    cx, cy, cz, own = dabs[d, 0], dabs[d, 1], dabs[d, 2], dabs[d, 3]
+    # A tip thinner than the samples lays its share of them.
+    r = max(own, half * spacing)
     nx, ny, nz, flow, cap = dabs[d, 4], dabs[d, 5], dabs[d, 6], dabs[d, 15], dabs[d, 16]
-    inv_r, slope = one / r, one / (one - hardness)
+    inv_r, thin = one / r, own / r
     scale, bias = np.float32(1 / 127) / FADE, zero
     if not dabs[d, 17] > 0:
         scale, bias = zero, one
     px, py, pz = nx * scale, ny * scale, nz * scale
-    if dabs[d, 13] >= np.float32(0.999):
-        for i in range(n):
-            j = first + i
-            dx, dy, dz = xyz[0, j] - cx, xyz[1, j] - cy, xyz[2, j] - cz
-            distance = np.sqrt(dx * dx + dy * dy + dz * dz) * inv_r
-            cosine = bias + np.float32(normal[0, j]) * px + np.float32(normal[1, j]) * py + np.float32(normal[2, j]) * pz
-            now[at + i] = _approach(now[at + i], cap, flow, distance, hardness, slope, cosine)
+    short = max(dabs[d, 13], half * spacing * inv_r)
+    thin *= dabs[d, 13] / short
+    inv_short = inv_r / short
+    ax, ay, az, bx, by, bz = dabs[d, 7], dabs[d, 8], dabs[d, 9], dabs[d, 10], dabs[d, 11], dabs[d, 12]
+    vx, vy, vz = dabs[d, 18], dabs[d, 19], dabs[d, 20]
+    va, vb, vh = (vx * ax + vy * ay + vz * az) * inv_r, (vx * bx + vy * by + vz * bz) * inv_short, (vx * nx + vy * ny + vz * nz) * inv_r
+    length = np.sqrt(va * va + vb * vb + vh * vh)
+    swept = length > np.float32(1e-6)
+    inv_length = one / length if swept else zero
+    va, vb, vh = va * inv_length, vb * inv_length, vh * inv_length
+    inner, outer = ramp_of(dabs[d, 14], spacing * inv_r)
+    outer_sq, inner_sq = outer * outer, inner * inner
+    k = one / (outer_sq - inner_sq)
+    inv_edge = one / spacing
+    if swept:
+        density = np.float32(-np.log(1 - min(np.float64(flow), MOST_FLOW)) / STANDARD)
+        target = cap * thin
     else:
-        inv_short = inv_r / dabs[d, 13]
-        ax, ay, az, bx, by, bz = dabs[d, 7], dabs[d, 8], dabs[d, 9], dabs[d, 10], dabs[d, 11], dabs[d, 12]
-        for i in range(n):
-            j = first + i
-            dx, dy, dz = xyz[0, j] - cx, xyz[1, j] - cy, xyz[2, j] - cz
-            a, b = (dx * ax + dy * ay + dz * az) * inv_r, (dx * bx + dy * by + dz * bz) * inv_short
-            h = (dx * nx + dy * ny + dz * nz) * inv_r
-            cosine = bias + np.float32(normal[0, j]) * px + np.float32(normal[1, j]) * py + np.float32(normal[2, j]) * pz
-            now[at + i] = _approach(now[at + i], cap, flow, np.sqrt(a * a + b * b + h * h), hardness, slope, cosine)
+        density, target = zero, cap * thin * thin
+    for i in range(n):
+        j = first + i
+        dx, dy, dz = xyz[0, j] - cx, xyz[1, j] - cy, xyz[2, j] - cz
+        cosine = _clipped(bias + np.float32(normal[0, j]) * px + np.float32(normal[1, j]) * py + np.float32(normal[2, j]) * pz)
+        a, b, h = (dx * ax + dy * ay + dz * az) * inv_r, (dx * bx + dy * by + dz * bz) * inv_short, (dx * nx + dy * ny + dz * nz) * inv_r
+        s = a * va + b * vb + h * vh
+        # The nearest place of the sweep, so far behind its end.
+        back = -s
+        back = back if back > zero else zero
+        back = back if back < length else length
+        a, b, h = a + back * va, b + back * vb, h + back * vh
+        near_sq = a * a + b * b + h * h
+        near = np.sqrt(near_sq)
+        # How steeply the distance rises from sample to sample there.
+        p, q = a * inv_r, b * inv_short
+        o = h * inv_r
+        steep = np.sqrt(p * p + q * q + o * o) / (near + tiny)
+        rim = _clipped(half + (one - near) * inv_edge / (steep + tiny))
+        along = s + back
+        depth = outer_sq - (near_sq - along * along)
+        reach = np.sqrt(depth if depth > zero else zero)
+        core = depth - (outer_sq - inner_sq)
+        core = np.sqrt(core if core > zero else zero)
+        over = _covered(s + length, core, reach, depth, k) - _covered(s, core, reach, depth, k)
+        share = one - _left(over * density) if swept else flow * smooth((outer_sq - near_sq) * k)
+        now[at + i] = _raised(now[at + i], target * rim, share * cosine)
+
+
+@inline
+def bound_of(dabs, i, spacing, reach, ball):
+    """ball (4,) = middle and radius of what dab i, swept or not, may raise; a radius of −1 where there is nothing."""
+    cx, cy, cz, r = dabs[i, 0], dabs[i, 1], dabs[i, 2], dabs[i, 3]
+    if not (r > 0 and np.isfinite(cx + cy + cz + r)):
+        ball[3] = -1
+        return
+    # Never thinner than the samples: a tiny brush still touches the sample under it.
+    r = max(r, np.float32(0.6) * spacing) * reach + np.float32(0.5) * spacing
+    if dabs.shape[1] == SWEPT:
+        vx, vy, vz = np.float32(0.5) * dabs[i, 18], np.float32(0.5) * dabs[i, 19], np.float32(0.5) * dabs[i, 20]
+        cx, cy, cz = cx - vx, cy - vy, cz - vz
+        r += np.sqrt(vx * vx + vy * vy + vz * vz)
+    ball[0], ball[1], ball[2], ball[3] = cx, cy, cz, r
 
 
 @inline
@@ -109,13 +208,13 @@ def boxes_of(dabs, g, size, reach, spacing, low, cell, dims, z_first, z_last, bo
     g : the group's first dab; reach : in radii; a dab that is none has an empty box
     """
     left, right = int(dims[0]), -1
+    ball = f32_room(4)
     for d in range(size):
-        cx, cy, cz, r = dabs[g + d, 0], dabs[g + d, 1], dabs[g + d, 2], dabs[g + d, 3]
+        bound_of(dabs, g + d, spacing, reach, ball)
+        cx, cy, cz, r = ball[0], ball[1], ball[2], ball[3]
         box[d, 0], box[d, 1], box[d, 2], box[d, 3] = 0, -1, 0, -1
-        if not (r > 0 and np.isfinite(cx + cy + cz + r)):
+        if not r > 0:
             continue
-        # Never thinner than the samples: a tiny brush still touches the sample under it.
-        r = max(r, np.float32(0.6) * spacing) * reach
         box[d, 0] = max(cell_at((cz - r - low[2]) / cell, dims[2]), z_first)
         box[d, 1] = min(cell_at((cz + r - low[2]) / cell, dims[2]), z_last)
         box[d, 2] = cell_at((cy - r - low[1]) / cell, dims[1])
@@ -138,12 +237,13 @@ def walked_before(box, lead, z, y):
 def cells_reached(dabs, g, lead, size, reach, spacing, low, cell, dims, z, y, box, reach_of, order):
     """reach_of (size, 2) = first and last cell of a row that dabs from `lead` on reach; order[:n] those dabs by where they begin. Returns n."""
     count = 0
+    ball = f32_room(4)
     zl, yl = np.float32(low[2] + z * cell), np.float32(low[1] + y * cell)
     for d in range(lead, size):
         if not (box[d, 0] <= z <= box[d, 1] and box[d, 2] <= y <= box[d, 3]):
             continue
-        cx, cy, cz = dabs[g + d, 0], dabs[g + d, 1], dabs[g + d, 2]
-        r = max(dabs[g + d, 3], np.float32(0.6) * spacing) * reach
+        bound_of(dabs, g + d, spacing, reach, ball)
+        cx, cy, cz, r = ball[0], ball[1], ball[2], ball[3]
         gz = max(zl - cz, cz - zl - np.float32(cell), np.float32(0))
         gy = max(yl - cy, cy - yl - np.float32(cell), np.float32(0))
         rest = r * r - gz * gz - gy * gy
@@ -200,24 +300,20 @@ def next_stretch(order, reach_of, first, count):
 def ball_dabs(dabs, low, cell, dims, start, slot, xyz, normal, allowed, spacing, square, z_first, z_last, coverage, dirty):
     """Raise coverage of the samples inside each dab's ball, dab after dab, in the grid's layers z_first … z_last.
 
-    dabs : (n, 18), see path.BALL_COLUMNS; allowed : (slots,) 0 for samples no stroke may touch, or size 0
+    dabs : (n, 21), see path.BALL_COLUMNS; allowed : (slots,) 0 for samples no stroke may touch, or size 0
     coverage : (slots,) float32 0–1; dirty : (chunks, 256) marks tiles that changed
 
     Rows of cells are walked once for a group of dabs: what is sorted by cell is read in order, coverage is fetched and put back once.
     """
-    one, zero = np.float32(1), np.float32(0)
+    one = np.float32(1)
     within, marked = tile_bits(square), ~np.uint64(0)
     box = i64_room((GROUP, 4))
-    hardness = f32_room(GROUP)
     reach_of = i64_room((GROUP, 2))
     order = i64_room(GROUP)
     now = f32_room(ROOM)
     for g in range(0, len(dabs), GROUP):
         size = min(GROUP, len(dabs) - g)
         left, right = boxes_of(dabs, g, size, one, spacing, low, cell, dims, z_first, z_last, box)
-        for d in range(size):
-            # The edge fades over one sample at least, so that a hard edge does not break into stairs.
-            hardness[d] = max(zero, min(dabs[g + d, 14], one - spacing / max(dabs[g + d, 3], np.float32(0.6) * spacing)))
         for lead in range(size):
             for z in range(box[lead, 0], box[lead, 1] + 1):
                 for y in range(box[lead, 2], box[lead, 3] + 1):
@@ -240,7 +336,7 @@ def ball_dabs(dabs, low, cell, dims, start, slot, xyz, normal, allowed, spacing,
                                 b = min(base + n, start[row + reach_of[d, 1] + 1])
                                 if a >= b:
                                     continue
-                                _lay_dab(dabs, g + d, hardness[d], xyz, normal, np.uint64(a), np.uint64(b - a), spacing, now, np.uint64(a - base))
+                                _lay_dab(dabs, g + d, xyz, normal, np.uint64(a), np.uint64(b - a), spacing, now, np.uint64(a - base))
                             for i in range(np.uint64(n)):
                                 s = np.uint64(slot[np.uint64(base) + i])
                                 if now[i] > coverage[s] and (len(allowed) == 0 or allowed[s] != 0):
@@ -253,29 +349,63 @@ def ball_dabs(dabs, low, cell, dims, start, slot, xyz, normal, allowed, spacing,
 
 @kernel(numba.void(f32[:, ::1], i32, i32[::1], u8[::1], f32[::1], u8[:, ::1]))
 def disc_dabs(dabs, side, owner, allowed, coverage, dirty):
-    """Raise coverage of covered texels inside each disc of the flat sheet. dabs : (n, 9), see path.DISC_COLUMNS."""
-    one = np.float32(1)
+    """Raise coverage of covered texels inside each disc of the flat sheet, swept or by itself, as `_lay_dab` does.
+
+    dabs : (n, 11), see path.DISC_COLUMNS
+    """
+    one, zero, half, tiny = np.float32(1), np.float32(0), np.float32(0.5), np.float32(1e-12)
     chunks = side // 256
     for d in range(len(dabs)):
-        cx, cy, r = dabs[d, 0], dabs[d, 1], dabs[d, 2]
-        if not (r > 0 and np.isfinite(cx + cy + r)):
+        cx, cy, own = dabs[d, 0], dabs[d, 1], dabs[d, 2]
+        if not (own > 0 and np.isfinite(cx + cy + own)):
             continue
-        r = max(r, np.float32(0.75))
-        hardness = max(np.float32(0), min(dabs[d, 6], one - one / r))
-        cos, sin, roundness, flow, cap = dabs[d, 3], dabs[d, 4], dabs[d, 5], dabs[d, 7], dabs[d, 8]
-        for y in range(first_texel(cy - r, side), last_texel(cy + r, side) + 1):
-            for x in range(first_texel(cx - r, side), last_texel(cx + r, side) + 1):
-                dx, dy = np.float32(x) + np.float32(0.5) - cx, np.float32(y) + np.float32(0.5) - cy
-                a = (dx * cos + dy * sin) / r
-                b = (dy * cos - dx * sin) / (r * roundness)
-                dist = np.sqrt(a * a + b * b)
-                if dist >= one:
+        r = max(own, half)
+        cos, sin, flow, cap = dabs[d, 3], dabs[d, 4], dabs[d, 7], dabs[d, 8]
+        inv_r = one / r
+        short = max(dabs[d, 5], half * inv_r)
+        thin = own * inv_r * dabs[d, 5] / short
+        inv_short = inv_r / short
+        vx, vy = dabs[d, 9], dabs[d, 10]
+        va, vb = (vx * cos + vy * sin) * inv_r, (vy * cos - vx * sin) * inv_short
+        length = np.sqrt(va * va + vb * vb)
+        swept = length > np.float32(1e-6)
+        inv_length = one / length if swept else zero
+        va, vb = va * inv_length, vb * inv_length
+        inner, outer = ramp_of(dabs[d, 6], inv_r)
+        outer_sq, inner_sq = outer * outer, inner * inner
+        k = one / (outer_sq - inner_sq)
+        density, target = zero, cap * thin * (one if swept else own * inv_r)
+        if swept:
+            density = np.float32(-np.log(1 - min(np.float64(flow), MOST_FLOW)) / STANDARD)
+        left, right, top, bottom = min(cx, cx - vx) - r - one, max(cx, cx - vx) + r + one, min(cy, cy - vy) - r - one, max(cy, cy - vy) + r + one
+        for y in range(first_texel(top, side), last_texel(bottom, side) + 1):
+            for x in range(first_texel(left, side), last_texel(right, side) + 1):
+                dx, dy = np.float32(x) + half - cx, np.float32(y) + half - cy
+                a, b = (dx * cos + dy * sin) * inv_r, (dy * cos - dx * sin) * inv_short
+                s = a * va + b * vb
+                back = min(max(-s, zero), length)
+                a, b = a + back * va, b + back * vb
+                near_sq = a * a + b * b
+                near = np.sqrt(near_sq)
+                p, q = a * inv_r, b * inv_short
+                rim = _clipped(half + (one - near) / (np.sqrt(p * p + q * q) / (near + tiny) + tiny))
+                if rim <= zero:
                     continue
-                s = ((y >> 8) * chunks + (x >> 8)) * CHUNK + ((y & 255) << 8) + (x & 255)
-                if owner[s] < 0 or (len(allowed) and allowed[s] == 0):
+                slot = ((y >> 8) * chunks + (x >> 8)) * CHUNK + ((y & 255) << 8) + (x & 255)
+                if owner[slot] < 0 or (len(allowed) and allowed[slot] == 0):
                     continue
-                _raise(coverage, s, cap, flow * _falloff(dist, hardness))
-                dirty[s >> 16, tile_of(s, True)] = 1
+                if swept:
+                    along = s + back
+                    depth = outer_sq - (near_sq - along * along)
+                    reach, core = np.sqrt(max(depth, zero)), np.sqrt(max(depth - (outer_sq - inner_sq), zero))
+                    over = _covered(s + length, core, reach, depth, k) - _covered(s, core, reach, depth, k)
+                    share = one - _left(over * density)
+                else:
+                    share = flow * smooth((outer_sq - near_sq) * k)
+                raised = _raised(coverage[slot], target * rim, share)
+                if raised > coverage[slot]:
+                    coverage[slot] = raised
+                    dirty[slot >> 16, tile_of(slot, True)] = 1
 
 
 @kernel(numba.void(i32[::1], i32[::1], i64, f32[::1], numba.uint16[::1], i64, numba.boolean, i32, numba.uint16[:, ::1]), allocates=True)

@@ -69,7 +69,7 @@ def axes_across(normal, lean, turned, out):
 
 @kernel(f64(f32[:, ::1], f64[::1], f64[:, ::1], f64[:, ::1], f64, f64, i32, i32, i32, f64, f64, f64[::1], numba.boolean, f64, f32[:, ::1]))
 def pack_rich(balls, number, chance, across, limit, depth, tips, flip, way, length, spacing, spread, flat, travelled, out):
-    """out : (n, 31), see path.RICH_COLUMNS, from (n, 18) plain ones; returns how far the stroke has travelled.
+    """out : (n, 31), see path.RICH_COLUMNS, from (n, 21) plain ones; returns how far the stroke has travelled.
 
     number : (n,) of their stops; chance : (n, 6) in 0 … 1; across : (n, 3), or none; flip : 0 never, 1 every second, 2 at random
     way : of mixing: 0 none, 1 along the stroke in turns of `length` diameters, 2 at random; spread : (3,) of hue, saturation and value
@@ -97,7 +97,7 @@ def pack_rich(balls, number, chance, across, limit, depth, tips, flip, way, leng
 
 @kernel(numba.void(f64[:, ::1], f64[:, ::1], f64[:, ::1], f64[::1], f64[::1], f64[::1], f64[::1], f64, f64, f64, f32[:, ::1]))
 def pack_balls(centre, normal, across, radius, turn, flow, cap, roundness, hardness, facing, out):
-    """out : (n, 18), see path.BALL_COLUMNS. across : (n, 3) unit; turn : (n,) radians about the normal."""
+    """out : (n, 21), see path.BALL_COLUMNS. across : (n, 3) unit; turn : (n,) radians about the normal."""
     for i in range(len(centre)):
         cos, sin = np.cos(turn[i]), np.sin(turn[i])
         for k in range(3):

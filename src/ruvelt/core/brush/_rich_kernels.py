@@ -4,7 +4,20 @@
 import numba
 import numpy as np
 
-from ruvelt.core.brush._dab_kernels import GROUP, ROOM, STRETCH, WHOLE, boxes_of, cells_reached, next_stretch, tile_bits, tile_of, walked_before
+from ruvelt.core.brush._dab_kernels import (
+    GROUP,
+    ROOM,
+    STRETCH,
+    WHOLE,
+    boxes_of,
+    cells_reached,
+    next_stretch,
+    smooth,
+    tile_bits,
+    tile_of,
+    walked_before,
+    wide_ramp,
+)
 from ruvelt.core.color._hsv_kernels import turn_hsv
 from ruvelt.core.kernels import f32_room, i64_room, inline, kernel, u32_room, u64_room
 from ruvelt.core.samples._cell_kernels import first_texel, last_texel
@@ -87,10 +100,11 @@ def _look_up(pictures, begin, end, index, four):
 
 
 @inline
-def weigh(dx, dy, dz, nx, ny, nz, inv, along, across, up, roundness, hardness, limit, depth, tip, flip, bend, tips):
+def weigh(dx, dy, dz, nx, ny, nz, inv, along, across, up, roundness, inner, outer, limit, depth, tip, flip, bend, tips):
     """Weight of a dab at an offset from its centre, and the offset along the tip's two axes in radii: (weight, a, b).
 
     inv : one over the radius; along, across, up : the tip's axes and the dab's normal, three numbers each
+    inner, outer : ends of a round tip's ramp, radii
     """
     one, zero = np.float32(1), np.float32(0)
     a = (dx * along[0] + dy * along[1] + dz * along[2]) * inv
@@ -116,13 +130,8 @@ def weigh(dx, dy, dz, nx, ny, nz, inv, along, across, up, roundness, hardness, l
     b /= roundness
     if tip < 0:
         bent = zero if bend else h
-        distance = np.sqrt(a * a + b * b + bent * bent)
-        if distance >= one:
-            return zero, a, b
-        if distance > hardness:
-            t = (distance - hardness) / (one - hardness)
-            weight *= one - t * t * (np.float32(3) - np.float32(2) * t)
-        return weight, a, b
+        far = a * a + b * b + bent * bent
+        return weight * smooth((outer * outer - far) / (outer * outer - inner * inner)), a, b
     if not (abs(a) < one and abs(b) < one):
         return zero, a, b
     # A picture stands on the surface; away from its plane it fades.
@@ -180,7 +189,8 @@ def _weigh_stretch(
     # Held in registers: the compiler cannot know that coverage is not part of the dabs.
     along, across = (dabs[d, 7], dabs[d, 8], dabs[d, 9]), (dabs[d, 10], dabs[d, 11], dabs[d, 12])
     up, inv, roundness = (dabs[d, 4], dabs[d, 5], dabs[d, 6]), one / r, dabs[d, 13]
-    hardness = max(zero, min(dabs[d, 14], one - spacing * inv))
+    inner, outer = wide_ramp(dabs[d, 14], spacing * inv)
+    outer_sq, slope = outer * outer, one / (outer * outer - inner * inner)
     limit, depth, tip, flip = dabs[d, 17], dabs[d, 18], np.int64(dabs[d, 19]), dabs[d, 20]
     travelled, bend = dabs[d, 28], dabs[d, 30] > zero
     if bend:
@@ -190,10 +200,10 @@ def _weigh_stretch(
             dx, dy, dz = xyz[0, k] - cx, xyz[1, k] - cy, xyz[2, k] - cz
             j = np.int64(at) + i
             weights[j], at_a[j], at_b[j] = weigh(
-                dx, dy, dz, nx, ny, nz, inv, along, across, up, roundness, hardness, limit, depth, tip, flip, bend, tips
+                dx, dy, dz, nx, ny, nz, inv, along, across, up, roundness, inner, outer, limit, depth, tip, flip, bend, tips
             )
     else:
-        short, slope = inv / roundness, one / (one - hardness) if hardness < one else np.float32(1e6)
+        short = inv / roundness
         inv_fade = one / min(FADE, np.float32(0.5) * (one - limit)) if limit > np.float32(-2) and limit < one else one
         # How far above and below its plane it reaches: a picture fades away from it, a ball ends by itself.
         reach_h, inv_h = (one, np.float32(4)) if tip >= 0 else (np.float32(1e6), one)
@@ -216,10 +226,7 @@ def _weigh_stretch(
             q = zero if q < zero else q
             w = w * q
             if tip < 0:
-                t = (np.sqrt(a * a + b * b + h * h) - hardness) * slope
-                t = one if t > one else t
-                t = zero if t < zero else t
-                w = w * (one - t * t * (np.float32(3) - np.float32(2) * t))
+                w = w * smooth((outer_sq - (a * a + b * b + h * h)) * slope)
             at_a[at + i], at_b[at + i], weights[at + i] = a, b, w
         if tip >= 0:
             picture, side = tips[tip], np.int32(tips.shape[1])
@@ -420,7 +427,7 @@ def rich_discs(
         # Held in registers: the compiler cannot know that coverage is not part of the dabs.
         along, across = (dabs[d, 7], dabs[d, 8], dabs[d, 9]), (dabs[d, 10], dabs[d, 11], dabs[d, 12])
         up, inv, roundness = (dabs[d, 4], dabs[d, 5], dabs[d, 6]), one / r, dabs[d, 13]
-        hardness = max(zero, min(dabs[d, 14], one - inv))
+        inner, outer = wide_ramp(dabs[d, 14], inv)
         flow, cap, limit, depth, tip, flip = dabs[d, 15], dabs[d, 16], dabs[d, 17], dabs[d, 18], np.int64(dabs[d, 19]), dabs[d, 20]
         mix, hue, saturation, value, travelled, bend = dabs[d, 21], dabs[d, 22], dabs[d, 23], dabs[d, 24], dabs[d, 28], dabs[d, 30] > zero
         way = (dabs[d, 25], dabs[d, 26], dabs[d, 27])
@@ -428,14 +435,16 @@ def rich_discs(
         # Across the stroke: the tip's offset, turned to the way across it.
         side_a = along[0] * way[0] + along[1] * way[1] + along[2] * way[2]
         side_b = (across[0] * way[0] + across[1] * way[1] + across[2] * way[2]) * roundness
-        far = r * reach
+        far = r * reach + np.float32(0.5)
         for y in range(first_texel(cy - far, side), last_texel(cy + far, side) + 1):
             for x in range(first_texel(cx - far, side), last_texel(cx + far, side) + 1):
                 dx, dy = np.float32(x) + np.float32(0.5) - cx, np.float32(y) + np.float32(0.5) - cy
                 s = ((y >> 8) * chunks + (x >> 8)) * CHUNK + ((y & 255) << 8) + (x & 255)
                 if dx * dx + dy * dy >= far * far or owner[s] < 0 or (len(allowed) and allowed[s] == 0):
                     continue
-                weight, a, b = weigh(dx, dy, zero, zero, zero, one, inv, along, across, up, roundness, hardness, limit, depth, tip, flip, bend, tips)
+                weight, a, b = weigh(
+                    dx, dy, zero, zero, zero, one, inv, along, across, up, roundness, inner, outer, limit, depth, tip, flip, bend, tips
+                )
                 if weight <= zero:
                     continue
                 if grain_depth > zero:

@@ -4,7 +4,7 @@
 import numba
 import numpy as np
 
-from ruvelt.core.brush._dab_kernels import tile_bits, tile_of
+from ruvelt.core.brush._dab_kernels import smooth, tile_bits, tile_of
 from ruvelt.core.brush._rich_kernels import GRAIN, grained, weigh
 from ruvelt.core.brush._walk_kernels import CHUNK, GRID, beside, far_apart, locate, nearer, slot_at
 from ruvelt.core.kernels import f32_room, i64_room, inline, kernel, u8_room, u16_at, u16_room, u32_room, u64_at
@@ -134,7 +134,7 @@ def _trace(count, px, py, pz, nx, ny, nz, order, reached, dabs, drags, flat, tip
                 # A picture has corners.
                 if dx * dx + dy * dy + dz * dz < np.float32(2) * r * r:
                     w, a, b = weigh(
-                        dx, dy, dz, nx[i], ny[i], nz[i], inv, along, across, up, dabs[d, 13], hard, dabs[d, 17], dabs[d, 18], tip, dabs[d, 20],
+                        dx, dy, dz, nx[i], ny[i], nz[i], inv, along, across, up, dabs[d, 13], hard, one, dabs[d, 17], dabs[d, 18], tip, dabs[d, 20],
                         dabs[d, 30] > zero, tips,
                     )  # fmt: skip
                     if grain_depth > zero and w > zero:
@@ -145,18 +145,16 @@ def _trace(count, px, py, pz, nx, ny, nz, order, reached, dabs, drags, flat, tip
                     w *= strength
                     px[i], py[i], pz[i] = px[i] - w * gx, py[i] - w * gy, pz[i] - w * gz
             continue
-        slope = one / (one - hard)
+        slope, inv_sq = one / (one - hard * hard), inv * inv
         scale, bias = (one / FADE, zero) if dabs[d, 17] > 0 and not flat else (zero, one)
         # Without a branch, so that this becomes vector instructions; beyond the dab the weight is 0 exactly.
         for i in range(np.uint64(count)):
             dx, dy, dz = px[i] - cx, py[i] - cy, pz[i] - cz
-            s = (np.sqrt(dx * dx + dy * dy + dz * dz) * inv - hard) * slope
-            s = one if s > one else s
-            s = zero if s < zero else s
+            s = smooth((one - (dx * dx + dy * dy + dz * dz) * inv_sq) * slope)
             cosine = bias + scale * (nx[i] * ux + ny[i] * uy + nz[i] * uz)
             cosine = one if cosine > one else cosine
             cosine = zero if cosine < zero else cosine
-            w = strength * cosine * (one - s * s * (np.float32(3) - np.float32(2) * s))
+            w = strength * cosine * s
             px[i], py[i], pz[i] = px[i] - w * gx, py[i] - w * gy, pz[i] - w * gz
 
 

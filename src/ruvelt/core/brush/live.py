@@ -118,8 +118,13 @@ class LiveStroke:
 
     # -- what raises coverage ---------------------------------------------------------------------------------------------------
 
+    @property
+    def drags(self) -> bool:
+        """Whether the tool drags what it meets from dab to dab; its paths are not swept."""
+        return self._paint.tool == "smear"
+
     def dabs(self, dabs: F32, mirror: Mirror | None = None) -> Touched:
-        """Lay ball dabs (n, 18), disc dabs (n, 9) or rich dabs (n, 31).
+        """Lay ball dabs (n, 21), disc dabs (n, 11) or rich dabs (n, 31).
 
         Dabs in space come mirrored already; those of the flat sheet are mirrored here, over the surface.
         """
@@ -281,8 +286,9 @@ class LiveStroke:
         met = float(np.square(dabs[:, 3].astype(np.float64)).sum()) * np.pi / self.samples.spacing**2
         if self._workers.threads == 1 or not met > least:
             return whole
-        low = float((dabs[:, 2] - reach * dabs[:, 3]).min() - grid.low[2]) / grid.cell
-        high = float((dabs[:, 2] + reach * dabs[:, 3]).max() - grid.low[2]) / grid.cell
+        along = np.abs(dabs[:, 20]) if dabs.shape[1] == BALL_COLUMNS else 0.0
+        low = float((dabs[:, 2] - reach * dabs[:, 3] - along).min() - grid.low[2]) / grid.cell
+        high = float((dabs[:, 2] + reach * dabs[:, 3] + along).max() - grid.low[2]) / grid.cell
         if not np.isfinite(low + high):
             return whole
         first, last = (int(np.clip(np.floor(v), 0, grid.dims[2] - 1)) for v in (low - 1, high + 1))

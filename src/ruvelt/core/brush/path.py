@@ -23,10 +23,14 @@ MAX_DABS = 4000
 #: A "view" size on a path given in object space counts in a view where the model's longest side is this many pixels.
 NOMINAL_VIEW_PX = 1000.0
 
-#: Columns of a ball dab: centre 0–2, radius 3, normal 4–6, long axis 7–9, short axis 10–12, roundness, hardness, flow, cap, facing.
-BALL_COLUMNS = 18
-#: Columns of a disc dab on the flat sheet (texels): centre 0–1, radius 2, cosine and sine of the angle 3–4, roundness, hardness, flow, cap.
-DISC_COLUMNS = 9
+#: Columns of a ball dab: centre 0–2, radius 3, normal 4–6, long axis 7–9, short axis 10–12, roundness, hardness, flow, cap, facing, and
+#: the way that it was swept from the place before 18–20, 0 for a dab by itself.
+BALL_COLUMNS = 21
+#: Columns of a disc dab on the flat sheet (texels): centre 0–1, radius 2, cosine and sine of the angle 3–4, roundness, hardness, flow, cap,
+#: and the way that it was swept 9–10.
+DISC_COLUMNS = 11
+#: A stroke that is swept goes in steps of so many diameters, whatever its spacing.
+SWEEP = 0.2
 #: Columns of a rich dab: a ball's 0–16, least cosine of facing 17 (none at −3), depth 18, tip 19 (−1 round), flip 20, mixing 21, hue, saturation
 #: and value 22–24, the way across the stroke 25–27 (0 for none), travelled so far 28, flat sheet 29, bent with the surface 30.
 RICH_COLUMNS = 31
@@ -54,8 +58,10 @@ class Path(Protocol):
 class _Walk:
     """Where pointer samples lay dabs: the tip trails the hand on a leash along the curve it draws, and stops every so often."""
 
-    def __init__(self, brush: Brush, unit: float, across: int) -> None:
+    def __init__(self, brush: Brush, swept: bool, unit: float, across: int) -> None:
         """`unit` : of a pixel of the view on the path; `across` : 2 on a plane, 3 in space."""
+        self._swept, self._laid = swept, 0
+        self._spacing = max(brush.spacing, SWEEP) if swept else brush.spacing
         curve = brush.pressure_size
         self._low, self._gamma = (curve.low, curve.gamma) if curve.on else (1.0, 1.0)
         self._leash, self._state = brush.steadying * LEASH_PX * unit, np.zeros(10)
@@ -66,8 +72,12 @@ class _Walk:
     def begun(self) -> bool:
         return bool(self._state[0])
 
-    def stops(self, points: list[Point], step: float, least: float, last: bool = False) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
-        """(n, 2 or 3) places and (n,) pressures there, at most MAX_DABS. step : between stops at full pressure, `least` at any."""
+    def stops(self, points: list[Point], size: float, least: float, last: bool = False) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
+        """(n, 2 or 3) places and (n,) pressures there, at most MAX_DABS. size : the brush's diameter at full pressure; least : between stops.
+
+        A swept stroke ends where the hand lifted, with a stop there as the one it began with.
+        """
+        step = self._spacing * size
         given = np.zeros((len(points), 5))
         for row, point in zip(given, points, strict=True):
             row[: self._across], row[3], row[4] = point.at, point.pressure, point.time
@@ -78,6 +88,11 @@ class _Walk:
         places, pressures = np.ascontiguousarray(line[:, :3]), np.ascontiguousarray(line[:, 3])
         n = lay_stops(places, pressures, self._leash, step, self._low, self._gamma, least, self._state, MAX_DABS, out)
         laid = out[:n] if n <= MAX_DABS else out[: n : n // MAX_DABS + 1]
+        self._laid += len(laid)
+        if last and self._swept and self.begun:
+            went_on = self._state[8] < 0.999 * max(step * (self._low + (1 - self._low) * self._state[7] ** self._gamma), least)
+            if went_on or self._laid > 1:
+                laid = np.concatenate([laid, np.repeat(self._state[None, 4:8], 2 if went_on else 1, axis=0)])
         # Copies always: the room is used again, and a first stop may be held back till the next call.
         return laid[:, : self._across].copy(), laid[:, 3].copy()
 
@@ -120,6 +135,7 @@ class _Line:
         self._spray = brush.spray
         self._plain = not (brush.rich or brush.follow)
         self._last: NDArray[np.float64] | None = None
+        self._way: NDArray[np.float64] | None = None
         self._held: list[NDArray[np.float64]] = []
         self._count = 0
 
@@ -138,6 +154,12 @@ class _Line:
         way = np.diff(np.concatenate([before, place]), axis=0)
         if self._last is None and len(way) > 1:
             way[0] = way[1]
+        if len(way) > 1 and not way[-1].any():
+            # Where a stroke ends it is laid once more, turned as it came.
+            way[-1] = way[-2]
+        elif not way.any() and self._way is not None:
+            way[:] = self._way
+        self._way = way[-1:].copy()
         self._last = place[-1:]
         number = np.arange(self._count, self._count + len(place), dtype=np.float64)
         self._count += len(place)
@@ -161,7 +183,7 @@ class Character:
         self._spread = np.array([0.5 * brush.jitter_hue, brush.jitter_saturation, brush.jitter_value]) if turned else np.zeros(3)
 
     def rows(self, balls: NDArray[np.float32], number: NDArray[np.float64], across: NDArray[np.float64] | None, flat: bool) -> NDArray[np.float32]:
-        """(n, 31) rich dabs from (n, 18) plain ones; `across`: (n, 3) unit vectors across the stroke."""
+        """(n, 31) rich dabs from (n, 21) plain ones; `across`: (n, 3) unit vectors across the stroke."""
         brush, n = self._brush, len(balls)
         chance = self._random.random((n, 6))
         out = np.empty((n, RICH_COLUMNS), np.float32)
@@ -193,11 +215,13 @@ def packed_balls(
     radius: NDArray[np.float64],
     pressure: NDArray[np.float64],
     chance: NDArray[np.float64],
+    sweep: NDArray[np.float64] | None = None,
 ) -> NDArray[np.float32]:
-    """Pack ball dabs. `radius` already holds pressure and jitter of size."""
+    """Pack ball dabs. `radius` already holds pressure and jitter of size; `sweep` : (n, 3) ways from the places before, 0 for none."""
     out = np.empty((len(centre), BALL_COLUMNS), np.float32)
     turn = math.radians(brush.angle) + math.pi * brush.jitter_angle * chance[:, 3]
-    flow = brush.flow * _factors(brush.pressure_flow, pressure)
+    flow = (brush.dab_flow if sweep is None else brush.flow) * _factors(brush.pressure_flow, pressure)
+    out[:, 18:] = 0 if sweep is None else sweep
     cap = brush.strength * (1 - brush.jitter_strength * chance[:, 4]) * _factors(brush.pressure_strength, pressure)
     pack_balls(centre, normal, _across(normal, lean), radius, turn, flow, cap, brush.roundness, brush.hardness, brush.facing, out)
     return out
@@ -220,7 +244,7 @@ def laid_dabs(
 
 def mirrored(dabs: NDArray[np.float32], brush: Brush) -> NDArray[np.float32]:
     """Each dab followed by its reflections across the brush's mirror planes (through the object's origin) and its turns about its axis."""
-    vectors = (0, 4, 7, 10) if dabs.shape[1] == BALL_COLUMNS else (0, 4, 7, 10, 25)
+    vectors = (0, 4, 7, 10, 18) if dabs.shape[1] == BALL_COLUMNS else (0, 4, 7, 10, 25)
     for axis, on in enumerate((brush.mirror.x, brush.mirror.y, brush.mirror.z)):
         if on:
             twin = dabs.copy()
@@ -236,13 +260,35 @@ def mirrored(dabs: NDArray[np.float32], brush: Brush) -> NDArray[np.float32]:
     return np.stack(around, axis=1).reshape(-1, dabs.shape[1]) if len(around) > 1 else dabs
 
 
-class ViewPath:
-    """Pointer positions in pixels of a view; each dab lies where the ray under it meets the visible surface."""
+class _Sweep:
+    """The ways that a swept brush came from the place before: 0 where it begins, and where it jumped over an edge."""
 
-    def __init__(self, brush: Brush, camera: Camera, caster: RayCaster, samples: SurfaceSamples) -> None:
+    def __init__(self, swept: bool) -> None:
+        self._on = swept
+        self._before: NDArray[np.float64] | None = None
+
+    def ways(self, place: NDArray[np.float64], there: NDArray[np.bool_], radius: NDArray[np.float64]) -> NDArray[np.float64] | None:
+        """(n, k) ways to (n, k) places; `there` : (n,) where the path met the surface; radius : (n,), further than two of which is a jump."""
+        if not self._on:
+            return None
+        known = np.where(there[:, None], place, np.nan)
+        before = np.full((1, place.shape[1]), np.nan) if self._before is None else self._before
+        self._before = known[-1:]
+        ways = known - np.concatenate([before, known[:-1]])
+        return np.where(np.linalg.norm(ways, axis=1, keepdims=True) <= 2 * radius[:, None], ways, 0.0)
+
+
+class ViewPath:
+    """Pointer positions in pixels of a view; each dab lies where the ray under it meets the visible surface.
+
+    drags : the tool drags what it meets from dab to dab: nothing is swept
+    """
+
+    def __init__(self, brush: Brush, camera: Camera, caster: RayCaster, samples: SurfaceSamples, drags: bool = False) -> None:
+        swept = brush.swept and not drags
         self.brush, self.camera, self.caster, self.samples = brush, camera, caster, samples
-        self._walk, self._chance = _Walk(brush, 1.0, 2), Chance(brush)
-        self._line, self._character = _Line(brush), Character(brush)
+        self._walk, self._chance = _Walk(brush, swept, 1.0, 2), Chance(brush)
+        self._line, self._character, self._sweep = _Line(brush), Character(brush), _Sweep(swept)
         self._pixel = samples.model.width / NOMINAL_VIEW_PX
         #: Where the path last met the surface, object space.
         self.last_hit: NDArray[np.float64] | None = None
@@ -263,8 +309,7 @@ class ViewPath:
         return self._go_on([], True)
 
     def _go_on(self, points: list[Point], last: bool = False) -> NDArray[np.float32]:
-        spacing, size = self.brush.spacing, self._size_px
-        return self._lay(self._line.take(*self._walk.stops(points, spacing * size, max(0.25, 0.5 * spacing), last), last))
+        return self._lay(self._line.take(*self._walk.stops(points, self._size_px, max(0.25, 0.5 * self.brush.spacing), last), last))
 
     def _lay(self, stops: Stops) -> NDArray[np.float32]:
         brush = self.brush
@@ -282,10 +327,13 @@ class ViewPath:
         way = stops.way[:, :1] * right - stops.way[:, 1:] * up if brush.rich or brush.follow else position
         lean = np.where(np.linalg.norm(way, axis=1, keepdims=True) > 0, way, right) if brush.follow else right[None]
         number = stops.number
+        sweep = self._sweep.ways(position, hit, radius)
         if not hit.all():
+            sweep = None if sweep is None else sweep[hit]
             position, normal, radius, pressure, chance = position[hit], normal[hit], radius[hit], pressure[hit], chance[hit]
             way, number, lean = way[hit], number[hit], lean[hit] if len(lean) > 1 else lean
-        return laid_dabs(brush, self._character, packed_balls(brush, position, normal, lean, radius, pressure, chance), normal, way, number)
+        balls = packed_balls(brush, position, normal, lean, radius, pressure, chance, sweep)
+        return laid_dabs(brush, self._character, balls, normal, way, number)
 
     def _cast(self, view: NDArray[np.float64]) -> tuple[NDArray[np.bool_], NDArray[np.float64], NDArray[np.float64], NDArray[np.float64]]:
         origins, ways = self.camera.rays(view)
@@ -300,15 +348,16 @@ class ViewPath:
 
 
 class SurfacePath:
-    """Points in object space, on or near the surface: what stroke scripts use."""
+    """Points in object space, on or near the surface: what stroke scripts use. drags : as of a ViewPath"""
 
-    def __init__(self, brush: Brush, samples: SurfaceSamples) -> None:
+    def __init__(self, brush: Brush, samples: SurfaceSamples, drags: bool = False) -> None:
+        swept = brush.swept and not drags
         self.brush, self.samples = brush, samples
         self._chance = Chance(brush)
         width = samples.model.width
         self._diameter = brush.size * (width / NOMINAL_VIEW_PX if brush.size_unit == "view" else width)
-        self._walk = _Walk(brush, width / NOMINAL_VIEW_PX, 3)
-        self._line, self._character = _Line(brush), Character(brush)
+        self._walk = _Walk(brush, swept, width / NOMINAL_VIEW_PX, 3)
+        self._line, self._character, self._sweep = _Line(brush), Character(brush), _Sweep(swept)
 
     def extend(self, points: list[Point]) -> NDArray[np.float32]:
         return self._go_on(points)
@@ -317,8 +366,7 @@ class SurfacePath:
         return self._go_on([], True)
 
     def _go_on(self, points: list[Point], last: bool = False) -> NDArray[np.float32]:
-        step, least = self.brush.spacing * self._diameter, self._diameter * 1e-3
-        return self._lay(self._line.take(*self._walk.stops(points, step, least, last), last))
+        return self._lay(self._line.take(*self._walk.stops(points, self._diameter, self._diameter * 1e-3, last), last))
 
     def _lay(self, stops: Stops) -> NDArray[np.float32]:
         brush, centre, pressure = self.brush, stops.place, stops.pressure
@@ -332,6 +380,7 @@ class SurfacePath:
         slot = self.samples.grid.nearest(centre, reach)
         on = slot >= 0
         if not on.any():
+            self._sweep.ways(centre, on, radius)
             return nothing
         near = self.samples.positions[np.maximum(slot, 0)].astype(np.float64)
         normal = self.samples.normals[np.maximum(slot, 0)].astype(np.float64)
@@ -346,17 +395,23 @@ class SurfacePath:
             v = np.cross(normal, u)
             shift = chance[:, :2] * (brush.jitter_place * 2 * radius)[:, None]
             centre = centre + u * shift[:, :1] + v * shift[:, 1:2]
-        balls = packed_balls(brush, centre[on], normal[on], lean[on], radius[on], pressure[on], chance[on])
+        sweep = self._sweep.ways(centre, on, radius)
+        sweep = None if sweep is None else sweep[on]
+        balls = packed_balls(brush, centre[on], normal[on], lean[on], radius[on], pressure[on], chance[on], sweep)
         return laid_dabs(brush, self._character, balls, normal[on], stops.way[on], stops.number[on])
 
 
 class SheetPath:
-    """Positions on the flat sheet in texels (x right, y down): the dab is a disc of the picture, whatever the surface does."""
+    """Positions on the flat sheet in texels (x right, y down): the dab is a disc of the picture, whatever the surface does.
 
-    def __init__(self, brush: Brush, texels_per_pixel: float, spacing: float, width: float) -> None:
+    drags : as of a ViewPath
+    """
+
+    def __init__(self, brush: Brush, texels_per_pixel: float, spacing: float, width: float, drags: bool = False) -> None:
+        swept = brush.swept and not drags
         self.brush = brush
-        self._walk, self._chance = _Walk(brush, texels_per_pixel, 2), Chance(brush)
-        self._line, self._character = _Line(brush), Character(brush)
+        self._walk, self._chance = _Walk(brush, swept, texels_per_pixel, 2), Chance(brush)
+        self._line, self._character, self._sweep = _Line(brush), Character(brush), _Sweep(swept)
         self._diameter = brush.size * texels_per_pixel if brush.size_unit == "view" else brush.size * width / spacing
 
     def extend(self, points: list[Point]) -> NDArray[np.float32]:
@@ -366,7 +421,7 @@ class SheetPath:
         return self._go_on([], True)
 
     def _go_on(self, points: list[Point], last: bool = False) -> NDArray[np.float32]:
-        return self._lay(self._line.take(*self._walk.stops(points, self.brush.spacing * self._diameter, 0.25, last), last))
+        return self._lay(self._line.take(*self._walk.stops(points, self._diameter, 0.25, last), last))
 
     def _lay(self, stops: Stops) -> NDArray[np.float32]:
         brush, pressure = self.brush, stops.pressure
@@ -382,7 +437,9 @@ class SheetPath:
             out[:, 2] = self._diameter / 2 * factor
             out[:, 3], out[:, 4] = np.cos(turn), -np.sin(turn)
             out[:, 5], out[:, 6] = brush.roundness, brush.hardness
-            out[:, 7] = brush.flow * _factors(brush.pressure_flow, pressure)
+            sweep = self._sweep.ways(stops.place, np.ones(len(stops), bool), out[:, 2].astype(np.float64))
+            out[:, 7] = (brush.dab_flow if sweep is None else brush.flow) * _factors(brush.pressure_flow, pressure)
+            out[:, 9:] = 0 if sweep is None else sweep
             out[:, 8] = brush.strength * (1 - brush.jitter_strength * chance[:, 4])
             out[:, 8] *= _factors(brush.pressure_strength, pressure)
         if not brush.rich:
@@ -393,13 +450,13 @@ class SheetPath:
 
 
 def flat_balls(discs: NDArray[np.float32]) -> NDArray[np.float32]:
-    """(n, 18) ball dabs in the plane of the flat sheet (texels, y down) from (n, 9) discs."""
+    """(n, 21) ball dabs in the plane of the flat sheet (texels, y down) from (n, 11) discs."""
     out = np.zeros((len(discs), BALL_COLUMNS), np.float32)
     out[:, 0:2], out[:, 3], out[:, 6] = discs[:, 0:2], discs[:, 2], 1
     out[:, 7], out[:, 8] = discs[:, 3], discs[:, 4]
     # Up on the sheet is towards smaller y.
     out[:, 10], out[:, 11] = discs[:, 4], -discs[:, 3]
-    out[:, 13:17] = discs[:, 5:9]
+    out[:, 13:17], out[:, 18:20] = discs[:, 5:9], discs[:, 9:11]
     return out
 
 

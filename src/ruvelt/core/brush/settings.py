@@ -74,11 +74,17 @@ class Mixing(Frozen):
     length: Annotated[float, Field(gt=0, le=1000, allow_inf_nan=False)] = 6.0
 
 
+#: Spacing of a new brush, diameters: over it one dab lays the brush's flow.
+START_SPACING = 0.12
+#: Up to this spacing dabs flow into one stroke.
+CLOSE = 0.3
+
+
 class Brush(Frozen):
     """Brush settings.
 
     size : diameter; pixels of the view when `size_unit` is "view", else a share of the model's longest side
-    strength : most a stroke can reach; flow : share laid by one dab; hardness : inner share of the radius at full weight
+    strength : most a stroke can reach; flow : share laid over an eighth of the diameter; hardness : inner share of the radius at full weight
     spacing : distance between dabs as a share of the diameter; steadying : length of the leash the tip trails on, share of 80 pixels
     angle : degrees, roundness : short over long axis of the tip; jitters : largest random change (place: diameters, size: share,
     angle: half turns, strength: share; hue: half turns of the wheel, saturation and value: share, of colour channels)
@@ -96,7 +102,7 @@ class Brush(Frozen):
     strength: Share = 1.0
     flow: Annotated[float, Field(gt=0, le=1, allow_inf_nan=False)] = 0.6
     hardness: Share = 0.5
-    spacing: Annotated[float, Field(ge=0.02, le=4, allow_inf_nan=False)] = 0.12
+    spacing: Annotated[float, Field(ge=0.02, le=4, allow_inf_nan=False)] = START_SPACING
     steadying: Share = 0.0
     angle: Annotated[float, Field(ge=-180, le=180, allow_inf_nan=False)] = 0.0
     roundness: Annotated[float, Field(ge=0.05, le=1, allow_inf_nan=False)] = 1.0
@@ -123,6 +129,19 @@ class Brush(Frozen):
     mix: Mixing = Mixing()
     mirror: Mirror = Mirror()
     seed: Annotated[int, Field(ge=0, le=2**31)] = 1
+
+    @property
+    def swept(self) -> bool:
+        """Whether a stroke is laid without gaps, by the length that the tip goes over each place; else it is dabs."""
+        chance = self.jitter_place + self.jitter_size + self.jitter_angle + self.jitter_strength
+        return not self.rich and self.spray == 1 and chance == 0 and self.spacing <= CLOSE
+
+    @property
+    def dab_flow(self) -> float:
+        """What one dab lays at full pressure: as much over a length whatever the spacing, but where dabs stand apart each lays the flow."""
+        many = float(np.interp(self.spacing, (0, CLOSE, 1), (0, CLOSE / START_SPACING, 1)))
+        found: float = 1.0 - (1.0 - self.flow) ** many
+        return found
 
     @property
     def colours_vary(self) -> bool:
@@ -159,7 +178,7 @@ class BrushParameter(Frozen):
 PARAMETERS: tuple[BrushParameter, ...] = (
     BrushParameter(id="size", name="Size", low=2, high=600, step=1, unit="px", scale="log", hint="Diameter of the brush in the view"),
     BrushParameter(id="strength", name="Strength", low=0, high=1, step=0.01, unit="percent", hint="Most that one stroke can reach"),
-    BrushParameter(id="flow", name="Flow", low=0.01, high=1, step=0.01, unit="percent", hint="Share laid by one dab; dabs build up to the strength"),
+    BrushParameter(id="flow", name="Flow", low=0.01, high=1, step=0.01, unit="percent", hint="How fast a stroke builds up to its strength"),
     BrushParameter(id="hardness", name="Hardness", low=0, high=1, step=0.01, unit="number", hint="Inner part of the brush at full weight"),
     BrushParameter(id="spacing", name="Spacing", low=0.02, high=2, step=0.01, unit="percent", hint="Distance between dabs, in diameters"),
     BrushParameter(id="steadying", name="Steadying", low=0, high=1, step=0.01, unit="percent", hint="The brush trails the hand on a leash"),

@@ -19,6 +19,7 @@ from ruvelt.core.brush.path import (
     MAX_DABS,
     NOMINAL_VIEW_PX,
     RICH_COLUMNS,
+    SWEEP,
     Chance,
     Character,
     flat_balls,
@@ -257,6 +258,13 @@ def _stops(total: float, step: float, shape: Shape, diameter: float) -> F64:
     return np.linspace(0, total, spaces + 1)[: spaces if shape.closed else None]
 
 
+def _to_the_end(lengths: F64, total: float, closed: bool) -> F64:
+    """Stops of a swept line: on to its end, and there once more, as a stroke ends; a closed one ends where it began."""
+    if total <= 0:
+        return lengths
+    return np.concatenate([lengths[lengths < total - 1e-9 * max(total, 1)], [total] * (1 if closed else 2)])
+
+
 def _on_surface(brush: Brush, shape: Shape, samples: SurfaceSamples, caster: RayCaster, edges: EdgeGraph | None) -> Laid:
     points = np.asarray(shape.surface, np.float64)
     follows: list[F64 | None] = [None] * max(len(points) - 1, 0)
@@ -270,7 +278,10 @@ def _on_surface(brush: Brush, shape: Shape, samples: SurfaceSamples, caster: Ray
     count = 0.0
     for run in _runs(shape, points, follows, samples, caster) if len(points) else []:
         size = brush.size * (run.pixel.mean() if brush.size_unit == "view" else width)
-        lengths = _stops(float(run.lengths[-1]), brush.spacing * size, shape, size)
+        swept = brush.swept and shape.row is None
+        lengths = _stops(float(run.lengths[-1]), size * (SWEEP if swept else brush.spacing), shape, size)
+        if swept:
+            lengths = _to_the_end(lengths, float(run.lengths[-1]), shape.closed)
         place, normal, way, pixel = run.at(lengths)
         radius = brush.size / 2 * (pixel if brush.size_unit == "view" else np.full(len(place), width))
         drawn = chance.draw(len(place))
@@ -280,7 +291,8 @@ def _on_surface(brush: Brush, shape: Shape, samples: SurfaceSamples, caster: Ray
         number = count + np.arange(len(place), dtype=np.float64)
         if shape.row is not None and shape.row.alternate == "turn":
             lean = np.where((number % 2 == 1)[:, None], -lean, lean)
-        balls = packed_balls(brush, place, normal, lean, radius, np.ones(len(place)), drawn)
+        sweep = np.diff(place, axis=0, prepend=place[:1]) if swept else None
+        balls = packed_balls(brush, place, normal, lean, radius, np.ones(len(place)), drawn, sweep)
         laid.append(_bent(laid_dabs(brush, character, balls, normal, way, number), shape))
         count += len(place)
     columns = RICH_COLUMNS if brush.rich else BALL_COLUMNS
@@ -327,13 +339,17 @@ def _on_sheet(brush: Brush, shape: Shape, samples: SheetSamples) -> Laid:
     points = np.asarray(shape.sheet, np.float64)
     chance, character = Chance(brush), Character(brush)
     diameter = brush.size * shape.texels_per_pixel if brush.size_unit == "view" else brush.size * samples.model.width / samples.spacing
+    swept = False
     if shape.kind == "stamp":
         way = points[1:] - points[:1]
         place, diameter = points[:1], 2 * float(np.linalg.norm(way))
     else:
         dense = (smooth if shape.kind == "curve" else straight)(points, shape.closed, 0.5)
         along = np.concatenate([[0.0], np.cumsum(np.linalg.norm(np.diff(dense, axis=0), axis=1))])
-        lengths = _stops(float(along[-1]), brush.spacing * diameter, shape, diameter)
+        swept = brush.swept and shape.row is None
+        lengths = _stops(float(along[-1]), diameter * (SWEEP if swept else brush.spacing), shape, diameter)
+        if swept:
+            lengths = _to_the_end(lengths, float(along[-1]), shape.closed)
         place = np.stack([np.interp(lengths, along, dense[:, k]) for k in range(2)], axis=1)
         index = np.clip(np.searchsorted(along, lengths, side="right"), 1, max(len(along) - 1, 1))
         way = dense[np.minimum(index, len(dense) - 1)] - dense[index - 1]
@@ -348,7 +364,9 @@ def _on_sheet(brush: Brush, shape: Shape, samples: SheetSamples) -> Laid:
     discs = np.zeros((len(place), DISC_COLUMNS), np.float32)
     discs[:, 0:2], discs[:, 2] = place, diameter / 2 * (1 - brush.jitter_size * drawn[:, 2])
     discs[:, 3], discs[:, 4] = np.cos(turn), -np.sin(turn)
-    discs[:, 5], discs[:, 6], discs[:, 7] = brush.roundness, brush.hardness, brush.flow
+    discs[:, 5], discs[:, 6], discs[:, 7] = brush.roundness, brush.hardness, brush.flow if swept else brush.dab_flow
+    if swept and len(place):
+        discs[:, 9:] = np.diff(place, axis=0, prepend=place[:1])
     discs[:, 8] = brush.strength * (1 - brush.jitter_strength * drawn[:, 4])
     if brush.rich:
         length = np.maximum(np.linalg.norm(way, axis=1, keepdims=True), 1e-12)
