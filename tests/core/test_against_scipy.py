@@ -8,7 +8,7 @@ from numpy.testing import assert_allclose
 from scipy.spatial import cKDTree
 
 from ruvelt.core.brush.path import Point, SurfacePath
-from ruvelt.core.brush.settings import Brush, Mirror
+from ruvelt.core.brush.settings import Brush, Mirror, PressureCurve
 from ruvelt.core.brush.target import Paint
 from ruvelt.core.stack.document import plane_id
 from ruvelt.core.workers import Workers
@@ -57,7 +57,7 @@ def expected(scene: Scene, dabs: np.ndarray) -> np.ndarray:
     [
         Brush(size=0.2, size_unit="object", hardness=0.4, flow=0.5),
         Brush(size=0.3, size_unit="object", hardness=0.0, flow=0.2, strength=0.6, spacing=0.05),
-        Brush(size=0.25, size_unit="object", roundness=0.3, angle=35, hardness=0.7),
+        Brush(size=0.25, size_unit="object", roundness=0.3, angle=35, hardness=0.7, pressure_size=PressureCurve()),
         Brush(size=0.2, size_unit="object", jitter_place=0.6, jitter_size=0.5, jitter_angle=1, jitter_strength=0.5, seed=5),
         Brush(size=0.15, size_unit="object", mirror=Mirror(x=True, z=True), facing=False),
     ],

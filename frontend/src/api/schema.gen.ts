@@ -1432,7 +1432,7 @@ export interface components {
          * @description Brush settings.
          *
          *     size : diameter; pixels of the view when `size_unit` is "view", else a share of the model's longest side
-         *     strength : most a stroke can reach; flow : share laid by one dab; hardness : inner share of the radius at full weight
+         *     strength : most a stroke can reach; flow : share laid over an eighth of the diameter; hardness : inner share of the radius at full weight
          *     spacing : distance between dabs as a share of the diameter; steadying : length of the leash the tip trails on, share of 80 pixels
          *     angle : degrees, roundness : short over long axis of the tip; jitters : largest random change (place: diameters, size: share,
          *     angle: half turns, strength: share; hue: half turns of the wheel, saturation and value: share, of colour channels)
@@ -1570,7 +1570,7 @@ export interface components {
              * @default {
              *       "gamma": 1,
              *       "low": 0.1,
-             *       "on": false
+             *       "on": true
              *     }
              */
             pressure_size: components["schemas"]["PressureCurve"];

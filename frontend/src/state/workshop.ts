@@ -182,7 +182,9 @@ async function attempt<T>(work: () => Promise<T>): Promise<T | null> {
 export async function loadRegistries(): Promise<void> {
   if (get().registries) return;
   await attempt(async () => {
-    set({ registries: await api.registries() });
+    const registries = await api.registries();
+    // The brush begins as the server's does, so that scripts, core and hand agree.
+    set({ registries, brush: registries.brush });
   });
 }
 

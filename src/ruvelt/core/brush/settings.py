@@ -106,11 +106,11 @@ class Brush(Frozen):
     steadying: Share = 0.0
     angle: Annotated[float, Field(ge=-180, le=180, allow_inf_nan=False)] = 0.0
     roundness: Annotated[float, Field(ge=0.05, le=1, allow_inf_nan=False)] = 1.0
-    jitter_place: Share = 0.0
+    jitter_place: Annotated[float, Field(ge=0, le=5, allow_inf_nan=False)] = 0.0
     jitter_size: Share = 0.0
     jitter_angle: Share = 0.0
     jitter_strength: Share = 0.0
-    pressure_size: PressureCurve = PressureCurve()
+    pressure_size: PressureCurve = PressureCurve(on=True)
     pressure_flow: PressureCurve = PressureCurve()
     pressure_strength: PressureCurve = PressureCurve()
     jitter_hue: Share = 0.0
@@ -176,7 +176,7 @@ class BrushParameter(Frozen):
 
 #: The sliders, in the order of the Brush card.
 PARAMETERS: tuple[BrushParameter, ...] = (
-    BrushParameter(id="size", name="Size", low=2, high=600, step=1, unit="px", scale="log", hint="Diameter of the brush in the view"),
+    BrushParameter(id="size", name="Size", low=0.5, high=2000, step=0.5, unit="px", scale="log", hint="Diameter of the brush in the view"),
     BrushParameter(id="strength", name="Strength", low=0, high=1, step=0.01, unit="percent", hint="Most that one stroke can reach"),
     BrushParameter(id="flow", name="Flow", low=0.01, high=1, step=0.01, unit="percent", hint="How fast a stroke builds up to its strength"),
     BrushParameter(id="hardness", name="Hardness", low=0, high=1, step=0.01, unit="number", hint="Inner part of the brush at full weight"),
@@ -185,7 +185,14 @@ PARAMETERS: tuple[BrushParameter, ...] = (
     BrushParameter(id="angle", name="Angle", low=-180, high=180, step=1, unit="degrees", hint="Turn of the tip; shows when it is not round"),
     BrushParameter(id="roundness", name="Roundness", low=0.05, high=1, step=0.01, unit="percent", hint="Short over long side of the tip"),
     BrushParameter(
-        id="jitter_place", name="Scatter", low=0, high=1, step=0.01, unit="percent", hint="Dabs land beside the path, at random", section="scatter"
+        id="jitter_place",
+        name="Scatter",
+        low=0,
+        high=5,
+        step=0.01,
+        unit="percent",
+        hint="Dabs land beside the path, up to five diameters",
+        section="scatter",
     ),
     BrushParameter(id="jitter_size", name="Size jitter", low=0, high=1, step=0.01, unit="percent", hint="Dabs shrink at random", section="scatter"),
     BrushParameter(id="jitter_angle", name="Angle jitter", low=0, high=1, step=0.01, unit="percent", hint="Dabs turn at random", section="scatter"),
