@@ -109,14 +109,16 @@ def pack_balls(centre, normal, across, radius, turn, flow, cap, roundness, hardn
         out[i, 15], out[i, 16], out[i, 17] = flow[i], cap[i], facing
 
 
-@kernel(i32(f64[:, ::1], f64[::1], f64, f64, f64, f64, f64, f64[::1], i32, f64[:, ::1]))
-def lay_stops(points, pressures, leash, step, low, gamma, least, state, most, out):
+@kernel(i32(f64[:, ::1], f64[::1], f64, f64, f64, f64, f64, f64, f64, f64, f64[::1], i32, f64[:, ::1]))
+def lay_stops(points, pressures, leash, step, low, gamma, least, flat, along_x, along_y, state, most, out):
     """Walk a polyline and stop every so often; returns how many stops there are, in out (n, 4): place and pressure, at most `most` a point.
 
-    leash : how far the tip trails the hand; the step at pressure p is max(step · (low + (1 − low) · p^gamma), least)
-    state : (10,) kept between calls: begun, tip 1–3, last stop's point 4–6 and pressure 7, way left to the next stop 8
+    leash : how far the tip trails the hand; the step at pressure p is max(step · (low + (1 − low) · p^gamma) · extent, least)
+    flat : long over short side of the tip, along_x, along_y its long axis: its extent along the path counts, a share of the long side
+    state : (10,) kept between calls: begun, tip 1–3, last stop's point 4–6 and pressure 7, way left to the next stop 8, extent 9
     """
     n = 0
+    full = step
     for i in range(len(points)):
         # Room is left for the stops of the points to come.
         room = len(out) - (len(points) - i)
@@ -139,6 +141,12 @@ def lay_stops(points, pressures, leash, step, low, gamma, least, state, most, ou
             continue
         dx, dy, dz = x - state[4], y - state[5], z - state[6]
         whole, done, begun = np.sqrt(dx * dx + dy * dy + dz * dz), 0.0, n
+        if flat > 1 and whole > 0:
+            # The way to the next stop shrinks or grows with the extent where the path turns.
+            cosine = (dx * along_x + dy * along_y) / whole
+            extent = 1 / np.sqrt(cosine * cosine + (1 - min(cosine * cosine, 1.0)) * flat * flat)
+            state[8] *= extent / (state[9] if state[9] > 0 else 1.0)
+            state[9], step = extent, full * extent
         while whole - done >= state[8] and n - begun < most and n < room:
             done += state[8]
             share = done / whole

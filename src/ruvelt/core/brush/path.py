@@ -66,6 +66,10 @@ class _Walk:
         self._low, self._gamma = (curve.low, curve.gamma) if curve.on else (1.0, 1.0)
         self._leash, self._state = brush.steadying * LEASH_PX * unit, np.zeros(10)
         self._curve, self._across = Curve(unit), across
+        # On a plane a flat tip that is not turned has an extent along the path; views and sheets have y down, angles count up.
+        turns = swept or across == 3 or brush.follow or brush.jitter_angle > 0
+        angle = math.radians(brush.angle)
+        self._flat = (1.0, 1.0, 0.0) if turns else (1 / brush.roundness, math.cos(angle), -math.sin(angle))
         self._room = np.empty((0, 4))
 
     @property
@@ -86,7 +90,7 @@ class _Walk:
             self._room = np.empty((2 * MAX_DABS + len(line) + 500, 4))
         out = self._room
         places, pressures = np.ascontiguousarray(line[:, :3]), np.ascontiguousarray(line[:, 3])
-        n = lay_stops(places, pressures, self._leash, step, self._low, self._gamma, least, self._state, MAX_DABS, out)
+        n = lay_stops(places, pressures, self._leash, step, self._low, self._gamma, least, *self._flat, self._state, MAX_DABS, out)
         laid = out[:n] if n <= MAX_DABS else out[: n : n // MAX_DABS + 1]
         self._laid += len(laid)
         if last and self._swept and self.begun:
