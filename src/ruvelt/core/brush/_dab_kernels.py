@@ -108,14 +108,6 @@ def ramp_of(hardness, edge):
 
 
 @inline
-def wide_ramp(hardness, edge):
-    """Ends of a ramp that is itself never narrower than `edge`, centred where that of `hardness` is: for tips that lay weights alone."""
-    one, half = np.float32(1), np.float32(0.5)
-    middle, wide = half * (one + hardness), half * max(one - hardness, edge)
-    return max(middle - wide, np.float32(0)), middle + wide
-
-
-@inline
 def _lay_dab(dabs, d, xyz, normal, first, n, spacing, now, at):
     """Raise now[at …] of the sorted samples first … first + n by dab d, without a branch in the loops: they become vector instructions.
 

@@ -12,11 +12,11 @@ from ruvelt.core.brush._dab_kernels import (
     boxes_of,
     cells_reached,
     next_stretch,
+    ramp_of,
     smooth,
     tile_bits,
     tile_of,
     walked_before,
-    wide_ramp,
 )
 from ruvelt.core.color._hsv_kernels import turn_hsv
 from ruvelt.core.kernels import f32_room, i64_room, inline, kernel, u32_room, u64_room
@@ -155,6 +155,20 @@ def _raised(c, cap, flow, weight, build):
 
 
 @inline
+def _rim(a, b, flat, edge, sharp):
+    """Share of a sample that lies inside the rim of a round tip: what a dab lays there is capped by it, however often it comes.
+
+    a, b : offsets along the tip's axes, radii; flat : long over short side; edge : a sample, radii; sharp : whether it is a round tip
+    """
+    near = np.sqrt(a * a + b * b) + np.float32(1e-12)
+    steep = np.sqrt(a * a + b * b * flat * flat)
+    share = np.float32(0.5) + (np.float32(1) - near) * near / (edge * steep + np.float32(1e-12))
+    share = share if share > np.float32(0) else np.float32(0)
+    share = share if share < np.float32(1) else np.float32(1)
+    return share if sharp else np.float32(1)
+
+
+@inline
 def _mixture(mix, across, side):
     """How far a dab's colour is mixed at a sample. side : the tip's offset across the stroke"""
     between = np.float32(0.5) + np.float32(0.5) * side
@@ -189,7 +203,7 @@ def _weigh_stretch(
     # Held in registers: the compiler cannot know that coverage is not part of the dabs.
     along, across = (dabs[d, 7], dabs[d, 8], dabs[d, 9]), (dabs[d, 10], dabs[d, 11], dabs[d, 12])
     up, inv, roundness = (dabs[d, 4], dabs[d, 5], dabs[d, 6]), one / r, dabs[d, 13]
-    inner, outer = wide_ramp(dabs[d, 14], spacing * inv)
+    inner, outer = ramp_of(dabs[d, 14], spacing * inv)
     outer_sq, slope = outer * outer, one / (outer * outer - inner * inner)
     limit, depth, tip, flip = dabs[d, 17], dabs[d, 18], np.int64(dabs[d, 19]), dabs[d, 20]
     travelled, bend = dabs[d, 28], dabs[d, 30] > zero
@@ -378,13 +392,16 @@ def rich_balls(
                                     dabs, d, np.uint64(a), m, whole, spacing, xyz, normal, tips, grain, grain_depth, grain_size, grain_fixed,
                                     texture, at, weights, at_a, at_b, index, part_x, part_y, four,
                                 )  # fmt: skip
-                                flow, cap = dabs[d, 15], dabs[d, 16]
+                                flow, cap, flat, sharp = dabs[d, 15], dabs[d, 16], one / dabs[d, 13], dabs[d, 19] < zero
+                                edge = spacing / max(dabs[d, 3], np.float32(0.6) * spacing)
                                 if kept == 0:
                                     for i in range(at, at + whole):
-                                        now[i] = _raised(now[i], cap, flow, weights[i], build)
+                                        most = cap * _rim(at_a[i], at_b[i], flat, edge, sharp)
+                                        now[i] = _raised(now[i], most, flow, weights[i], build)
                                     continue
                                 for i in range(at, at + whole):
-                                    raised = _raised(now[i], cap, flow, weights[i], build)
+                                    most = cap * _rim(at_a[i], at_b[i], flat, edge, sharp)
+                                    raised = _raised(now[i], most, flow, weights[i], build)
                                     shares[i] = (raised - now[i]) / (raised if raised > zero else one)
                                     now[i] = raised
                                 way = (dabs[d, 25], dabs[d, 26], dabs[d, 27])
@@ -427,7 +444,7 @@ def rich_discs(
         # Held in registers: the compiler cannot know that coverage is not part of the dabs.
         along, across = (dabs[d, 7], dabs[d, 8], dabs[d, 9]), (dabs[d, 10], dabs[d, 11], dabs[d, 12])
         up, inv, roundness = (dabs[d, 4], dabs[d, 5], dabs[d, 6]), one / r, dabs[d, 13]
-        inner, outer = wide_ramp(dabs[d, 14], inv)
+        inner, outer = ramp_of(dabs[d, 14], inv)
         flow, cap, limit, depth, tip, flip = dabs[d, 15], dabs[d, 16], dabs[d, 17], dabs[d, 18], np.int64(dabs[d, 19]), dabs[d, 20]
         mix, hue, saturation, value, travelled, bend = dabs[d, 21], dabs[d, 22], dabs[d, 23], dabs[d, 24], dabs[d, 28], dabs[d, 30] > zero
         way = (dabs[d, 25], dabs[d, 26], dabs[d, 27])
@@ -453,7 +470,7 @@ def rich_discs(
                         grain, grain_depth, grain_size, grain_fixed, True, np.float32(x), np.float32(y), zero, zero, zero, one, along_it, across_it
                     )
                 c = coverage[s]
-                now = _raised(c, cap, flow, weight, build)
+                now = _raised(c, cap * _rim(a, b, one / roundness, inv, tip < 0), flow, weight, build)
                 if now > c:
                     coverage[s] = now
                     if len(marks):
