@@ -207,9 +207,9 @@ def test_edges_of_single_dabs_stay_clean_however_often_they_overlap(flat: bool) 
     a, b = np.array([50.0, 60.0]), np.array([210.0, 150.0])
     way = (b - a) / np.linalg.norm(b - a)
     off, along = np.abs((x - a[0]) * -way[1] + (y - a[1]) * way[0]), (x - a[0]) * way[0] + (y - a[1]) * way[1]
-    brush = Brush(size=40.6, hardness=1.0, flow=0.8, spacing=0.05, facing_deg=60)
+    brush = Brush(size=40.6, hardness=1.0, flow=1.0, spacing=0.05, facing_deg=60)
     got = laid(brush, [(50, 60), (130, 105), (210, 150)], flat)
     exact = area(off < 20.3, 16)
     edge = (exact > 0) & (exact < 1) & (area((along > 30) & (along < 150), 16) == 1)
-    assert np.sqrt(np.mean((got - exact)[edge] ** 2)) < 0.12
+    assert np.sqrt(np.mean((got - exact)[edge] ** 2)) < 0.07
     assert got[(exact == 1) & (area((along > 30) & (along < 150), 16) == 1)].min() > 0.99
