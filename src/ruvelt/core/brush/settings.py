@@ -138,7 +138,9 @@ class Brush(Frozen):
 
     @property
     def dab_flow(self) -> float:
-        """What one dab lays at full pressure: as much over a length whatever the spacing, but where dabs stand apart each lays the flow."""
+        """What one dab lays at full pressure: as much over a length whatever the spacing; the flow itself where dabs stand apart or are scattered."""
+        if self.spray > 1 or self.jitter_place > 0:
+            return self.flow
         many = float(np.interp(self.spacing, (0, CLOSE, 1), (0, CLOSE / START_SPACING, 1)))
         found: float = 1.0 - (1.0 - self.flow) ** many
         return found
