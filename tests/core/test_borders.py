@@ -121,6 +121,22 @@ def test_a_collar_is_the_surface_within_its_reach() -> None:
         assert_allclose(collar.uv[collar.covered], np.stack([(p[:, 0] + 1) / 2, (1 - p[:, 1]) / 2], 1), atol=1e-5)
 
 
+def test_masks_that_come_in_turn_do_not_make_their_collars_anew() -> None:
+    model = halved(grid())
+    plans = plan_sheets(model)
+    borders = Borders(SheetSamples(model, plans[0], 256), plans)
+    first, second = borders.within(0.05), borders.within(0.3)
+    assert first is not None
+    assert second is not None
+    assert borders.within(0.05) == first
+    assert borders.within(0.3) == second
+    # Slightly more needs no other.
+    assert borders.within(0.051) == first
+    for reach in (0.02, 0.5, 0.8):
+        borders.within(reach)
+    assert borders.within(0.05) != first
+
+
 def test_a_mesh_map_is_read_where_the_other_sheet_has_it() -> None:
     """Curvature is 1 on the right sheet and 0 on the left: widened, both come to a half at the border."""
     bench = Bench(halved(grid()), ({"id": "c", "kind": "curvature", "which": "both", "low": 0.0, "high": 1.0, "radius": 0.03},))

@@ -151,6 +151,21 @@ def test_the_flat_sheet_mirrors_over_the_surface() -> None:
     assert_allclose(image.astype(float), image[:, ::-1], atol=0.06 * 65535)
 
 
+def test_a_stroke_on_the_flat_sheet_is_mirrored_along_its_twins_own_way() -> None:
+    scene = Scene(square(2.0), (paint_layer(), BLACK))
+    # Twins lie on whole texels, so a soft brush.
+    brush = Brush(size=24, hardness=0.0, mirror=Mirror(x=True, around=2, axis="z"))
+    live = scene.live(target("base_color"), RED)
+    path = SheetPath(brush, 1.0, scene.samples.spacing, 2.0)
+    live.dabs(whole(path, [Point((40.5, 70.5)), Point((70.5, 90.5)), Point((100.5, 100.5))]), brush.mirror)
+    scene.keep(live)
+    image = scene.image("base_color")[..., 0].astype(float)
+    assert image[90, 70] > 60000
+    for twin in (image[:, ::-1], image[::-1, ::-1]):
+        assert np.abs(image - twin).max() < 0.15 * 65535
+        assert np.abs(image - twin).mean() < 0.002 * 65535
+
+
 def test_a_disc_on_the_flat_sheet_is_its_falloff() -> None:
     scene = Scene(split_square(), (paint_layer(), BLACK))
     live = scene.live(target("base_color"), RED)

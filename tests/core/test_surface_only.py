@@ -105,6 +105,20 @@ def test_vertices_blur_over_edges_and_through_no_air() -> None:
     assert_allclose(blurred[middle] / 65535, 0.5 + 0.5 * p[middle, 0], atol=0.08)
 
 
+def test_endless_slivers_come_to_an_end() -> None:
+    """Sixty thousand faces that share edges as long as the model, thousands of cells each, and next to no surface."""
+    n = 60_000
+    x = np.arange(n + 1) * 2e-7
+    points = np.concatenate([np.stack([x, np.full(n + 1, y), np.zeros(n + 1)], 1) for y in (0.0, 1.0)])
+    u = np.linspace(0.01, 0.99, n + 1)
+    uv = np.concatenate([np.stack([u, np.full(n + 1, v)], 1) for v in (0.01, 0.99)])
+    samples = texels(model_of(points, [[i, i + 1, i + n + 2, i + n + 1] for i in range(n)], uv), 256)
+    half = np.where(samples.positions[:, 1] > 0.5, 65535, 0).astype(np.uint16)
+    blurred = surface_blur(samples, half[None], 0.02)[0]
+    assert blurred[samples.covered & (samples.positions[:, 1] > 0.9)].min() > 65000
+    assert surface_grow(samples, half, 0.01)[samples.covered & (samples.positions[:, 1] < 0.4)].max() == 0
+
+
 def test_vertices_that_the_file_split_hang_together() -> None:
     samples = texels(split_square(), 512)
     p, covered = samples.positions, samples.covered

@@ -137,4 +137,17 @@ describe("StrokeSender", () => {
     await server.answer();
     expect(events.ended).toHaveBeenCalledWith(true);
   });
+
+  it("remembers the last places it has shown, each once however long the hand rests", async () => {
+    sender.begin(begin, sample(1), events);
+    await server.answer();
+    expect(sender.shown.map((p) => p.x)).toEqual([1]);
+    sender.extend([sample(2), sample(3), sample(3), sample(3)]);
+    await server.answer();
+    expect(sender.shown.map((p) => p.x)).toEqual([1, 2, 3]);
+    sender.extend([sample(3), sample(4), sample(5)]);
+    expect(sender.pending.map((p) => p.x)).toEqual([3, 4, 5]);
+    await server.answer();
+    expect(sender.shown.map((p) => p.x)).toEqual([2, 3, 4, 5]);
+  });
 });

@@ -130,7 +130,13 @@ export class StrokeSender {
         : { stroke: run.id, points, end, ...(run.begin ? { begin: run.begin } : {}), ...(shape ? { shape } : {}) };
       run.begin = undefined;
       const answer = await api.stroke(this.uid, message);
-      run.shown = [...run.shown, ...points].slice(-4);
+      for (const p of points) {
+        const before = run.shown.at(-1);
+        // A hand that rests goes on sending its place; the curve knows it once.
+        if (before?.x === p.x && before.y === p.y) run.shown.pop();
+        run.shown.push(p);
+      }
+      run.shown = run.shown.slice(-4);
       run.sent = [];
       this.tell();
       if (!run.dropped || message.cancel) run.events.patches(answer.header, answer.bytes);

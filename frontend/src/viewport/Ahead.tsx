@@ -32,6 +32,8 @@ export function Ahead({ kind, side = 0 }: { kind: "solid" | "flat"; side?: numbe
 
 /** A path as wide as the brush along the curve that the server will draw. Pressure narrows it as it narrows the dabs. */
 function ahead(kind: "solid" | "flat", shown: PointerSample[], pending: PointerSample[], side: number): string {
+  // The first dab is there; only what comes after it is still ahead.
+  if (!pending.length && shown.length < 2) return "";
   const samples = [...shown, ...pending];
   const { brush, colours, other, tool, target, maskValues } = workshop.getState();
   const stage = theStage();

@@ -12,7 +12,7 @@ from ruvelt.core.brush._dab_kernels import ball_dabs, disc_dabs, flood_coverage,
 from ruvelt.core.brush._rich_kernels import FLOW, LEVEL, PAST, confined, mixed_codes, rich_balls, rich_discs
 from ruvelt.core.brush.confine import Confinement
 from ruvelt.core.brush.gradient import Gradient, gradient_share
-from ruvelt.core.brush.path import BALL_COLUMNS, RICH_COLUMNS, flat_balls
+from ruvelt.core.brush.path import BALL_COLUMNS, DISC_COLUMNS, RICH_COLUMNS, flat_balls
 from ruvelt.core.brush.reading import Reader
 from ruvelt.core.brush.settings import Brush, Mirror
 from ruvelt.core.brush.smear import NO_GRAIN, GrainSettings, smear_of
@@ -309,20 +309,30 @@ class LiveStroke:
         return np.concatenate([dabs, *turned])
 
     def _moved_discs(self, dabs: NDArray[np.float32], move: NDArray[np.float64]) -> NDArray[np.float32]:
-        """Discs around the samples nearest to where a (3, 3) matrix takes the surface points of discs."""
-        samples = self.samples
-        assert isinstance(samples, SheetSamples)
-        x = np.clip(dabs[:, 0].astype(int), 0, samples.side - 1)
-        y = np.clip(dabs[:, 1].astype(int), 0, samples.side - 1)
-        slot = ((y >> 8) * samples.chunks_across + (x >> 8)) * CHUNK + ((y & 255) << 8) + (x & 255)
-        twin_slot = samples.grid.nearest(samples.positions[slot].astype(np.float64) @ move.T, 4 * samples.spacing)
-        good = (samples.owner[slot] >= 0) & (twin_slot >= 0)
+        """Discs around the samples nearest to where a (3, 3) matrix takes the surface points of discs, swept along the twin's own way."""
         twin = dabs.copy()
-        chunk, local = twin_slot >> 16, twin_slot & 65535
-        twin[:, 0] = (chunk % samples.chunks_across) * CHUNK_SIDE + (local & 255) + 0.5
-        twin[:, 1] = (chunk // samples.chunks_across) * CHUNK_SIDE + (local >> 8) + 0.5
+        twin[:, :2], good = self._moved_texels(dabs[:, :2], move)
+        if dabs.shape[1] == DISC_COLUMNS:
+            swept = dabs[:, 9:].any(axis=1)
+            before, there = self._moved_texels(dabs[swept, :2] - dabs[swept, 9:], move)
+            ways = twin[swept, :2] - before
+            # Over a seam the twin's texels jump, and each is a disc by itself.
+            near = there & (np.hypot(*ways.T) <= 2 * dabs[swept, 2])
+            twin[swept, 9:] = np.where(near[:, None], ways, 0)
         moved: NDArray[np.float32] = twin[good]
         return moved
+
+    def _moved_texels(self, places: NDArray[np.float32], move: NDArray[np.float64]) -> tuple[NDArray[np.float32], NDArray[np.bool_]]:
+        """(n, 2) middles of the texels nearest to where a matrix takes the surface points of texels, and (n,) whether there are any."""
+        samples = self.samples
+        assert isinstance(samples, SheetSamples)
+        x, y = (np.clip(v.astype(int), 0, samples.side - 1) for v in places.T)
+        slot = ((y >> 8) * samples.chunks_across + (x >> 8)) * CHUNK + ((y & 255) << 8) + (x & 255)
+        twin = samples.grid.nearest(samples.positions[slot].astype(np.float64) @ move.T, 4 * samples.spacing)
+        chunk, local = twin >> 16, twin & 65535
+        column = (chunk % samples.chunks_across) * CHUNK_SIDE + (local & 255)
+        row = (chunk // samples.chunks_across) * CHUNK_SIDE + (local >> 8)
+        return np.stack([column + 0.5, row + 0.5], axis=1).astype(np.float32), (samples.owner[slot] >= 0) & (twin >= 0)
 
     def flood(self, picks: Iterable[FacePick] | None, strength: float, faces: FaceIndex, gradient: Gradient | None = None) -> Touched:
         """Cover picked faces of the sheet (all of it for None) at a strength; hidden faces stay as they are.

@@ -9,6 +9,8 @@ from ruvelt.core.kernels import inline, kernel
 f32, i32, i64 = numba.float32, numba.int32, numba.int64
 #: Bits of a cell's place along one axis in its key.
 BITS = 20
+#: Looks along edges in all. Edges of usual models need far fewer; a file of endless slivers comes to an end, joined at fewer places.
+MOST_LOOKS = 100_000_000
 FARTHEST = np.float32(1 << BITS)
 
 
@@ -128,6 +130,7 @@ def join_edges(positions, edges, low, inverse, cells, cell_number, faces, table,
     edges : (m, 4) int32 of two vertices and two faces; cells without samples are passed over
     """
     mask, cell_mask, room = np.int64(len(table) - 1), np.int64(len(cells) - 1), len(pair_cell)
+    most = max(MOST_LOOKS / max(len(edges), 1), 16.0)
     for e in range(len(edges)):
         a, b = edges[e, 0], edges[e, 1]
         ax, ay, az = (positions[a, 0] - low[0]) * inverse, (positions[a, 1] - low[1]) * inverse, (positions[a, 2] - low[2]) * inverse
@@ -135,7 +138,7 @@ def join_edges(positions, edges, low, inverse, cells, cell_number, faces, table,
         length = np.sqrt((bx - ax) ** 2 + (by - ay) ** 2 + (bz - az) ** 2)
         if not length < FARTHEST:
             continue
-        steps = np.int64(max(np.ceil(2 * length), 1))
+        steps = np.int64(max(min(np.ceil(2 * length), most), 1))
         last = np.int64(-1)
         for k in range(steps):
             t = np.float32((k + 0.5) / steps)

@@ -19,17 +19,39 @@ from ruvelt.core.samples.surface import SurfaceSamples
 FINENESS = 24
 #: Large triangles are quartered until they are no larger than the reach, or so often.
 QUARTERINGS = 12
+#: No more points, nor places along the border that they are told near by, whatever a file's layout is like.
+MOST = 2_000_000
 F64 = NDArray[np.float64]
 U16 = NDArray[np.uint16]
 
 
-class Collar(SurfaceSamples):
+class _Points(SurfaceSamples):
+    """Samples that lie in no layout. areas : (slots,) float32 surface each stands for; `count`: how many there are before the padding."""
+
+    square = False
+    areas: NDArray[np.float32]
+
+    def _make_room(self, count: int) -> None:
+        self.count = count
+        self.chunk_count = max(1, -(-count // CHUNK))
+        self.positions, self.normals = np.zeros((self.slot_count, 3), np.float32), np.zeros((self.slot_count, 3), np.float32)
+        self.face, self.areas = np.full(self.slot_count, -1, np.int32), np.zeros(self.slot_count, np.float32)
+
+    def area(self) -> float:
+        return float(self.areas.sum(dtype=np.float64))
+
+    def sample_areas(self, slots: NDArray[np.int32]) -> NDArray[np.float32]:
+        return self.areas[slots]
+
+    def slots_of_faces(self, faces: NDArray[np.bool_]) -> NDArray[np.bool_]:
+        return np.concatenate([faces, [False]])[self.face]
+
+
+class Collar(_Points):
     """Points spread over other sheets' faces within a reach of a sheet's border.
 
     plan : (slots,) int32 the sheet each lies on, -1 in the padding; uv : (slots, 2) float32 its place there, 0–1, y down
     """
-
-    square = False
 
     def __init__(self, samples: SheetSamples, plans: Sequence[SheetPlan], reach: float) -> None:
         """`reach` : object units, in space."""
@@ -47,11 +69,8 @@ class Collar(SurfaceSamples):
         values, area, triangle = _spread(corners, gap)
         inside = cKDTree(places).query(values[:, :3])[0] <= reach if len(values) else np.zeros(0, bool)
         values, area, triangle = values[inside], area[inside], triangle[inside]
-        self.count = len(values)
-        self.chunk_count = max(1, -(-self.count // CHUNK))
-        self.positions, self.normals = np.zeros((self.slot_count, 3), np.float32), np.zeros((self.slot_count, 3), np.float32)
-        self.uv, self.areas = np.zeros((self.slot_count, 2), np.float32), np.zeros(self.slot_count, np.float32)
-        self.plan, self.face = np.full(self.slot_count, -1, np.int32), np.full(self.slot_count, -1, np.int32)
+        self._make_room(len(values))
+        self.uv, self.plan = np.zeros((self.slot_count, 2), np.float32), np.full(self.slot_count, -1, np.int32)
         self.positions[: self.count] = values[:, :3]
         length = np.linalg.norm(values[:, 3:6], axis=1, keepdims=True)
         self.normals[: self.count] = values[:, 3:6] / np.maximum(length, 1e-20)
@@ -62,29 +81,16 @@ class Collar(SurfaceSamples):
     def spacing(self) -> float:
         return float(np.sqrt(self.area() / max(self.count, 1)))
 
-    def area(self) -> float:
-        return float(self.areas.sum(dtype=np.float64))
 
-    def sample_areas(self, slots: NDArray[np.int32]) -> NDArray[np.float32]:
-        return self.areas[slots]
-
-    def slots_of_faces(self, faces: NDArray[np.bool_]) -> NDArray[np.bool_]:
-        return np.concatenate([faces, [False]])[self.face]
-
-
-class Joined(SurfaceSamples):
+class Joined(_Points):
     """The covered samples of a sheet and the points of its collar, in this order, one after the other."""
-
-    square = False
 
     def __init__(self, samples: SheetSamples, collar: Collar) -> None:
         self.model = samples.model
         self.own = np.flatnonzero(samples.covered).astype(np.int32)
         self.there = there = collar.count
         count = len(self.own) + there
-        self.chunk_count = max(1, -(-count // CHUNK))
-        self.positions, self.normals = np.zeros((self.slot_count, 3), np.float32), np.zeros((self.slot_count, 3), np.float32)
-        self.face, self.areas = np.full(self.slot_count, -1, np.int32), np.zeros(self.slot_count, np.float32)
+        self._make_room(count)
         for to, own, more in (
             (self.positions, samples.positions, collar.positions),
             (self.normals, samples.normals, collar.normals),
@@ -93,15 +99,6 @@ class Joined(SurfaceSamples):
             to[: len(self.own)], to[len(self.own) : count] = own[self.own], more[:there]
         self.areas[: len(self.own)], self.areas[len(self.own) : count] = samples.sample_areas(self.own), collar.areas[:there]
         self.spacing = samples.spacing
-
-    def area(self) -> float:
-        return float(self.areas.sum(dtype=np.float64))
-
-    def sample_areas(self, slots: NDArray[np.int32]) -> NDArray[np.float32]:
-        return self.areas[slots]
-
-    def slots_of_faces(self, faces: NDArray[np.bool_]) -> NDArray[np.bool_]:
-        return np.concatenate([faces, [False]])[self.face]
 
     def gather(self, codes: U16, beyond: U16) -> U16:
         """(slots,) of a sheet's codes and its collar's."""
@@ -121,7 +118,8 @@ def _border(positions: NDArray[np.float32], links: NDArray[np.int32], plan_of: N
     a, b = plan_of[links[:, 2]], plan_of[links[:, 3]]
     edges = links[(a != b) & ((a == own) | (b == own)) & (a >= 0) & (b >= 0)]
     start, way = positions[edges[:, 0]].astype(np.float64), positions[edges[:, 1]].astype(np.float64) - positions[edges[:, 0]]
-    many = np.maximum(np.ceil(np.linalg.norm(way, axis=1) / step), 1).astype(np.int64) + 1
+    length = np.linalg.norm(way, axis=1)
+    many = np.maximum(np.ceil(length / max(step, float(length.sum()) / MOST)), 1).astype(np.int64) + 1
     row = np.repeat(np.arange(len(edges)), many)
     nth = np.arange(len(row)) - np.repeat(np.cumsum(many) - many, many)
     return np.asarray(start[row] + way[row] * (nth / (many[row] - 1))[:, None])
@@ -164,6 +162,7 @@ def _spread(corners: F64, gap: float) -> tuple[F64, F64, NDArray[np.int64]]:
     """Values at points about `gap` apart over (t, 3, k) triangles, the area each stands for, and its triangle."""
     p = corners[:, :, :3]
     area = np.linalg.norm(np.cross(p[:, 1] - p[:, 0], p[:, 2] - p[:, 0]), axis=1) / 2
+    gap = max(gap, float(np.sqrt(area.sum() / MOST)))
     count = np.maximum(np.rint(area / gap**2), 1).astype(np.int64)
     row = np.repeat(np.arange(len(corners)), count)
     nth = np.arange(len(row)) - np.repeat(np.cumsum(count) - count, count)

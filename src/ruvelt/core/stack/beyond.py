@@ -57,6 +57,7 @@ class Beyond:
         self._document, self._collar, self._planes, self._cache = document, collar, planes, cache
         self.measures = Measures(collar, images, cache)
         self.masks = MaskEvaluator(self, faces, planes, cache, workers)
+        self._stamps: dict[str, int] = {}
 
     def channel(self, channel_id: str) -> Channel | None:
         return map_channel(channel_id)
@@ -67,7 +68,9 @@ class Beyond:
         return [(int(n), found[int(n)]) for n in np.unique(self._collar.plan) if int(n) in found]
 
     def stamp(self, channel_id: str, chunk: int) -> int:
-        return map_stamp(self._document, self._planes, channel_id)
+        if channel_id not in self._stamps:
+            self._stamps[channel_id] = map_stamp(self._document, self._planes, channel_id)
+        return self._stamps[channel_id]
 
     def elsewhere(self, channel_id: str) -> int:
         return self.stamp(channel_id, 0)
@@ -110,12 +113,16 @@ class Beyond:
         """A collar has none of its own."""
 
 
+#: Collars kept of one sheet, each for its own reach: masks that come in turn do not make them anew.
+COLLARS_KEPT = 3
+
+
 class Borders:
-    """Collars of one sheet's samples, kept for the last reach that was asked for."""
+    """Collars of one sheet's samples, and the samples with each; the last few reaches are kept."""
 
     def __init__(self, samples: SheetSamples, plans: Sequence[SheetPlan]) -> None:
         self._samples, self._plans = samples, plans
-        self._kept: tuple[float, Collar, Joined] | None = None
+        self._kept: dict[float, tuple[Collar, Joined]] = {}
         self._lock = Lock()
 
     def within(self, reach: float) -> tuple[Collar, Joined] | None:
@@ -123,9 +130,12 @@ class Borders:
         if len(self._plans) < 2:
             return None
         # Half an octave shares one, so that a slider that moves makes few.
-        reach = self._samples.spacing * 2 ** (np.ceil(2 * np.log2(max(reach / self._samples.spacing, 1))) / 2)
+        reach = float(self._samples.spacing * 2 ** (np.ceil(2 * np.log2(max(reach / self._samples.spacing, 1))) / 2))
         with self._lock:
-            if self._kept is None or self._kept[0] != reach:
+            if reach not in self._kept:
+                while len(self._kept) >= COLLARS_KEPT:
+                    del self._kept[next(iter(self._kept))]
                 collar = Collar(self._samples, self._plans, reach)
-                self._kept = (reach, collar, Joined(self._samples, collar))
-            return self._kept[1:] if self._kept[1].count else None
+                self._kept[reach] = (collar, Joined(self._samples, collar))
+            collar, joined = self._kept[reach]
+            return (collar, joined) if collar.count else None

@@ -138,6 +138,7 @@ class SheetEvaluator:
     ) -> None:
         self._borders = borders
         self._beyond: dict[int, Beyond] = {}
+        self._elsewhere: dict[str, int] = {}
         self.document, self.sheet, self.samples = document, sheet, samples
         self.faces, self.cache = faces, cache
         self._planes, self._cache, self._workers = planes, cache, workers
@@ -211,15 +212,21 @@ class SheetEvaluator:
     # -- other sheets -----------------------------------------------------------------------------------------------------------
 
     def elsewhere(self, channel_id: str) -> int:
-        return map_stamp(self.document, self._planes, channel_id) if self._borders is not None else 0
+        if self._borders is None:
+            return 0
+        if channel_id not in self._elsewhere:
+            self._elsewhere[channel_id] = map_stamp(self.document, self._planes, channel_id)
+        return self._elsewhere[channel_id]
 
     def beyond(self, reach: float) -> tuple[MaskEvaluator, Joined] | None:
         found = self._borders.within(reach) if self._borders is not None else None
         if found is None:
             return None
         collar, joined = found
-        made = Beyond(self.document, self.sheet, collar, self.faces, self._planes, self.cache, self.picture, self._workers)
-        return self._beyond.setdefault(collar.serial, made).masks, joined
+        if collar.serial not in self._beyond:
+            made = Beyond(self.document, self.sheet, collar, self.faces, self._planes, self.cache, self.picture, self._workers)
+            self._beyond.setdefault(collar.serial, made)
+        return self._beyond[collar.serial].masks, joined
 
     # -- masks ------------------------------------------------------------------------------------------------------------------
 
