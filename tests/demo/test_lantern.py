@@ -10,6 +10,7 @@ from ruvelt.core.inspect.findings import find_problems, triangle_areas, triangle
 from ruvelt.core.mesh.model import Model
 from ruvelt.core.mesh.rays import RayCaster
 from ruvelt.core.mesh.readers import read_mesh
+from ruvelt.core.mesh.seams import corner_edges
 from ruvelt.core.mesh.sheets import plan_sheets
 from ruvelt.demo.lantern import MTL, high_obj, low_obj
 
@@ -63,3 +64,21 @@ def test_the_high_mesh_lies_on_the_low_one(low: Model, high: Model) -> None:
     distance, _ = cKDTree(high.positions).query(centres)
     assert np.percentile(distance, 99) < 0.03 * low.diagonal
     assert np.abs(np.array(high.bounds) - np.array(low.bounds)).max() < 0.02
+
+
+def test_normals_are_hard_only_where_uvs_are_cut_and_point_out(low: Model) -> None:
+    """Else a renderer mixes baked normals of two faces across the edge: a line of dots along the hood."""
+    assert low.file_normals is not None
+    key, first, second = corner_edges(low)
+    order = np.argsort(key, kind="stable")
+    a, b = order[:-1], order[1:]
+    uv = low.uv_layouts[0].uvs[low.uv_layouts[0].corner_uv]
+    within = (key[a] == key[b]) & np.all(uv[first[a]] == uv[first[b]], axis=1) & np.all(uv[second[a]] == uv[second[b]], axis=1)
+    assert within.sum() > 5000
+    for end in (first, second):
+        cosine = (low.file_normals[end[a[within]]] * low.file_normals[end[b[within]]]).sum(axis=1)
+        assert cosine.min() > 0.9999
+    p = low.positions[low.triangles].astype(np.float64)
+    across = np.cross(p[:, 1] - p[:, 0], p[:, 2] - p[:, 0])
+    facing = (low.file_normals[low.triangle_corners] * across[:, None]).sum(axis=2) / np.maximum(np.linalg.norm(across, axis=1), 1e-12)[:, None]
+    assert facing.min() > 0.5

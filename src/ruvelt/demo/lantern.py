@@ -137,7 +137,7 @@ def _small_parts(s: Shape, detail: int) -> None:
 
 
 def low_obj() -> bytes:
-    return to_obj(build(1), "storm_lantern.mtl").encode()
+    return to_obj(build(1), "storm_lantern.mtl", smooth=True).encode()
 
 
 def high_obj() -> bytes:

@@ -136,8 +136,23 @@ def pack(patches: list[Patch], margin: float = 0.012) -> list[F64]:
     return out
 
 
-def to_obj(shape: Shape, library: str) -> str:
-    """OBJ text: parts as objects, patches as groups, quads kept; a point where a profile reaches the axis makes triangles."""
+def _smooth_normals(points: F64) -> F64:
+    """(rows, columns, 3) unit normals of a grid of points, equal where it closes; by the area of the faces around."""
+    across = np.cross(points[1:, 1:] - points[:-1, :-1], points[1:, :-1] - points[:-1, 1:])
+    _, which = np.unique(np.round(points.reshape(-1, 3), 6) + 0.0, axis=0, return_inverse=True)
+    which = which.reshape(points.shape[:2])
+    total = np.zeros((which.max() + 1, 3))
+    for corner in (which[:-1, :-1], which[:-1, 1:], which[1:, 1:], which[1:, :-1]):
+        np.add.at(total, corner.ravel(), across.reshape(-1, 3))
+    total /= np.maximum(np.linalg.norm(total, axis=1, keepdims=True), 1e-12)
+    return total[which]  # type: ignore[no-any-return]
+
+
+def to_obj(shape: Shape, library: str, smooth: bool = False) -> str:
+    """OBJ text: parts as objects, patches as groups, quads kept; a point where a profile reaches the axis makes triangles.
+
+    smooth : with normals that are hard only between patches, where UVs are cut: no baked normal is read across a hard edge
+    """
     by_material: dict[str, list[int]] = {}
     for i, patch in enumerate(shape.patches):
         by_material.setdefault(patch.material, []).append(i)
@@ -160,6 +175,8 @@ def to_obj(shape: Shape, library: str) -> str:
                     lines.append("v {:.6f} {:.6f} {:.6f}".format(*key))
                 ids[r, c] = known[(patch.part, *key)]  # type: ignore[index]
         lines += ["vt {:.6f} {:.6f}".format(*uv) for uv in uvs[i].reshape(-1, 2)]
+        if smooth:
+            lines += ["vn {:.6f} {:.6f} {:.6f}".format(*normal) for normal in _smooth_normals(patch.points).reshape(-1, 3)]
         if patch.part != part:
             part = patch.part
             lines.append(f"o {part}")
@@ -174,7 +191,8 @@ def to_obj(shape: Shape, library: str) -> str:
                 for a, b in corners:
                     if ids[a, b] not in seen:
                         seen.add(ids[a, b])
-                        words.append(f"{ids[a, b]}/{texels + a * columns + b + 1}")
+                        at = texels + a * columns + b + 1
+                        words.append(f"{ids[a, b]}/{at}/{at}" if smooth else f"{ids[a, b]}/{at}")
                 if len(words) > 2:
                     lines.append("f " + " ".join(words))
         texels += rows * columns

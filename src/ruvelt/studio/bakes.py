@@ -6,7 +6,6 @@ from collections.abc import Callable, Iterator, Mapping
 from contextlib import contextmanager
 from dataclasses import dataclass, field
 from pathlib import Path
-from tempfile import TemporaryDirectory
 from threading import Lock
 from typing import Annotated, Any, Literal
 
@@ -29,6 +28,7 @@ from ruvelt.core.mesh.readers.allowance import DEFAULT_BYTES, Allowance
 from ruvelt.core.planes.plane import U16, Plane
 from ruvelt.core.samples.chunks import CHUNK
 from ruvelt.core.samples.sheet import SheetSamples
+from ruvelt.core.scratch import scratch_folder
 from ruvelt.core.stack.basics import Frozen, Id
 from ruvelt.core.stack.document import HighMesh, MeshMap, Sheet, base_plane_id, high_plane_id, normal_map_plane_id, safe_id, touch_up_plane_id
 from ruvelt.core.stack.edits import AnyEdit, Batch, SetHighMeshes, SetSheet
@@ -298,8 +298,8 @@ class BakeDesk:
             preparing(f"{sheet.name}: Laying out its texels")
             rays.append(Baker(session.samples(sheet), source, request.settings, workers).planned(maps))
         planned = sum(rays)
-        with TemporaryDirectory(prefix="ruvelt-bake-") as folder:
-            place = Path(folder) if len(sheets) > 1 else None
+        with scratch_folder() as folder:
+            place = folder if len(sheets) > 1 else None
             told = []
             for i, sheet in enumerate(sheets):
                 stage = Stage(progress, sum(rays[:i]), planned)

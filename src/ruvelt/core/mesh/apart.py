@@ -12,7 +12,6 @@ import subprocess
 import sys
 from dataclasses import replace
 from pathlib import Path
-from tempfile import TemporaryDirectory
 from typing import Literal
 
 import numpy as np
@@ -20,6 +19,7 @@ import numpy as np
 from ruvelt.core.errors import InputError, RuveltError
 from ruvelt.core.mesh.model import Model
 from ruvelt.core.mesh.unwrap import Progress, Squares, UnwrapSettings, pack_islands, unwrap
+from ruvelt.core.scratch import scratch_folder
 
 #: Seconds between two looks at whether somebody stopped it.
 LOOK = 0.1
@@ -34,14 +34,13 @@ def apart(
     seams: tuple[tuple[int, int], ...] = (),
 ) -> Model:
     """`unwrap` or `pack_islands` in a child process. What `progress` raises ends it; raises InputError for what it refuses or dies of."""
-    with TemporaryDirectory(prefix="ruvelt-unwrap-") as name:
-        folder = Path(name)
+    with scratch_folder() as folder:
         (folder / "model").write_bytes(model.to_bytes())
         np.save(folder / "squares.npy", squares.of_face)
         asked = {"what": what, "crease": model.crease_deg, "sides": squares.sides, "seams": seams, "settings": settings.model_dump()}
         (folder / "asked.json").write_text(json.dumps(asked))
         progress(0, len(model.triangles), "Starting")
-        child = subprocess.Popen([sys.executable, "-m", "ruvelt.core.mesh.apart", name], stdout=subprocess.PIPE, stderr=subprocess.DEVNULL)
+        child = subprocess.Popen([sys.executable, "-m", "ruvelt.core.mesh.apart", str(folder)], stdout=subprocess.PIPE, stderr=subprocess.DEVNULL)
         try:
             error = _listen(child, progress, len(model.triangles))
         finally:
