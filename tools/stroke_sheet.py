@@ -12,7 +12,7 @@ import numpy as np
 from ruvelt.core.brush.live import LiveStroke
 from ruvelt.core.brush.path import Point, SurfacePath
 from ruvelt.core.brush.settings import Brush, Grain, PressureCurve
-from ruvelt.core.brush.target import Paint, Target, resolve_target
+from ruvelt.core.brush.target import Paint, SmearSettings, Target, resolve_target
 from ruvelt.core.mesh.facts import Material
 from ruvelt.core.mesh.model import Model, TextureCoords
 from ruvelt.core.mesh.sheets import plan_sheets
@@ -26,7 +26,7 @@ from ruvelt.core.stack.lookup import StoredPlanes
 
 OUT = Path(__file__).parent.parent / "docs" / "artists" / "tools" / "strokes.png"
 SIDE = 1024
-INK, ROOM = (0.13, 0.2, 0.3), (0.87, 0.85, 0.81)
+INK, RED, ROOM = (0.13, 0.2, 0.3), (0.62, 0.2, 0.14), (0.87, 0.85, 0.81)
 Place = tuple[float, float]
 
 
@@ -113,7 +113,7 @@ def draw(on: Plate) -> list[tuple[str, Place]]:
     def tell(what: str, x: float, y: float) -> None:
         told.append((what, (x, y)))
 
-    rows = (0.07, 0.19, 0.31, 0.43, 0.55, 0.67, 0.79, 0.91)
+    rows = tuple(0.06 + 0.107 * i for i in range(9))
     for i, (what, hard) in enumerate((("hard", 1.0), ("hardness 0.9", 0.9), ("hardness 0.5", 0.5), ("soft", 0.0))):
         on.stroke(wave(column(i), rows[0]), hardness=hard)
         tell(what, column(i), rows[0])
@@ -159,13 +159,15 @@ def draw(on: Plate) -> list[tuple[str, Place]]:
         size=8,
     )
     tell("corners", column(3), rows[5])
-    for i, strength in enumerate((0.25, 0.5, 0.75, 1.0)):
-        x = column(i)
-        on.stroke([(x + 0.06, rows[6] - 0.025), (x + 0.06, rows[6] + 0.025)], hardness=1.0, flow=1.0, size=40)
-        on.stroke(
-            [(x + 0.06, rows[6]), (x + 0.19, rows[6])], paint=Paint(tool="smear", reads="layer"), size=30, strength=strength, hardness=0.5, step=0.0
-        )
-        tell(f"smear {strength:.0%}", x, rows[6])
+    smears = [(f"smear {s:.0%}", SmearSettings(wetness=0.0), s) for s in (0.25, 0.5, 0.75, 1.0)]
+    smears += [("smear, half wet", SmearSettings(wetness=0.5), 1.0), ("smear, wet", SmearSettings(wetness=1.0), 1.0)]
+    smears += [("push 50%", SmearSettings(mode="push"), 0.5), ("push 100%", SmearSettings(mode="push"), 1.0)]
+    for i, (what, how, strength) in enumerate(smears):
+        x, y = column(i % 4), rows[6 + i // 4]
+        on.stroke([(x + 0.04, y - 0.022), (x + 0.04, y + 0.022)], hardness=1.0, flow=1.0, size=40)
+        on.stroke([(x + 0.12, y - 0.03), (x + 0.12, y + 0.03)], hardness=1.0, flow=1.0, size=3, paint=Paint(values={"base_color": RED}))
+        on.stroke([(x + 0.04, y), (x + 0.2, y)], paint=Paint(tool="smear", smear=how), size=30, strength=strength, hardness=0.5, step=0.0)
+        tell(what, x, y)
     for i, (what, settings) in enumerate(
         (
             ("short", {"hardness": 1.0}),
@@ -174,9 +176,9 @@ def draw(on: Plate) -> list[tuple[str, Place]]:
             ("large and soft", {"hardness": 0.0, "size": 90}),
         )
     ):
-        places = [(column(i) + 0.05, rows[7])] if what == "a click" else [(column(i) + 0.05, rows[7]), (column(i) + 0.12, rows[7] - 0.01)]
+        places = [(column(i) + 0.05, rows[8])] if what == "a click" else [(column(i) + 0.05, rows[8]), (column(i) + 0.12, rows[8] - 0.01)]
         on.stroke(places, **{"size": 50, **settings})
-        tell(what, column(i), rows[7])
+        tell(what, column(i), rows[8])
     return told
 
 
@@ -185,7 +187,7 @@ def main() -> None:
     told = draw(on)
     image = on.picture()
     for what, (x, y) in told:
-        at = (int(x * SIDE), int((y + 0.056) * SIDE))
+        at = (int(x * SIDE), int((y + 0.05) * SIDE))
         cv2.putText(image, what, at, cv2.FONT_HERSHEY_SIMPLEX, 0.42, (96, 92, 88), 1, cv2.LINE_AA)
     out = Path(sys.argv[1]) if len(sys.argv) > 1 else OUT
     cv2.imwrite(str(out), image)

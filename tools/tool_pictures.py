@@ -87,8 +87,8 @@ TOOLS: dict[str, Steps] = {
     "soften": [*STRIPES, paint({}, tool="soften", reads="layer", reach=0.8), brush(0.30, hardness=0.6), wide(0.72, from_left=0.3)],
     "smear": [
         *STRIPES,
-        paint({}, tool="smear", reads="layer"),
-        brush(0.09, hardness=0.3),
+        paint({}, tool="smear", reads="layer", smear={"wetness": 0.1}),
+        brush(0.09, hardness=0.3, strength=0.85),
         *(stroke([at(RADIUS, 0.83 - 0.2 * t, a + 0.08 * t) for t in np.linspace(0, 1, 8)]) for a in np.arange(-0.45, 1.1, 0.22)),
     ],
     "clone": [

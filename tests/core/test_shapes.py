@@ -1,4 +1,4 @@
-"""Lines, curves, rows, stamps, filled shapes, snapping and smear: where they lie, and what they leave behind."""
+"""Lines, curves, rows, stamps, filled shapes, snapping and push: where they lie, and what they leave behind."""
 
 from __future__ import annotations
 
@@ -13,7 +13,7 @@ from ruvelt.core.brush.path import Point, SheetPath, SurfacePath
 from ruvelt.core.brush.settings import Brush, Mirror
 from ruvelt.core.brush.shapes import Row, Shape, lay_shape, shaped_brush, smooth, straight
 from ruvelt.core.brush.snapping import EdgeGraph, sharp_edges
-from ruvelt.core.brush.target import Paint, resolve_target
+from ruvelt.core.brush.target import Paint, SmearSettings, resolve_target
 from ruvelt.core.mesh.rays import RayCaster
 from ruvelt.core.samples.vertices import VertexSamples
 from ruvelt.core.stack.document import plane_id
@@ -25,7 +25,7 @@ from tests.core.test_strokes import BLACK, RED, dab, lay
 from tests.meshes import globe, model_of, split_square, square, tube
 
 VIEW = Camera(eye=(0, 0, 6), target=(0, 0, 0), width=800, height=600)
-SMEAR = Paint(tool="smear", reads="layer")
+PUSH = Paint(tool="smear", reads="layer", smear=SmearSettings(mode="push"))
 
 
 def shape_on(scene: Scene, brush: Brush, shape: Shape, paint: Paint = RED) -> LiveStroke:
@@ -274,13 +274,13 @@ def test_a_snapped_line_follows_the_edges_round_a_corner() -> None:
     assert_allclose(far.points[:, 1], 0.1, atol=1e-6)
 
 
-# -- smear ----------------------------------------------------------------------------------------------------------------------
+# -- push -----------------------------------------------------------------------------------------------------------------------
 
 
-def test_smear_moves_a_step_by_the_drag() -> None:
+def test_push_moves_a_step_by_the_drag() -> None:
     scene = painted(by_place_of(lambda p: (p[:, 0] > 0).astype(float)))
     brush, _ = dab(0.5, hardness=0.9, spacing=0.02)
-    lay(scene, SMEAR, brush, [Point((-0.1, 0, 0)), Point((0.2, 0, 0))], target("roughness"))
+    lay(scene, PUSH, brush, [Point((-0.1, 0, 0)), Point((0.2, 0, 0))], target("roughness"))
     row = roughness(scene)[128]
     x = (np.arange(256) + 0.5) / 128 - 1
     step = x[np.argmax(row > 0.5)]
@@ -294,33 +294,33 @@ def by_place_of(value: object) -> np.ndarray:
     return by_place(Scene(square(2.0), (paint_layer(),)), value)
 
 
-def test_smear_goes_over_a_seam_and_turns_with_the_layout() -> None:
+def test_push_goes_over_a_seam_and_turns_with_the_layout() -> None:
     model = split_square()
     scene = painted(np.zeros(65536), model)
     scene = painted(by_place(scene, lambda p: (np.abs(p[:, 1]) < 0.2).astype(float) * (p[:, 0] < -0.05)), model)
     brush, _ = dab(0.5, hardness=0.8, spacing=0.02)
-    lay(scene, SMEAR, brush, [Point((-0.3, 0, 0)), Point((0.3, 0, 0))], target("roughness"))
+    lay(scene, PUSH, brush, [Point((-0.3, 0, 0)), Point((0.3, 0, 0))], target("roughness"))
     assert scene.value("roughness", 0.3, 0.0, 0)[0] > 60000
     assert scene.value("roughness", 0.3, 0.5, 0)[0] == 0
     assert scene.value("roughness", 0.85, 0.0, 0)[0] == 0
 
 
-def test_smear_leaves_a_constant_and_does_nothing_without_a_drag() -> None:
+def test_push_leaves_a_constant_and_does_nothing_without_a_drag() -> None:
     for points in ([Point((0, 0, 0)), Point((0.4, 0.3, 0))], [Point((0, 0, 0))]):
         scene = painted(np.full(65536, 0.42))
         before = roughness(scene).copy()
         brush, _ = dab(0.4, hardness=0.5)
-        live = lay(scene, SMEAR, brush, points, target("roughness"))
+        live = lay(scene, PUSH, brush, points, target("roughness"))
         assert_allclose(roughness(scene), before, atol=2e-5)
         if len(points) == 1:
             assert live._coverage.max() == 0
 
 
-def test_smear_on_the_flat_sheet_and_mirrored() -> None:
+def test_push_on_the_flat_sheet_and_mirrored() -> None:
     step = by_place_of(lambda p: (np.abs(p[:, 0]) > 0.3).astype(float))
     scene = painted(step)
     brush = Brush(size=0.5, size_unit="object", hardness=0.8, spacing=0.02, mirror=Mirror(x=True))
-    live = scene.live(target("roughness"), SMEAR, brush=brush)
+    live = scene.live(target("roughness"), PUSH, brush=brush)
     path = SurfacePath(brush, scene.samples)
     live.dabs(whole(path, [Point((0.5, 0, 0)), Point((0.4, 0, 0))]), brush.mirror)
     scene.keep(live)
@@ -329,13 +329,26 @@ def test_smear_on_the_flat_sheet_and_mirrored() -> None:
     assert row[128 + int(0.25 * 128)] > 0.9
     flat = painted(by_place_of(lambda p: (p[:, 0] > 0).astype(float)))
     one = Brush(size=120, hardness=0.8, spacing=0.02)
-    live = flat.live(target("roughness"), SMEAR, brush=one)
+    live = flat.live(target("roughness"), PUSH, brush=one)
     live.dabs(whole(SheetPath(one, 1.0, flat.samples.spacing, 2.0), [Point((110.0, 128.0)), Point((140.0, 128.0))]))
     flat.keep(live)
     assert np.argmax(roughness(flat)[128] > 0.5) == pytest.approx(158, abs=2)
 
 
-def test_smear_drags_every_channel_of_the_target() -> None:
+def test_push_on_the_flat_sheet_keeps_twins_apart() -> None:
+    """Each mirrored twin goes its own way, not from its brother's place."""
+    scene = painted(by_place_of(lambda p: (np.abs(p[:, 0]) > 0.5).astype(float)))
+    one = Brush(size=60, hardness=0.8, spacing=0.02, mirror=Mirror(x=True))
+    live = scene.live(target("roughness"), PUSH, brush=one)
+    live.dabs(whole(SheetPath(one, 1.0, scene.samples.spacing, 2.0), [Point((200.0, 128.0)), Point((180.0, 128.0))]), one.mirror)
+    scene.keep(live)
+    row = roughness(scene)[128]
+    assert_allclose(row, row[::-1], atol=0.02)
+    # The step at 192 lies at 172 now.
+    assert np.argmax(row[128:] > 0.5) == pytest.approx(44, abs=2)
+
+
+def test_push_drags_every_channel_of_the_target() -> None:
     """Two channels in one stroke move alike, in one batch and in many."""
     wanted = None
     for batches in (1, 6):
@@ -343,7 +356,7 @@ def test_smear_drags_every_channel_of_the_target() -> None:
         codes = scene.planes[plane_id("s", "p", "roughness")]
         scene.put_plane(plane_id("s", "p", "metallic"), np.concatenate([scene.store.get(k) for _, k in sorted(codes.chunks.items())], axis=1))
         brush, _ = dab(0.5, hardness=0.9, spacing=0.02)
-        live = scene.live(target("roughness", "metallic"), SMEAR, brush=brush)
+        live = scene.live(target("roughness", "metallic"), PUSH, brush=brush)
         path = SurfacePath(brush, scene.samples)
         for x in np.linspace(-0.1, 0.2, batches + 1):
             live.dabs(path.extend([Point((float(x), 0, 0))]))
@@ -357,34 +370,34 @@ def test_smear_drags_every_channel_of_the_target() -> None:
         assert np.abs(row - wanted).max() < 0.51
 
 
-def test_smear_there_and_back_leaves_little_behind() -> None:
+def test_push_there_and_back_leaves_little_behind() -> None:
     """A ramp dragged right and left again by a wide brush lies where it lay: what is read is where it came from, not a blur of blurs."""
     ramp = by_place_of(lambda p: 0.5 + 0.25 * p[:, 0])
     scene = painted(ramp)
     before = roughness(scene).copy()
     brush, _ = dab(0.6, hardness=0.0, spacing=0.02)
-    lay(scene, SMEAR, brush, [Point((0, 0, 0)), Point((0.15, 0, 0)), Point((0, 0, 0))], target("roughness"))
+    lay(scene, PUSH, brush, [Point((0, 0, 0)), Point((0.15, 0, 0)), Point((0, 0, 0))], target("roughness"))
     middle = np.abs(roughness(scene) - before)[120:136, 120:136]
     assert middle.max() < 0.25 * 0.06
 
 
-def test_smear_with_a_picture_tip_drags_only_where_the_picture_is() -> None:
+def test_push_with_a_picture_tip_drags_only_where_the_picture_is() -> None:
     """A leaf dragged along its length takes a narrow strip, across it a wide one."""
     rows = {}
     for angle in (0.0, 90.0):
         scene = painted(by_place_of(lambda p: (p[:, 0] > 0).astype(float)))
         before = roughness(scene).copy()
         brush, _ = dab(0.5, spacing=0.02, tips=("leaf",), angle=angle)
-        lay(scene, SMEAR, brush, [Point((-0.1, 0, 0)), Point((0.1, 0, 0))], target("roughness"))
+        lay(scene, PUSH, brush, [Point((-0.1, 0, 0)), Point((0.1, 0, 0))], target("roughness"))
         rows[angle] = int((np.abs(roughness(scene) - before) > 0.5).any(axis=1).sum())
     narrow, wide = sorted(rows.values())
     assert 5 < narrow < 0.75 * wide
 
 
-def test_a_picture_tip_smears_to_its_corners() -> None:
+def test_a_picture_tip_pushes_to_its_corners() -> None:
     scene = painted(by_place_of(lambda p: (p[:, 0] > 0).astype(float)))
     brush, _ = dab(0.5, spacing=0.02, tips=("square",))
-    lay(scene, SMEAR, brush, [Point((-0.45, 0, 0)), Point((-0.25, 0, 0))], target("roughness"))
+    lay(scene, PUSH, brush, [Point((-0.45, 0, 0)), Point((-0.25, 0, 0))], target("roughness"))
     now = roughness(scene)
     x = (np.arange(256) + 0.5) / 128 - 1
     steps = [x[np.argmax(now[128 + int(y * 128)] > 0.5)] for y in (-0.4, 0.0, 0.4)]
@@ -394,7 +407,7 @@ def test_a_picture_tip_smears_to_its_corners() -> None:
 
 
 @pytest.mark.parametrize("there", [0.3, -0.3])
-def test_smear_on_vertices(there: float) -> None:
+def test_push_on_vertices(there: float) -> None:
     ball = globe(200, 100)
     scene = Scene(ball, (paint_layer(),))
     samples = VertexSamples(ball)
@@ -402,7 +415,7 @@ def test_smear_on_vertices(there: float) -> None:
     codes = np.where(samples.positions[:, 0] > 0, 65535, 0).astype(np.uint16)
     scene.put_plane(name, np.stack([codes, np.full_like(codes, 65535)]))
     evaluator = SheetEvaluator(scene.document, scene.document.sheets[0], samples, scene.faces, scene.lookup, scene.cache)
-    live = LiveStroke(resolve_target(scene.document, target("roughness"), SMEAR), evaluator, scene.lookup, paint=SMEAR)
+    live = LiveStroke(resolve_target(scene.document, target("roughness"), PUSH), evaluator, scene.lookup, paint=PUSH)
     brush = Brush(size=0.8, size_unit="object", hardness=0.8, spacing=0.02)
     live.dabs(whole(SurfacePath(brush, samples), [Point((0.0, 0.0, 1.0)), Point((there, 0.0, float(np.sqrt(1 - there**2))))]))
     front = samples.covered & (np.abs(samples.positions[:, 1]) < 0.05) & (samples.positions[:, 2] > 0.5)

@@ -3812,7 +3812,7 @@ export interface components {
          * @description What a stroke lays: a value per channel in the channel's own range (colours sRGB-encoded), a value for a mask, or erasing.
          *
          *     tool : "paint" lays the values; "soften" what neighbours within `reach` (share of the brush's radius) come to; "smear" what the brush
-         *     drags along; "clone" what lies elsewhere; "tone" what is there, changed. second, second_mask : what a brush that mixes goes towards.
+         *     carries along; "clone" what lies elsewhere; "tone" what is there, changed. second, second_mask : what a brush that mixes goes towards.
          *     blend : how painted values meet what is there; what comes out is laid. confine : what alone may change.
          *     reads : what these look at: "all" the channel as it looks, layers beneath included, or "layer"
          *     what the target itself holds, which then moves towards it, coverage and all. In a mask they read the painted source.
@@ -3873,6 +3873,13 @@ export interface components {
              * @default 0
              */
             second_mask: number;
+            /**
+             * @default {
+             *       "mode": "mix",
+             *       "wetness": 0.25
+             *     }
+             */
+            smear: components["schemas"]["SmearSettings"];
             /**
              * @default {
              *       "amount": 0.3,
@@ -4494,6 +4501,7 @@ export interface components {
             layer_kinds: components["schemas"]["KindAnswer"][];
             /** Mesh Formats */
             mesh_formats: string[];
+            paint: components["schemas"]["Paint"];
             /** Pick Kinds */
             pick_kinds: components["schemas"]["KindAnswer"][];
             /** Presets */
@@ -4944,6 +4952,25 @@ export interface components {
         ShellHeader: {
             /** Triangles */
             triangles: number;
+        };
+        /**
+         * SmearSettings
+         * @description What smear does. mode : "mix" carries paint and lays it; "push" moves what is there, borders and all.
+         *
+         *     wetness : share of the paint laid that the brush takes up in exchange; at 1 no paint is made or lost
+         */
+        SmearSettings: {
+            /**
+             * Mode
+             * @default mix
+             * @enum {string}
+             */
+            mode: "mix" | "push";
+            /**
+             * Wetness
+             * @default 0.25
+             */
+            wetness: number;
         };
         /**
          * Spots

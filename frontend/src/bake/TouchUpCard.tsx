@@ -1,4 +1,5 @@
 import { Tooltip } from "@mui/material";
+import { SmearControls } from "../paint/SmearControls";
 import { ToneControls } from "../paint/ToneCard";
 import { NamedSlider } from "../paint/sliders";
 import { useWorkshop } from "../state/hooks";
@@ -62,7 +63,7 @@ export function ReadingCard() {
   );
 }
 
-/** Settings of soften, clone and tone, wherever they are used. */
+/** Settings of tools that read, wherever they are used. */
 export function ReadingControls() {
   const tool = useWorkshop((s) => s.tool);
   const clone = useWorkshop((s) => s.clone);
@@ -71,6 +72,7 @@ export function ReadingControls() {
   if (tool === "soften") {
     return <NamedSlider label="Reach" title="How far soften looks around, as a share of the brush's radius" value={reach} low={0.02} high={1} step={0.01} unit="percent" onChange={(v) => workshop.setState({ softenReach: v })} />;
   }
+  if (tool === "smear") return <SmearControls />;
   if (tool === "tone") return <ToneControls />;
   if (tool !== "clone") return null;
   return (

@@ -15,7 +15,7 @@ const TOOLS: [Tool, string, string][] = [
   ["stamp", "Stamp", "One dab, dragged to its size and turn"],
   ["erase", "Erase", "Take paint off the target"],
   ["soften", "Soften", "Smooth what is painted, along the surface and across seams"],
-  ["smear", "Smear", "Drag what is painted along"],
+  ["smear", "Smear", "Drag paint along, as a finger does wet paint"],
   ["clone", "Clone", "Paint what lies elsewhere; Alt and press sets the source"],
   ["tone", "Tone", "Lighten, darken and colour what is there"],
   ["fill", "Fill", "Flood what you point at"],

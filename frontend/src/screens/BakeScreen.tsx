@@ -81,7 +81,7 @@ export function BakeScreen() {
           <>
             <TouchUpCard />
             <BrushCard />
-            {tool !== "smear" && tool !== "pick" && <TipCard />}
+            {tool !== "pick" && <TipCard />}
             <ConfineCard />
           </>
         )}

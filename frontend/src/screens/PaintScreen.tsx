@@ -13,8 +13,8 @@ import { ToolRail } from "../paint/ToolRail";
 import { useDocument, useWorkshop } from "../state/hooks";
 import { TwoViews } from "../viewport/TwoViews";
 
-/** Tools whose dabs have a tip; smear drags a round one. */
-const TIPPED = ["brush", "line", "stamp", "erase", "soften", "clone", "tone"];
+/** Tools whose dabs have a tip. */
+const TIPPED = ["brush", "line", "stamp", "erase", "soften", "smear", "clone", "tone"];
 
 export function PaintScreen() {
   const tool = useWorkshop((s) => s.tool);

@@ -13,6 +13,7 @@ import { findLayer, findSheet, firstTarget, rows, targetTrouble, partIn } from "
 
 export type Tool = "brush" | "line" | "stamp" | "erase" | "soften" | "smear" | "clone" | "tone" | "fill" | "pick";
 export type Tone = Required<NonNullable<Paint["tone"]>>;
+export type SmearSettings = Required<NonNullable<Paint["smear"]>>;
 export type RGB = [number, number, number];
 
 /** Where clone reads. `anchor`: what lies under the first dab reads from there; a moving source keeps it between strokes. */
@@ -55,6 +56,7 @@ export interface WorkshopState {
   clone: CloneSource | null;
   cloneMoves: boolean;
   softenReach: number;
+  smear: SmearSettings;
   /** What soften, clone and tone look at: the channel as it looks, or what the target itself holds. */
   reads: "all" | "layer";
   tone: Tone;
@@ -128,6 +130,7 @@ const START: Omit<WorkshopState, "registries"> = {
   clone: null,
   cloneMoves: true,
   softenReach: 0.35,
+  smear: { mode: "mix", wetness: 0 },
   reads: "all",
   tone: { change: "lighten", range: "all", amount: 0.3, degrees: 30, colour: [0.5, 0.5, 0.5] },
   blend: "normal",
@@ -183,8 +186,9 @@ export async function loadRegistries(): Promise<void> {
   if (get().registries) return;
   await attempt(async () => {
     const registries = await api.registries();
-    // The brush begins as the server's does, so that scripts, core and hand agree.
-    set({ registries, brush: registries.brush });
+    // Brush and tools begin as the server's do, so that scripts, core and hand agree.
+    const { reach, tone, smear } = registries.paint;
+    set({ registries, brush: registries.brush, softenReach: reach, tone: tone as Tone, smear: smear as SmearSettings });
   });
 }
 
@@ -218,8 +222,14 @@ function show(): void {
   });
 }
 
+/** What the hand keeps from project to project. */
+function inHand(): Pick<WorkshopState, "brush" | "colours" | "softenReach" | "tone" | "smear"> {
+  const { brush, colours, softenReach, tone, smear } = get();
+  return { brush, colours, softenReach, tone, smear };
+}
+
 export async function openProject(uid: string): Promise<void> {
-  set({ ...START, brush: get().brush, colours: get().colours, uid });
+  set({ ...START, ...inHand(), uid });
   const done = busy();
   await attempt(async () => {
     const project = await api.state(uid);
@@ -258,7 +268,7 @@ async function loadSheets(uid: string): Promise<void> {
 
 export function closeProject(): void {
   window.clearInterval(poll);
-  set({ ...START, brush: get().brush, colours: get().colours });
+  set({ ...START, ...inHand() });
 }
 
 /** See whether another window changed the project, or whether the server is back. */
@@ -480,7 +490,7 @@ export function currentPaint(erase: boolean, otherHeld = false): Paint {
   const reads = !erase && (s.tool === "soften" || s.tool === "smear" || s.tool === "clone" || s.tool === "tone");
   return {
     values: laid(pick), second: laid(pick ? 0 : 1), mask_value: s.maskValues[pick], second_mask: s.maskValues[pick ? 0 : 1], erase,
-    tool: reads ? s.tool : "paint", reach: s.softenReach, reads: s.target?.mesh_map ? "all" : reads ? s.reads : "all", tone: s.tone,
+    tool: reads ? s.tool : "paint", reach: s.softenReach, reads: s.target?.mesh_map ? "all" : reads ? s.reads : "all", tone: s.tone, smear: s.smear,
     blend: reads || erase || s.target?.mesh_map || s.target?.mask ? "normal" : s.blend, confine: s.confined ? s.confine : START.confine,
     clone: reads && s.tool === "clone" ? s.clone : null,
   } as Paint;

@@ -168,7 +168,7 @@ function drawRing(group: SVGGElement | null, x: number | null, y: number, painta
       }
     }
   }
-  const tip = round && tool !== "smear" ? tipPicture() : null;
+  const tip = round ? tipPicture() : null;
   if (tip && x !== null) lines.push(tipImage(tip, x, y, radius / stage.pixelSize(hit.position)));
   const source = tool === "clone" ? workshop.getState().clone?.source : null;
   if (source) {

@@ -96,7 +96,7 @@ def batches(scene: BenchScene, target: str, rows: int = 4, paint: Paint = RED, b
     for row in stroke_rows(rows):
         if apart:
             live, follow = begun()
-        path = ViewPath(brush, CAMERA, caster, scene.samples, paint.tool == "smear")
+        path = ViewPath(brush, CAMERA, caster, scene.samples, live.drags)
         for load in row:
             start = time.perf_counter()
             message = StrokeMessage.model_validate_json(load.body)

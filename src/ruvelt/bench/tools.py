@@ -17,7 +17,7 @@ from ruvelt.core.brush.confine import Confine
 from ruvelt.core.brush.live import LiveStroke
 from ruvelt.core.brush.path import Point, ViewPath
 from ruvelt.core.brush.settings import Brush, Grain, Mixing
-from ruvelt.core.brush.target import CloneFrom, Paint, Target, Tone, resolve_target
+from ruvelt.core.brush.target import CloneFrom, Paint, SmearSettings, Target, Tone, resolve_target
 from ruvelt.core.mesh.facts import Material
 from ruvelt.core.mesh.model import Model
 from ruvelt.core.mesh.rays import RayCaster
@@ -35,6 +35,9 @@ TWO = RED.model_copy(update={"second": {"base_color": (0.1, 0.3, 0.8)}})
 #: A short way over the sphere: its source lies off it by little, as on a prop.
 CLONE = Paint(tool="clone", clone=CloneFrom(anchor=(0, 0, 1), source=(0.06, 0.05, 0.995)))
 SOFTEN, SMEAR = Paint(tool="soften"), Paint(tool="smear", reads="layer")
+PUSH = Paint(tool="smear", reads="layer", smear=SmearSettings(mode="push"))
+#: A smear that fades and takes up paint, so that all its work is done.
+HALF = BRUSH.model_copy(update={"strength": 0.7})
 
 
 def tools(side: int) -> list[Row]:
@@ -51,7 +54,8 @@ def tools(side: int) -> list[Row]:
         "a blend mode": (RED.model_copy(update={"blend": "multiply"}), BRUSH, 1.5),
         "soften": (Paint(tool="soften"), BRUSH, 2.5),
         "soften of the layer alone": (Paint(tool="soften", reads="layer"), BRUSH, 2.5),
-        "smear": (Paint(tool="smear", reads="layer"), BRUSH, 2.5),
+        "smear": (SMEAR, HALF, 2.5),
+        "push": (PUSH, BRUSH, 2.5),
     }
     batches(scene, "l10")
     rows = []
@@ -70,7 +74,7 @@ def tools(side: int) -> list[Row]:
 
 
 def tools_against_scipy(side: int) -> list[Row]:
-    """Soften, clone and smear of one batch against the same with SciPy's k-d tree and NumPy, from dabs to encoded patches."""
+    """Soften, clone, smear and push of one batch against the same with SciPy's k-d tree and NumPy, from dabs to encoded patches."""
     scene = painted_scene(side, 2, 1)
     samples = scene.samples
     slots = samples.grid.slot
@@ -109,6 +113,24 @@ def tools_against_scipy(side: int) -> list[Row]:
         show(near, means)
 
     def smear() -> None:
+        """A brush that carries a picture: laid on what is near, and taken up from it."""
+        before, every, now = None, reached(), colour.copy()
+        for c, near in zip(centres(), every, strict=True):
+            d = np.linalg.norm(positions[near] - c, axis=1) / radius
+            t = np.clip((d - 0.5) / 0.5, 0, 1)
+            w = 0.3 * (1 - t * t * (3 - 2 * t))[:, None]
+            place = positions[near] - c
+            if before is not None:
+                _, nearest = cKDTree(before[0]).query(place, workers=2)
+                carried, there = before[1][nearest], now[near]
+                now[near] = there + w * (carried - there)
+                before = place, carried + 0.04 * (there - carried) - 0.25 * w * (carried - there)
+            else:
+                before = place, now[near]
+        near = np.unique(np.concatenate(every))
+        show(near, now[near])
+
+    def push() -> None:
         before, every, moved = None, reached(), colour.copy()
         for c, near in zip(centres(), every, strict=True):
             if before is not None:
@@ -126,6 +148,7 @@ def tools_against_scipy(side: int) -> list[Row]:
         ("clone", CLONE, clone, 3),
         ("soften", SOFTEN, soften, 1),
         ("smear", SMEAR, smear, 3),
+        ("push", PUSH, push, 3),
     )
     for name, paint, theirs, goes in works:
         ours, slow = turn_about(

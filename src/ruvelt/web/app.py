@@ -10,6 +10,7 @@ from flask_openapi3 import Info, OpenAPI
 
 from ruvelt import __version__
 from ruvelt.core.brush.settings import PARAMETERS, Brush
+from ruvelt.core.brush.target import Paint
 from ruvelt.core.brush.tips import GRAINS, TIPS, tip_picture
 from ruvelt.core.mesh.readers import READERS
 from ruvelt.core.samples.sheet import RESOLUTIONS
@@ -50,6 +51,7 @@ def registries():  # type: ignore[no-untyped-def]
     return s.Registries(
         brush_parameters=list(PARAMETERS),
         brush=Brush(),
+        paint=Paint(),
         blend_modes=[s.BlendModeAnswer(id=m.id, name=m.name, kinds=list(m.kinds)) for m in MODES],
         layer_kinds=list(LAYER_KINDS),
         stack=masking.stack_registry(),

@@ -130,6 +130,8 @@ class Registries(BaseModel):
 
     brush_parameters: list[BrushParameter]
     brush: Brush
+    #: What a stroke lays to begin with; its tools' settings stand in it.
+    paint: Paint
     blend_modes: list[BlendModeAnswer]
     layer_kinds: list[KindAnswer]
     stack: StackRegistry

@@ -1,604 +1,402 @@
-"""Loops of the smear tool: which tiles dabs reach, where the picture at samples comes from, and the codes there."""
+"""Loops of smear: a brush that carries paint, lays part of it and takes up part of what it meets."""
 
 # mypy: disable-error-code="no-untyped-def"
 import numba
 import numpy as np
 
-from ruvelt.core.brush._dab_kernels import smooth, tile_bits, tile_of
+from ruvelt.core.brush._dab_kernels import ramp_of, smooth
+from ruvelt.core.brush._push_kernels import ball_of
 from ruvelt.core.brush._rich_kernels import GRAIN, grained, weigh
-from ruvelt.core.brush._walk_kernels import CHUNK, GRID, beside, far_apart, locate, nearer, slot_at
-from ruvelt.core.kernels import f32_room, i64_room, inline, kernel, u8_room, u16_at, u16_room, u32_room, u64_at
-from ruvelt.core.samples._cell_kernels import cell_at, first_texel, last_texel
-from ruvelt.core.samples.grid import search
+from ruvelt.core.kernels import f32_room, i64_room, inline, kernel, u16_at, u64_at
 from ruvelt.core.tolerances import FACING_FADE_COS
 
 f32, i32, i64, u8, u16, u64 = numba.float32, numba.int32, numba.int64, numba.uint8, numba.uint16, numba.uint64
+CHUNK = 65536
 FADE = np.float32(FACING_FADE_COS)
-#: A tile's texels and those of its neighbours at its edge.
-LINE = 17
-MOST = LINE * LINE
-#: Texels between nodes at which a tile is traced, and where ways bend too much between those; between nodes ways are curves through three.
-WIDE, NARROW = 4, 2
-#: Third differences of nodes, in texels, from which nodes lie closer: a curve through three is then off by a quarter of a texel.
-BENT = np.float32(4)
-UNASKED, KNOWN, NOWHERE, BETWEEN = 0, 1, 2, 3
-#: Texels by which ways of neighbours may differ to have others between them.
-ALIKE = np.float32(3)
+#: Values of a sample, and of a node of the carried picture, whatever the channel has.
+DEEP = 4
+#: Share of a place in the carried picture that must be known to be laid.
+LEAST = np.float32(1e-3)
+#: Columns of plain dabs; rich ones have more.
+PLAIN = 21
 
 
-@kernel(numba.void(f32[:, ::1], numba.boolean, i32, numba.boolean, *GRID, i32[::1], i32, u8[:, ::1]), late=True)
-def smear_reach(dabs, flat, side, square, low, cell, dims, start, slot, xyz, seen, turn, tiles):
-    """Mark tiles that may hold samples under a batch's dabs. flat : they lie in the plane of the sheet, in texels
+@kernel(numba.void(f32[:, ::1], i64[::1], f32[:, ::1], f32[:, ::1], f32[::1]), late=True)
+def carry_frames(dabs, copy, last, frames, travelled):
+    """First axis of the picture that each dab carries, turned no more than the surface turns, and the way from the dab before, diameters.
 
-    seen : (cells,) the `turn` at which a cell was last met; tiles : (chunks, 256)
+    copy : (n,) which mirrored one a dab is; last : (copies, 10) known, centre, axis, normal of the dab before; frames : (n, 3)
+    travelled : (n,), −1 for a first dab
     """
-    across = side >> 8
-    zero = np.float32(0)
-    within, marked = tile_bits(square), ~np.uint64(0)
     for d in range(len(dabs)):
-        cx, cy, cz, r = dabs[d, 0], dabs[d, 1], dabs[d, 2], dabs[d, 3]
-        if not (r > 0 and np.isfinite(cx + cy + cz + r)):
-            continue
-        if flat:
-            for y in range(first_texel(cy - r, side) >> 4, (last_texel(cy + r, side) >> 4) + 1):
-                for x in range(first_texel(cx - r, side) >> 4, (last_texel(cx + r, side) >> 4) + 1):
-                    tiles[(y >> 4) * across + (x >> 4), (y & 15) * 16 + (x & 15)] = 1
-            continue
-        z0 = cell_at((cz - r - low[2]) / cell, dims[2])
-        z1 = cell_at((cz + r - low[2]) / cell, dims[2])
-        y0 = cell_at((cy - r - low[1]) / cell, dims[1])
-        y1 = cell_at((cy + r - low[1]) / cell, dims[1])
-        for z in range(z0, z1 + 1):
-            gz = max(low[2] + np.float32(z * cell) - cz, cz - low[2] - np.float32((z + 1) * cell), zero)
-            for y in range(y0, y1 + 1):
-                gy = max(low[1] + np.float32(y * cell) - cy, cy - low[1] - np.float32((y + 1) * cell), zero)
-                # A little more, for cells are told in float32.
-                rest = r * r * np.float32(1.001) - gz * gz - gy * gy
-                if rest < 0:
-                    continue
-                half = np.sqrt(rest)
-                x0 = cell_at((cx - half - low[0]) / cell, dims[0])
-                x1 = cell_at((cx + half - low[0]) / cell, dims[0])
-                row = (z * dims[1] + y) * dims[0]
-                for c in range(row + x0, row + x1 + 1):
-                    if seen[c] == turn:
-                        continue
-                    seen[c] = turn
-                    for j in range(np.uint64(start[c]), np.uint64(start[c + 1])):
-                        s = np.uint64(slot[j])
-                        # Samples of one tile follow each other.
-                        if s & within != marked:
-                            marked = s & within
-                            tiles[s >> np.uint64(16), tile_of(np.int64(s), square)] = 1
+        k = copy[d]
+        cx, cy, cz = dabs[d, 0], dabs[d, 1], dabs[d, 2]
+        nx, ny, nz = dabs[d, 4], dabs[d, 5], dabs[d, 6]
+        ex, ey, ez = dabs[d, 7], dabs[d, 8], dabs[d, 9]
+        travelled[d] = np.float32(-1)
+        if last[k, 0] > 0:
+            dx, dy, dz = cx - last[k, 1], cy - last[k, 2], cz - last[k, 3]
+            travelled[d] = np.sqrt(dx * dx + dy * dy + dz * dz) / (np.float32(2) * max(dabs[d, 3], np.float32(1e-20)))
+            ex, ey, ez = last[k, 4], last[k, 5], last[k, 6]
+        along = ex * nx + ey * ny + ez * nz
+        tx, ty, tz = ex - along * nx, ey - along * ny, ez - along * nz
+        length = np.sqrt(tx * tx + ty * ty + tz * tz)
+        if length < np.float32(0.05):
+            # It turned by a right angle at once: the old normal lies across now.
+            ex, ey, ez = last[k, 7], last[k, 8], last[k, 9]
+            along = ex * nx + ey * ny + ez * nz
+            tx, ty, tz = ex - along * nx, ey - along * ny, ez - along * nz
+            length = max(np.sqrt(tx * tx + ty * ty + tz * tz), np.float32(1e-6))
+        frames[d, 0], frames[d, 1], frames[d, 2] = tx / length, ty / length, tz / length
+        last[k, 0], last[k, 1], last[k, 2], last[k, 3] = np.float32(1), cx, cy, cz
+        last[k, 4], last[k, 5], last[k, 6] = frames[d, 0], frames[d, 1], frames[d, 2]
+        last[k, 7], last[k, 8], last[k, 9] = nx, ny, nz
 
 
 @inline
-def _largest(dabs):
-    """Radius of the largest dab."""
-    farthest = np.float32(0)
-    for d in range(len(dabs)):
-        farthest = max(farthest, dabs[d, 3])
-    return farthest
+def _first(tile, square):
+    """First slot of a tile, chunk · 256 + tile."""
+    local = tile & 255
+    return (tile >> 8) * CHUNK + (((local >> 4) << 12) + ((local & 15) << 4) if square else local << 8)
 
 
 @inline
-def _ball(first, square, position, face):
-    """(x, y, z, radius) of a ball around the samples of a tile that begins at slot `first`."""
-    far, half = np.float32(1e30), np.float32(0.5)
-    x0, x1, y0, y1, z0, z1 = far, -far, far, -far, far, -far
-    for n in range(256):
-        s = first + (((n >> 4) << 8) + (n & 15) if square else n)
-        if face[s] >= 0:
-            x0, x1 = min(x0, position[s, 0]), max(x1, position[s, 0])
-            y0, y1 = min(y0, position[s, 1]), max(y1, position[s, 1])
-            z0, z1 = min(z0, position[s, 2]), max(z1, position[s, 2])
-    cx, cy, cz = (x0 + x1) * half, (y0 + y1) * half, (z0 + z1) * half
-    return cx, cy, cz, np.sqrt((x1 - cx) * (x1 - cx) + (y1 - cy) * (y1 - cy) + (z1 - cz) * (z1 - cz))
+def _spot(slot, square):
+    """Where the paint laid on a slot is kept: samples of a tile follow each other, so that a stroke wakes as little memory as can be."""
+    if not square:
+        return slot
+    local = slot & 65535
+    return (slot - local) + ((local >> 12) << 12) + (((local & 255) >> 4) << 8) + (((local >> 8) & 15) << 4) + (local & 15)
 
 
 @inline
-def _reached(cx, cy, cz, around, dabs, drags, widened, order):
-    """How many dabs may drag what lies within `around` of a centre; order : (n,) their places, the last one first."""
-    count, travel = 0, np.float32(0)
-    for back in range(len(dabs)):
-        d = len(dabs) - 1 - back
-        dx, dy, dz = cx - dabs[d, 0], cy - dabs[d, 1], cz - dabs[d, 2]
-        far = dabs[d, 3] * widened + around + travel
-        if dx * dx + dy * dy + dz * dz < far * far:
-            order[count] = d
+def _gather(tile, square, stride, rest, flat, side, position, normal, face, who, spot, px, py, pz, nx, ny, nz):
+    """List the covered samples of a tile: slots, spots (as of `_spot`), places, in texels where `flat`, and normals. Returns how many.
+
+    stride : of the samples by which the brush knows what it meets; `rest` asks for all others
+    """
+    count, first = 0, _first(tile, square)
+    step = 1 if rest or not square else stride
+    rows, mask = (16, stride - 1) if square else (1, 0)
+    across, half, zero = side >> 8, np.float32(0.5), np.float32(0)
+    chunk, local = first >> 16, first & 65535
+    left, top = (
+        np.float32((chunk % across if across > 0 else 0) * 256 + (local & 255)),
+        np.float32((chunk // across if across > 0 else 0) * 256 + (local >> 8)),
+    )
+    for y in range(0, rows, step):
+        for x in range(0, 256 // rows, step):
+            if rest and ((x | y) & mask) == 0:
+                continue
+            s = np.uint64(first + (y << 8) + x)
+            if face[s] < 0:
+                continue
+            who[count], spot[count] = np.int64(s), tile * 256 + (y << 4) + x
+            if flat:
+                px[count], py[count], pz[count] = left + np.float32(x) + half, top + np.float32(y) + half, zero
+                nx[count], ny[count], nz[count] = zero, zero, np.float32(1)
+            else:
+                px[count], py[count], pz[count] = position[s, 0], position[s, 1], position[s, 2]
+                nx[count], ny[count], nz[count] = normal[s, 0], normal[s, 1], normal[s, 2]
             count += 1
-            # What later dabs dragged came from that far.
-            travel += np.sqrt(drags[d, 0] * drags[d, 0] + drags[d, 1] * drags[d, 1] + drags[d, 2] * drags[d, 2])
     return count
 
 
 @inline
-def _trace(count, px, py, pz, nx, ny, nz, order, reached, dabs, drags, flat, tips, grain, grain_depth, grain_size, grain_fixed):
-    """Move points to where what is at them lay before a batch: back through its dabs, the last one first.
+def _meet(
+    count, px, py, pz, nx, ny, nz, dabs, d, frames, spacing, extent, nodes, flat, tips, grain, grain_depth, grain_size, grain_fixed,
+    lay, meets, gu, gv,
+):  # fmt: skip
+    """What dab `d` lays at samples, lay[:count]; how far it meets them, meets[:count]; and where they lie in the carried picture, nodes.
 
-    px … nz : points and the normals they began with; drags : (n, 3) of each dab from the one before; tips : (k, side, side), or none and plain dabs
-    grain … : as of rich dabs: it holds back what is dragged over its gaps
+    extent : half the side of that picture, radii
+    """
+    one, zero, half = np.float32(1), np.float32(0), np.float32(0.5)
+    cx, cy, cz, own = dabs[d, 0], dabs[d, 1], dabs[d, 2], dabs[d, 3]
+    r = max(own, half * spacing)
+    inv = one / r
+    ux, uy, uz, flow = dabs[d, 4], dabs[d, 5], dabs[d, 6], dabs[d, 15]
+    ex, ey, ez = frames[d, 0], frames[d, 1], frames[d, 2]
+    fx, fy, fz = uy * ez - uz * ey, uz * ex - ux * ez, ux * ey - uy * ex
+    rich = dabs.shape[1] > PLAIN
+    short = max(dabs[d, 13], half * spacing * inv)
+    # A tip thinner than the samples lays its share of them.
+    thin = own * inv * own * inv * dabs[d, 13] / short
+    inner, outer = ramp_of(dabs[d, 14], spacing * inv)
+    outer_sq, k = outer * outer, one / (outer * outer - inner * inner)
+    ax, ay, az, bx, by, bz = dabs[d, 7], dabs[d, 8], dabs[d, 9], dabs[d, 10], dabs[d, 11], dabs[d, 12]
+    faces = dabs[d, 17] > (np.float32(-2) if rich else zero) and not flat
+    scale, bias = (one / FADE, zero) if faces else (zero, one)
+    reach_sq, last = extent * extent, np.float32(nodes - 1)
+    to_node = half * last / extent
+    inv_short = inv / short
+    for i in range(np.uint64(count)):
+        dx, dy, dz = px[i] - cx, py[i] - cy, pz[i] - cz
+        cosine = bias + scale * (nx[i] * ux + ny[i] * uy + nz[i] * uz)
+        cosine = one if cosine > one else cosine
+        cosine = zero if cosine < zero else cosine
+        u, v, h = (dx * ex + dy * ey + dz * ez) * inv, (dx * fx + dy * fy + dz * fz) * inv, (dx * ux + dy * uy + dz * uz) * inv
+        meets[i] = cosine if u * u + v * v + h * h < reach_sq else zero
+        u, v = (u + extent) * to_node, (v + extent) * to_node
+        u, v = (u if u > zero else zero), (v if v > zero else zero)
+        gu[i], gv[i] = (u if u < last else last), (v if v < last else last)
+        a, b = (dx * ax + dy * ay + dz * az) * inv, (dx * bx + dy * by + dz * bz) * inv_short
+        lay[i] = flow * thin * cosine * smooth((outer_sq - (a * a + b * b + h * h)) * k)
+    if rich:
+        along, across, up = (ax, ay, az), (bx, by, bz), (ux, uy, uz)
+        tip = np.int64(dabs[d, 19])
+        for i in range(count):
+            if meets[i] <= zero:
+                lay[i] = zero
+                continue
+            w, a, b = weigh(
+                px[i] - cx, py[i] - cy, pz[i] - cz, nx[i], ny[i], nz[i], inv, along, across, up, dabs[d, 13], inner, outer,
+                np.float32(-3) if flat else dabs[d, 17], dabs[d, 18], tip, dabs[d, 20], dabs[d, 30] > zero, tips,
+            )  # fmt: skip
+            if grain_depth > zero and w > zero:
+                w *= grained(
+                    grain, grain_depth, grain_size, grain_fixed, flat, px[i], py[i], pz[i], nx[i], ny[i], nz[i],
+                    dabs[d, 28] + a * r, b * dabs[d, 13] * r,
+                )  # fmt: skip
+            lay[i] = flow * w
+
+
+@inline
+def _square(gu, gv, nodes):
+    """Four nodes around a place in the carried picture, and their weights."""
+    one = np.float32(1)
+    x, y, last = np.int32(gu), np.int32(gv), np.int32(nodes - 2)
+    x, y = (x if x < last else last), (y if y < last else last)
+    u, v = gu - np.float32(x), gv - np.float32(y)
+    n = np.uint64(y * np.int32(nodes) + x)
+    # Unsigned places need no look for a negative index.
+    right, below = n + np.uint64(1), n + np.uint64(nodes)
+    return n, right, below, below + np.uint64(1), (one - u) * (one - v), u * (one - v), (one - u) * v, u * v
+
+
+@inline
+def _there(picture, slot, held):
+    """held[:4] = what a picture, an address of (65536, 4) uint16, has at a slot, 0–1."""
+    four = u64_at(picture, CHUNK)[np.uint64(slot & 65535)]
+    low, unit = np.uint64(65535), np.float32(1 / 65535)
+    held[0] = np.float32(np.int32(four & low)) * unit
+    held[1] = np.float32(np.int32((four >> np.uint64(16)) & low)) * unit
+    held[2] = np.float32(np.int32((four >> np.uint64(32)) & low)) * unit
+    held[3] = np.float32(np.int32(four >> np.uint64(48))) * unit
+
+
+@inline
+def _may(slot, allowed, confined):
+    """How far a sample may change: not at all where it is not allowed, and as far as the stroke is confined."""
+    one = np.float32(1)
+    s = np.uint64(slot)
+    if len(allowed) > 0 and allowed[s] == 0:
+        return np.float32(0)
+    if len(confined) > 0 and confined[s >> np.uint64(16)] != 0:
+        return np.float32(np.int32(u16_at(confined[s >> np.uint64(16)], CHUNK)[s & np.uint64(65535)])) * np.float32(1 / 65535)
+    return one
+
+
+@inline
+def _near(balls, tile, dabs, d, reach):
+    """Whether a dab may reach a tile, by the ball around the tile."""
+    dx, dy, dz = balls[tile, 0] - dabs[d, 0], balls[tile, 1] - dabs[d, 1], balls[tile, 2] - dabs[d, 2]
+    far = dabs[d, 3] * reach + balls[tile, 3]
+    return dx * dx + dy * dy + dz * dz <= far * far
+
+
+@kernel(numba.void(i32[::1], numba.boolean, numba.boolean, i32, f32[:, ::1], i32[::1], f32[:, ::1]), late=True)
+def tile_balls(tiles, square, flat, side, position, face, balls):
+    """balls (tiles of the sheet, 4) = (x, y, z, radius) around the samples of the listed tiles."""
+    across = side >> 8
+    for at in range(len(tiles)):
+        tile = np.int64(tiles[at])
+        if flat:
+            chunk, local = tile >> 8, tile & 255
+            balls[tile, 0] = np.float32((chunk % across) * 256 + ((local & 15) << 4) + 8)
+            balls[tile, 1] = np.float32((chunk // across) * 256 + ((local >> 4) << 4) + 8)
+            balls[tile, 2], balls[tile, 3] = np.float32(0), np.float32(11.4)
+        else:
+            balls[tile, 0], balls[tile, 1], balls[tile, 2], balls[tile, 3] = ball_of(_first(tile, square), square, position, face)
+
+
+#: Signature of the samples: whether tiles are squares, whether dabs lie on the flat sheet, its side, spacing, positions, normals, faces.
+_SAMPLES = (numba.boolean, numba.boolean, i32, f32, f32[:, ::1], f32[:, ::1], i32[::1])
+#: Signature of the brush: dabs, axes of what they carry, nodes and half side of that, the stride; what may change, tips and the grain.
+_BRUSH = (f32[:, ::1], f32[:, ::1], i64, f32, i64, u8[::1], i64[::1], u64[:, :, ::1], *GRAIN)
+#: Signature of what is laid: pictures by cell and chunk; what was carried at each dab; what is laid so far, its coverage, the tiles.
+_LAID = (i64[:, ::1], f32[:, :, :, ::1], f32[:, ::1], f32[:, :, ::1], f32[::1], u8[:, ::1])
+
+
+@kernel(
+    numba.void(
+        i32[::1], f32[:, ::1], *_SAMPLES, *_BRUSH, *_LAID, i64[::1], f32[::1], f32, f32[:, :, :, ::1], f32[:, ::1], f32[:, :, ::1], f32[:, :, ::1],
+        f32[::1], f32[::1]
+    ),
+    late=True,
+)  # fmt: skip
+def smear_known(
+    tiles, balls, square, flat, side, spacing, position, normal, face, dabs, frames, nodes, extent, stride, allowed, confined, tips, grain,
+    grain_depth, grain_size, grain_fixed, pictures, past, past_known, laid, coverage, dirty, copy, fades, wetness, carried, known, met, took,
+    weights, shares,
+):  # fmt: skip
+    """Lay dabs one after the other on every `stride`th sample each way, and let the brush take up what it meets there.
+
+    past, past_known : (n, cells, nodes², 4), (n, nodes²) made what the brush carried when each dab was laid, for `smear_rest`
+    laid : (cells, spots, 4) paint by coverage; fades : (n,) share of what is carried that each step replaces by what is met
+    carried, known : (copies, cells, nodes², 4), (copies, nodes²) what each mirrored brush carries, and whether it does
+    met, took, weights, shares : (cells, nodes², 4) and (nodes²,), twice each, to work in
     """
     one, zero = np.float32(1), np.float32(0)
-    for m in range(reached):
-        d = order[m]
-        cx, cy, cz, r, inv = dabs[d, 0], dabs[d, 1], dabs[d, 2], dabs[d, 3], one / dabs[d, 3]
-        ux, uy, uz, strength = dabs[d, 4], dabs[d, 5], dabs[d, 6], dabs[d, 16]
-        gx, gy, gz = drags[d, 0], drags[d, 1], drags[d, 2]
-        hard = max(zero, min(dabs[d, 14], np.float32(0.98)))
-        if len(tips) > 0:
-            along, across, up = (dabs[d, 7], dabs[d, 8], dabs[d, 9]), (dabs[d, 10], dabs[d, 11], dabs[d, 12]), (ux, uy, uz)
-            tip = np.int64(dabs[d, 19])
+    px, py, pz, nx, ny, nz, who, spot = (
+        f32_room(256), f32_room(256), f32_room(256), f32_room(256), f32_room(256), f32_room(256), i64_room(256), i64_room(256)
+    )  # fmt: skip
+    lay, meets, gu, gv, held = f32_room(256), f32_room(256), f32_room(256), f32_room(256), f32_room(4)
+    cells, all_nodes = len(laid), nodes * nodes
+    for d in range(len(dabs)):
+        k = copy[d]
+        empty = True
+        for n in range(all_nodes):
+            past_known[d, n], weights[n], shares[n] = known[k, n], zero, zero
+            empty = empty and known[k, n] == zero
+            for c in range(cells):
+                for q in range(DEEP):
+                    past[d, c, n, q] = carried[k, c, n, q]
+                    met[c, n, q], took[c, n, q] = zero, zero
+        if not (dabs[d, 3] > 0 and np.isfinite(dabs[d, 0] + dabs[d, 1] + dabs[d, 2] + dabs[d, 3])):
+            continue
+        for at in range(len(tiles)):
+            tile = np.int64(tiles[at])
+            if not _near(balls, tile, dabs, d, extent):
+                continue
+            # An empty brush lays nothing, and takes up all there is.
+            count = _gather(tile, square, 1 if empty else stride, False, flat, side, position, normal, face, who, spot, px, py, pz, nx, ny, nz)
+            _meet(
+                count, px, py, pz, nx, ny, nz, dabs, d, frames, spacing, extent, nodes, flat, tips, grain, grain_depth, grain_size, grain_fixed,
+                lay, meets, gu, gv,
+            )  # fmt: skip
+            changed = False
             for i in range(count):
-                dx, dy, dz = px[i] - cx, py[i] - cy, pz[i] - cz
-                # A picture has corners.
-                if dx * dx + dy * dy + dz * dz < np.float32(2) * r * r:
-                    w, a, b = weigh(
-                        dx, dy, dz, nx[i], ny[i], nz[i], inv, along, across, up, dabs[d, 13], hard, one, dabs[d, 17], dabs[d, 18], tip, dabs[d, 20],
-                        dabs[d, 30] > zero, tips,
-                    )  # fmt: skip
-                    if grain_depth > zero and w > zero:
-                        w *= grained(
-                            grain, grain_depth, grain_size, grain_fixed, flat, px[i], py[i], pz[i], nx[i], ny[i], nz[i],
-                            dabs[d, 28] + a * r, b * dabs[d, 13] * r,
-                        )  # fmt: skip
-                    w *= strength
-                    px[i], py[i], pz[i] = px[i] - w * gx, py[i] - w * gy, pz[i] - w * gz
-            continue
-        slope, inv_sq = one / (one - hard * hard), inv * inv
-        scale, bias = (one / FADE, zero) if dabs[d, 17] > 0 and not flat else (zero, one)
-        # Without a branch, so that this becomes vector instructions; beyond the dab the weight is 0 exactly.
-        for i in range(np.uint64(count)):
-            dx, dy, dz = px[i] - cx, py[i] - cy, pz[i] - cz
-            s = smooth((one - (dx * dx + dy * dy + dz * dz) * inv_sq) * slope)
-            cosine = bias + scale * (nx[i] * ux + ny[i] * uy + nz[i] * uz)
-            cosine = one if cosine > one else cosine
-            cosine = zero if cosine < zero else cosine
-            w = strength * cosine * s
-            px[i], py[i], pz[i] = px[i] - w * gx, py[i] - w * gy, pz[i] - w * gz
-
-
-@inline
-def _squares(count, mx, my, side, corners, fx, fy):
-    """The four texels around points of a sheet, (4, n) slots, and how far between them, (n,) each. Without a branch: vector instructions."""
-    zero, edge = np.float32(0), np.float32(side - 1)
-    across, one, eight, last = np.uint32(side >> 8), np.uint32(1), np.uint32(8), np.uint32(side - 1)
-    for i in range(np.uint64(count)):
-        x, y = (mx[i] if mx[i] > zero else zero), (my[i] if my[i] > zero else zero)
-        x, y = (x if x < edge else edge), (y if y < edge else edge)
-        whole_x, whole_y = np.int32(x), np.int32(y)
-        fx[i], fy[i] = x - np.float32(whole_x), y - np.float32(whole_y)
-        x0, y0 = np.uint32(whole_x), np.uint32(whole_y)
-        x1, y1 = x0 + one, y0 + one
-        x1, y1 = (x1 if x1 < last else last), (y1 if y1 < last else last)
-        low = (((y0 >> eight) * across) << np.uint32(16)) + ((y0 & np.uint32(255)) << eight)
-        high = (((y1 >> eight) * across) << np.uint32(16)) + ((y1 & np.uint32(255)) << eight)
-        left = ((x0 >> eight) << np.uint32(16)) + (x0 & np.uint32(255))
-        right = ((x1 >> eight) << np.uint32(16)) + (x1 & np.uint32(255))
-        corners[0, i], corners[1, i], corners[2, i], corners[3, i] = low + left, low + right, high + left, high + right
-
-
-@inline
-def _between(a, b, share):
-    return a + (b - a) * share
-
-
-@inline
-def _apart(a, b, c, e):
-    """How far four numbers lie apart."""
-    high, low = (a if a > b else b), (a if a < b else b)
-    high, low = (high if high > c else c), (low if low < c else c)
-    high, low = (high if high > e else e), (low if low < e else e)
-    return high - low
-
-
-@inline
-def _carry(count, mx, my, side, face, shift, corners, fx, fy, around, whole):
-    """Where the picture at points comes from by earlier batches, in place of them. whole : (n,) made 0 where there is no texel.
-
-    around : (8, n) to work in
-    """
-    half = np.float32(0.5)
-    unlike = np.int32(0)
-    _squares(count, mx, my, side, corners, fx, fy)
-    for i in range(np.uint64(count)):
-        a, b, c, e = np.uint64(corners[0, i]), np.uint64(corners[1, i]), np.uint64(corners[2, i]), np.uint64(corners[3, i])
-        around[0, i], around[1, i], around[2, i], around[3, i] = shift[a, 0], shift[b, 0], shift[c, 0], shift[e, 0]
-        around[4, i], around[5, i], around[6, i], around[7, i] = shift[a, 1], shift[b, 1], shift[c, 1], shift[e, 1]
-        whole[i] = 1 if (face[a] | face[b] | face[c] | face[e]) >= 0 else 0
-    for i in range(np.uint64(count)):
-        apart_x, apart_y = (
-            _apart(around[0, i], around[1, i], around[2, i], around[3, i]),
-            _apart(around[4, i], around[5, i], around[6, i], around[7, i]),
-        )
-        alike = (apart_x if apart_x > apart_y else apart_y) < ALIKE
-        around[0, i] = _between(_between(around[0, i], around[1, i], fx[i]), _between(around[2, i], around[3, i], fx[i]), fy[i])
-        around[4, i] = _between(_between(around[4, i], around[5, i], fx[i]), _between(around[6, i], around[7, i], fx[i]), fy[i])
-        whole[i] &= np.uint8(alike)
-        unlike += np.int32(1) - np.int32(whole[i])
-    for i in range(np.uint64(count if unlike > 0 else 0)):
-        if whole[i] == 0:
-            # The nearest texel's; beyond the sheet there is none.
-            near = np.uint64(corners[(1 if fx[i] >= half else 0) + (2 if fy[i] >= half else 0), i])
-            inside = mx[i] >= -half and my[i] >= -half and mx[i] < np.float32(side) - half and my[i] < np.float32(side) - half
-            whole[i] = 1 if inside and face[near] >= 0 else 0
-            around[0, i], around[4, i] = shift[near, 0], shift[near, 1]
-    for i in range(np.uint64(count)):
-        mx[i], my[i] = mx[i] + around[0, i], my[i] + around[4, i]
-
-
-@inline
-def _curve(t, a, b, c):
-    """The parabola through a, b and c at −1, 0 and 1."""
-    half = np.float32(0.5)
-    return b + t * (half * (c - a) + t * (half * (a + c) - b))
-
-
-@inline
-def _bend(way, y, x, down, right):
-    """How much a curve through the first three of four nodes on a line misses the fourth."""
-    return abs(way[y + 3 * down, x + 3 * right] - way[y, x] + np.float32(3) * (way[y + down, x + right] - way[y + 2 * down, x + 2 * right]))
-
-
-@inline
-def _even(wx, wy, state, left, top, step, third):
-    """Whether ways run evenly over three nodes each way, from (left, top): told by four nodes along each line, from `third` where these end."""
-    for k in range(3):
-        for m in range(4):
-            if state[top + k * step, third[0] + m * step] != KNOWN or state[third[1] + m * step, left + k * step] != KNOWN:
-                return False
-        if not max(_bend(wx, top + k * step, third[0], 0, step), _bend(wy, top + k * step, third[0], 0, step)) < BENT:
-            return False
-        if not max(_bend(wx, third[1], left + k * step, step, 0), _bend(wy, third[1], left + k * step, step, 0)) < BENT:
-            return False
-    return True
-
-
-@inline
-def _fill(wx, wy, state, left, top, step):
-    """Lay curves between three nodes each way."""
-    for v in range(2 * step):
-        t = np.float32(v - step) / np.float32(step)
-        ax = _curve(t, wx[top, left], wx[top + step, left], wx[top + 2 * step, left])
-        bx = _curve(t, wx[top, left + step], wx[top + step, left + step], wx[top + 2 * step, left + step])
-        cx = _curve(t, wx[top, left + 2 * step], wx[top + step, left + 2 * step], wx[top + 2 * step, left + 2 * step])
-        ay = _curve(t, wy[top, left], wy[top + step, left], wy[top + 2 * step, left])
-        by = _curve(t, wy[top, left + step], wy[top + step, left + step], wy[top + 2 * step, left + step])
-        cy = _curve(t, wy[top, left + 2 * step], wy[top + step, left + 2 * step], wy[top + 2 * step, left + 2 * step])
-        for u in range(2 * step):
-            if state[top + v, left + u] == UNASKED:
-                t = np.float32(u - step) / np.float32(step)
-                wx[top + v, left + u], wy[top + v, left + u] = _curve(t, ax, bx, cx), _curve(t, ay, by, cy)
-                state[top + v, left + u] = BETWEEN
-
-
-@kernel(
-    numba.void(i32[::1], numba.boolean, f32[:, ::1], f32[:, ::1], numba.boolean, u64[:, :, ::1], *GRAIN, i32, f32[:, ::1], f32[:, ::1], i32[::1],
-               *GRID, u8[::1], i64[::1], f32[:, ::1], f32[:, ::1], f32[:, :, ::1]),
-    late=True,
-)  # fmt: skip
-def smear_tiles(
-    tiles, coarse, dabs, drags, flat, tips, grain, grain_depth, grain_size, grain_fixed, side, position, normal, face, low, cell, dims, start,
-    slot, xyz, allowed, order, balls, shift, moved,
-):  # fmt: skip
-    """Where the picture at texels comes from after a batch: back through its dabs, then on by earlier batches.
-
-    tiles : (n,) chunk · 256 + tile; coarse : whether dabs are wide enough to trace every fourth texel; order : (dabs,) to work in
-    balls : (tiles of the sheet, 4) around each tile's texels, radius 0 for those not known so far
-    shift : (slots, 2) from each texel to its source so far, in texels; moved : (n, 256, 2) the same after the batch
-    """
-    across = side >> 8
-    half, zero, one = np.float32(0.5), np.float32(0), np.float32(1)
-    wx, wy, state, ask = f32_room((LINE, LINE)), f32_room((LINE, LINE)), u8_room((LINE, LINE)), i64_room((MOST, 2))
-    px, py, pz, nx, ny, nz = f32_room(MOST), f32_room(MOST), f32_room(MOST), f32_room(MOST), f32_room(MOST), f32_room(MOST)
-    corners, between, fx, fy, whole = u32_room((4, 256)), f32_room((8, 256)), f32_room(256), f32_room(256), u8_room(256)
-    widened = np.sqrt(np.float32(2)) if len(tips) > 0 else one
-    farthest = _largest(dabs)
-    last, before, other = np.int64(-1), np.int64(-1), np.int64(-1)
-    for at in range(len(tiles)):
-        chunk, tile = np.int64(tiles[at]) >> 8, np.int64(tiles[at]) & 255
-        left, top = (chunk % across) * 256 + (tile & 15) * 16, (chunk // across) * 256 + (tile >> 4) * 16
-        first = chunk * CHUNK + ((tile >> 4) << 12) + ((tile & 15) << 4)
-        for n in range(256):
-            s = first + ((n >> 4) << 8) + (n & 15)
-            moved[at, n, 0], moved[at, n, 1] = shift[s, 0], shift[s, 1]
-        # Of the flat sheet, in texels.
-        cx, cy, cz, around = np.float32(left + 8), np.float32(top + 8), zero, np.float32(12)
-        if not flat:
-            ball = np.int64(tiles[at])
-            if balls[ball, 3] == 0:
-                balls[ball, 0], balls[ball, 1], balls[ball, 2], balls[ball, 3] = _ball(first, True, position, face)
-            cx, cy, cz, around = balls[ball, 0], balls[ball, 1], balls[ball, 2], balls[ball, 3]
-        reached = _reached(cx, cy, cz, around, dabs, drags, widened, order)
-        if reached == 0:
-            continue
-        for j in range(LINE):
-            for i in range(LINE):
-                state[j, i] = UNASKED
-        lost = 0
-        # Wide nodes, narrow ones where ways bend too much, all texels where they still do, and those whose place between nodes led nowhere.
-        for stage in range(4):
-            asked = 0
-            if stage == 0 and coarse:
-                for j in range(0, LINE, WIDE):
-                    for i in range(0, LINE, WIDE):
-                        ask[asked, 0], ask[asked, 1] = i, j
-                        asked += 1
-            elif stage == 1 and coarse:
-                for part in range(4):
-                    i0, j0 = (part & 1) * 8, (part >> 1) * 8
-                    if _even(wx, wy, state, i0, j0, WIDE, ((part & 1) * WIDE, (part >> 1) * WIDE)):
-                        _fill(wx, wy, state, i0, j0, WIDE)
-                        continue
-                    for j in range(j0, j0 + 9, NARROW):
-                        for i in range(i0, i0 + 9, NARROW):
-                            if state[j, i] == UNASKED or state[j, i] == BETWEEN:
-                                ask[asked, 0], ask[asked, 1] = i, j
-                                asked += 1
-                                # Asked once, though neighbours share it.
-                                state[j, i] = NOWHERE
-            elif stage == 2:
-                for part in range(16):
-                    i0, j0 = (part & 3) * 4, (part >> 2) * 4
-                    if coarse and (state[j0 + 1, i0 + 1] == BETWEEN):
-                        continue
-                    third = ((i0 & 8) + (NARROW if i0 & 4 else 0), (j0 & 8) + (NARROW if j0 & 4 else 0))
-                    if coarse and _even(wx, wy, state, i0, j0, NARROW, third):
-                        _fill(wx, wy, state, i0, j0, NARROW)
-                        continue
-                    for j in range(j0, j0 + 4):
-                        for i in range(i0, i0 + 4):
-                            if state[j, i] == UNASKED:
-                                ask[asked, 0], ask[asked, 1] = i, j
-                                asked += 1
-            elif stage == 3:
-                asked = lost
-            # What lies off the surface has no way; the others are traced together.
-            count = 0
-            for k in range(asked):
-                i, j = ask[k, 0], ask[k, 1]
-                x, y = left + i, top + j
-                s = np.int64(slot_at(x, y, across)) if x < side and y < side else np.int64(-1)
-                state[j, i] = NOWHERE
-                wx[j, i], wy[j, i] = zero, zero
-                if s < 0 or face[s] < 0:
+                if meets[i] <= zero:
                     continue
-                if flat:
-                    px[count], py[count], pz[count] = np.float32(x) + half, np.float32(y) + half, zero
-                    nx[count], ny[count], nz[count] = zero, zero, one
-                else:
-                    px[count], py[count], pz[count] = position[s, 0], position[s, 1], position[s, 2]
-                    nx[count], ny[count], nz[count] = normal[s, 0], normal[s, 1], normal[s, 2]
-                ask[count, 0], ask[count, 1] = i, j
-                count += 1
-            _trace(count, px, py, pz, nx, ny, nz, order, reached, dabs, drags, flat, tips, grain, grain_depth, grain_size, grain_fixed)
-            for k in range(count):
-                i, j = ask[k, 0], ask[k, 1]
-                x, y = left + i, top + j
-                s = np.int64(slot_at(x, y, across))
-                if flat:
-                    ix, iy = np.int64(np.floor(px[k])), np.int64(np.floor(py[k]))
-                    if 0 <= ix < side and 0 <= iy < side and face[slot_at(ix, iy, across)] >= 0:
-                        wx[j, i], wy[j, i] = px[k] - (np.float32(x) + half), py[k] - (np.float32(y) + half)
-                        state[j, i] = KNOWN
-                elif px[k] == position[s, 0] and py[k] == position[s, 1] and pz[k] == position[s, 2]:
-                    state[j, i] = KNOWN
-                    other = last if last >= 0 and far_apart(last, s, side) else other
-                    last, before = s, s
-                else:
-                    guess = beside(s, before, last, face, side) if last >= 0 else s
-                    q, ex, ey = locate(
-                        px[k], py[k], pz[k], guess if guess >= 0 else s, last, other, farthest, position, face, side, low, cell, dims, start, slot,
-                        xyz,
-                    )  # fmt: skip
-                    # What came from off the surface stays where it is.
-                    if q >= 0 and normal[q, 0] * nx[k] + normal[q, 1] * ny[k] + normal[q, 2] * nz[k] > zero:
-                        wx[j, i], wy[j, i] = ex - np.float32(x), ey - np.float32(y)
-                        state[j, i] = KNOWN
-                        other = last if last >= 0 and far_apart(last, q, side) else other
-                        last, before = q, s
-            if stage < 2:
+                s, o = np.uint64(who[i]), np.uint64(spot[i])
+                n0, n1, n2, n3, w0, w1, w2, w3 = _square(gu[i], gv[i], nodes)
+                # What is not known is carried as nothing.
+                total = w0 * known[k, n0] + w1 * known[k, n1] + w2 * known[k, n2] + w3 * known[k, n3]
+                share = lay[i] * _may(s, allowed, confined) if total > LEAST else zero
+                left, m = one - coverage[s], meets[i]
+                taken = wetness * share * m
+                e0, e1, e2, e3 = taken * w0, taken * w1, taken * w2, taken * w3
+                w0, w1, w2, w3 = m * w0, m * w1, m * w2, m * w3
+                weights[n0] += w0
+                weights[n1] += w1
+                weights[n2] += w2
+                weights[n3] += w3
+                shares[n0] += e0
+                shares[n1] += e1
+                shares[n2] += e2
+                shares[n3] += e3
+                inverse = one / (m * total) if share > zero else zero
+                for c in range(np.uint64(cells)):
+                    _there(pictures[c, s >> np.uint64(16)], s, held)
+                    for q in range(np.uint64(DEEP)):
+                        # Of its own trail a brush would never tire: what fades turns into what was there when the stroke began.
+                        began = held[q]
+                        there = began * left + laid[c, o, q]
+                        paint = w0 * carried[k, c, n0, q] + w1 * carried[k, c, n1, q]
+                        paint = (paint + w2 * carried[k, c, n2, q] + w3 * carried[k, c, n3, q]) * inverse
+                        laid[c, o, q] += (paint - laid[c, o, q]) * share
+                        met[c, n0, q] += began * w0
+                        met[c, n1, q] += began * w1
+                        met[c, n2, q] += began * w2
+                        met[c, n3, q] += began * w3
+                        took[c, n0, q] += there * e0
+                        took[c, n1, q] += there * e1
+                        took[c, n2, q] += there * e2
+                        took[c, n3, q] += there * e3
+                if share > zero:
+                    coverage[s] += (one - coverage[s]) * share
+                    changed = True
+            if changed:
+                dirty[tile >> 8, tile & 255] = 1
+        fade = fades[d]
+        for n in range(all_nodes):
+            if weights[n] <= np.float32(1e-6):
                 continue
-            # What moved now is carried on by earlier batches.
-            going = 0
-            for k in range(256 if stage == 2 else count):
-                i, j = k & 15, k >> 4
-                if stage == 3:
-                    i, j = ask[k, 0], ask[k, 1]
-                s = first + (j << 8) + i
-                if (wx[j, i] != 0 or wy[j, i] != 0) and face[s] >= 0 and (len(allowed) == 0 or allowed[s] != 0):
-                    ask[going, 0], ask[going, 1] = i, j
-                    px[going], py[going] = np.float32(left + i) + wx[j, i], np.float32(top + j) + wy[j, i]
-                    going += 1
-            _carry(going, px, py, side, face, shift, corners, fx, fy, between, whole)
-            for k in range(going):
-                i, j = ask[k, 0], ask[k, 1]
-                if whole[k] != 0:
-                    moved[at, j * 16 + i, 0], moved[at, j * 16 + i, 1] = px[k] - np.float32(left + i), py[k] - np.float32(top + j)
-                elif state[j, i] == BETWEEN:
-                    ask[lost, 0], ask[lost, 1] = i, j
-                    lost += 1
-            if lost == 0:
-                break
+            inverse = one / weights[n]
+            for c in range(cells):
+                for q in range(DEEP):
+                    began = met[c, n, q] * inverse
+                    now = carried[k, c, n, q] + (took[c, n, q] - shares[n] * carried[k, c, n, q]) * inverse
+                    carried[k, c, n, q] = now + (began - now) * fade if known[k, n] > zero else began
+            known[k, n] = one
 
 
-@kernel(numba.void(i32[::1], f32[:, :, ::1], f32[:, ::1], f32[::1], u8[:, ::1]), late=True)
-def smear_take_tiles(tiles, moved, shift, coverage, dirty):
-    """Put what a batch traced in its place. coverage : how far a texel is told by its source: fully once that lies a texel away."""
-    one = np.float32(1)
-    for at in range(np.uint64(len(tiles))):
-        chunk, tile = np.int64(tiles[at]) >> 8, np.int64(tiles[at]) & 255
-        first = np.uint64(chunk * CHUNK + ((tile >> 4) << 12) + ((tile & 15) << 4))
-        unlike = np.uint8(0)
-        for row in range(np.uint64(16)):
-            begin, mine = first + row * np.uint64(256), row * np.uint64(16)
-            # What did not move keeps its values; without a branch this becomes vector instructions.
-            for i in range(np.uint64(16)):
-                s = begin + i
-                x, y = moved[at, mine + i, 0], moved[at, mine + i, 1]
-                unlike |= np.uint8(x != shift[s, 0]) | np.uint8(y != shift[s, 1])
-                shift[s, 0], shift[s, 1] = x, y
-                told = np.sqrt(x * x + y * y)
-                told = told if told < one else one
-                coverage[s] = told if told > coverage[s] else coverage[s]
-        if unlike:
-            dirty[chunk, tile] = 1
-
-
-#: Values of a texel in a picture that holds them side by side, whatever the channel has.
-DEEP = 4
-ALL = 256 * DEEP
-
-
-@kernel(numba.void(i64, i32, numba.boolean, u16[:, ::1]), late=True)
-def side_by_side(plane, comps, multiplied, out):
-    """Values of a chunk's texels next to each other. plane : address of (comps, 65536) uint16; multiplied : colours times alpha, the last of them
-
-    out : (65536, 4) uint16
-    """
-    half, u = np.float32(0.5), np.float32(1 / 65535)
-    held = u16_at(plane, CHUNK * comps)
-    top = np.uint64((comps - 1) * CHUNK)
-    for k in range(DEEP):
-        row, way = np.uint64(min(k, comps - 1) * CHUNK), np.uint64(k)
-        if multiplied and k < comps - 1:
-            for i in range(np.uint64(CHUNK)):
-                out[i, way] = np.uint16(np.int32(np.float32(held[row + i]) * (np.float32(held[top + i]) * u) + half))
-        else:
-            for i in range(np.uint64(CHUNK)):
-                out[i, way] = held[row + i]
-
-
-@inline
-def _put(held, corner, n, pictures, s, missing):
-    """Take the values of texel `s`, all at once; False where its picture is missing."""
-    picture = pictures[s >> np.uint64(16)]
-    if picture == 0:
-        missing[s >> np.uint64(16)] = 1
-        return False
-    told = u64_at(picture, CHUNK)[s & np.uint64(65535)]
-    at = n * np.uint64(DEEP)
-    held[corner, at], held[corner, at + np.uint64(1)] = np.uint16(told), np.uint16(told >> np.uint64(16))
-    held[corner, at + np.uint64(2)], held[corner, at + np.uint64(3)] = np.uint16(told >> np.uint64(32)), np.uint16(told >> np.uint64(48))
-    return True
-
-
-@kernel(numba.boolean(i32[::1], i32, i32[::1], i32, f32[:, ::1], i64[::1], i32, numba.boolean, u8[::1], u16[:, ::1]), late=True)
-def smear_codes(tiles, chunk, face, side, shift, pictures, comps, multiplied, missing, out):
-    """Codes at the sources of texels of a chunk's tiles, between the four texels around each.
-
-    pictures : (chunks,) addresses of (65536, 4) uint16, 0 for chunks not read so far; multiplied : colours are by alpha, the last,
-    and are taken out of it; missing : (chunks,) made 1 for those that are needed and not there; out : (comps, 65536)
-    Returns whether some are missing: then codes are right once they were fetched and this was done anew.
-    """
-    across = side >> 8
-    one, half, full = np.float32(1), np.float32(0.5), np.float32(65535)
-    left, top = (chunk % across) * 256, (chunk // across) * 256
-    px, py, fx, fy, gain, corners = f32_room(256), f32_room(256), f32_room(256), f32_room(256), f32_room(256), u32_room((4, 256))
-    lacking = False
-    held, deep_fx, deep_fy, mean = u16_room((4, ALL)), f32_room(ALL), f32_room(ALL), f32_room(ALL)
-    for corner in range(4):
-        for n in range(ALL):
-            held[corner, n] = 0
-    for at in range(len(tiles)):
-        first = ((np.int64(tiles[at]) >> 4) << 12) + ((np.int64(tiles[at]) & 15) << 4)
-        home = np.uint64(chunk * CHUNK + first)
-        for n in range(np.uint64(256)):
-            u, v = n & np.uint64(15), n >> np.uint64(4)
-            s = home + (v << np.uint64(8)) + u
-            px[n] = np.float32(np.int32(left + (first & 255)) + np.int32(u)) + shift[s, 0]
-            py[n] = np.float32(np.int32(top + (first >> 8)) + np.int32(v)) + shift[s, 1]
-        _squares(256, px, py, side, corners, fx, fy)
-        for n in range(np.uint64(256)):
-            a, b, c, e = np.uint64(corners[0, n]), np.uint64(corners[1, n]), np.uint64(corners[2, n]), np.uint64(corners[3, n])
-            if (face[a] | face[b] | face[c] | face[e]) < 0:
-                s = home + ((n >> np.uint64(4)) << np.uint64(8)) + (n & np.uint64(15))
-                if face[s] < 0:
-                    continue
-                # A corner that is no sample takes the nearest one's place.
-                q = (e if fy[n] > half else b) if fx[n] > half else (c if fy[n] > half else a)
-                q = q if face[q] >= 0 else s
-                a, b = (a if face[a] >= 0 else q), (b if face[b] >= 0 else q)
-                c, e = (c if face[c] >= 0 else q), (e if face[e] >= 0 else q)
-            whole = _put(held, 0, n, pictures, a, missing) & _put(held, 1, n, pictures, b, missing)
-            whole &= _put(held, 2, n, pictures, c, missing) & _put(held, 3, n, pictures, e, missing)
-            lacking |= not whole
-            for k in range(DEEP):
-                deep_fx[n * np.uint64(DEEP) + np.uint64(k)], deep_fy[n * np.uint64(DEEP) + np.uint64(k)] = fx[n], fy[n]
-        for n in range(np.uint64(ALL)):
-            upper = _between(np.float32(held[0, n]), np.float32(held[1, n]), deep_fx[n])
-            lower = _between(np.float32(held[2, n]), np.float32(held[3, n]), deep_fx[n])
-            mean[n] = _between(upper, lower, deep_fy[n])
-        for n in range(np.uint64(256)):
-            alpha = mean[n * np.uint64(DEEP) + np.uint64(DEEP - 1)]
-            gain[n] = full / (alpha if alpha > one else one) if multiplied else one
-        for k in range(comps):
-            # The last one is repeated up to the fourth.
-            way, own = np.uint64(k if k < comps - 1 else DEEP - 1), multiplied and k < comps - 1
-            for n in range(np.uint64(256)):
-                code = mean[n * np.uint64(DEEP) + way] * (gain[n] if own else one)
-                code = (code if code < full else full) + half
-                out[k, np.uint64(first) + ((n >> np.uint64(4)) << np.uint64(8)) + (n & np.uint64(15))] = np.uint16(np.int32(code))
-    return lacking
-
-
-# -- vertices: each is traced, and reads the vertex nearest to its source --------------------------------------------------------
-
-
-@kernel(
-    numba.void(i32[::1], f32[:, ::1], f32[:, ::1], u64[:, :, ::1], *GRAIN, f32[:, ::1], f32[:, ::1], i32[::1], *GRID, u8[::1], i64[::1], f32[:, ::1],
-               i32[::1], f32[:, :, ::1], i32[:, ::1]),
-    late=True,
-)  # fmt: skip
-def smear_vertices(
-    tiles, dabs, drags, tips, grain, grain_depth, grain_size, grain_fixed, position, normal, face, low, cell, dims, start, slot, xyz, allowed, order,
-    shift, source, moved, found,
+@kernel(numba.void(i32[::1], f32[:, ::1], *_SAMPLES, *_BRUSH, *_LAID), late=True)
+def smear_rest(
+    tiles, balls, square, flat, side, spacing, position, normal, face, dabs, frames, nodes, extent, stride, allowed, confined, tips, grain,
+    grain_depth, grain_size, grain_fixed, pictures, past, past_known, laid, coverage, dirty,
 ):  # fmt: skip
-    """The same for vertices. shift : (slots, 3) object space; source : (slots,) the vertex there plus one, 0 for none; moved, found : after it"""
-    px, py, pz, nx, ny, nz, who = f32_room(256), f32_room(256), f32_room(256), f32_room(256), f32_room(256), f32_room(256), i64_room(256)
-    widened = np.sqrt(np.float32(2)) if len(tips) > 0 else np.float32(1)
-    farthest = _largest(dabs)
+    """Lay the same dabs on all other samples of tiles."""
+    one, zero = np.float32(1), np.float32(0)
+    px, py, pz, nx, ny, nz, who, spot = (
+        f32_room(256), f32_room(256), f32_room(256), f32_room(256), f32_room(256), f32_room(256), i64_room(256), i64_room(256)
+    )  # fmt: skip
+    lay, meets, gu, gv, may = f32_room(256), f32_room(256), f32_room(256), f32_room(256), f32_room(256)
     for at in range(len(tiles)):
-        first = np.int64(tiles[at]) * 256
-        count = 0
-        for n in range(256):
-            s = first + n
-            for k in range(3):
-                moved[at, n, k] = shift[s, k]
-            found[at, n] = source[s]
-            if face[s] >= 0 and (len(allowed) == 0 or allowed[s] != 0):
-                who[count], px[count], py[count], pz[count] = s, position[s, 0], position[s, 1], position[s, 2]
-                nx[count], ny[count], nz[count] = normal[s, 0], normal[s, 1], normal[s, 2]
-                count += 1
-        cx, cy, cz, around = _ball(first, False, position, face)
-        reached = _reached(cx, cy, cz, around, dabs, drags, widened, order)
-        _trace(count, px, py, pz, nx, ny, nz, order, reached, dabs, drags, False, tips, grain, grain_depth, grain_size, grain_fixed)
-        for k in range(count):
-            s, n = who[k], who[k] - first
-            ox, oy, oz = position[s, 0], position[s, 1], position[s, 2]
-            if px[k] == ox and py[k] == oy and pz[k] == oz:
+        tile = np.int64(tiles[at])
+        count = -1
+        changed = False
+        for d in range(len(dabs)):
+            if not (dabs[d, 3] > 0 and np.isfinite(dabs[d, 0] + dabs[d, 1] + dabs[d, 2] + dabs[d, 3])) or not _near(balls, tile, dabs, d, extent):
                 continue
-            known, away = nearer(px[k], py[k], pz[k], s, np.int64(-1), farthest, position)
-            q = np.int64(search(px[k], py[k], pz[k], farthest, known, away, low, cell, dims, start, slot, xyz))
-            if q < 0 or normal[q, 0] * normal[s, 0] + normal[q, 1] * normal[s, 1] + normal[q, 2] * normal[s, 2] <= 0:
-                continue
-            mx, my, mz = px[k] - ox + shift[q, 0], py[k] - oy + shift[q, 1], pz[k] - oz + shift[q, 2]
-            known, away = nearer(ox + mx, oy + my, oz + mz, q, s, farthest, position)
-            origin = np.int64(search(ox + mx, oy + my, oz + mz, farthest, known, away, low, cell, dims, start, slot, xyz))
-            if origin < 0:
-                origin = np.int64(source[q]) - 1 if source[q] > 0 else q
-            moved[at, n, 0], moved[at, n, 1], moved[at, n, 2] = mx, my, mz
-            found[at, n] = origin + 1
+            if count < 0:
+                count = _gather(tile, square, stride, True, flat, side, position, normal, face, who, spot, px, py, pz, nx, ny, nz)
+                for i in range(count):
+                    may[i] = _may(who[i], allowed, confined)
+            _meet(
+                count, px, py, pz, nx, ny, nz, dabs, d, frames, spacing, extent, nodes, flat, tips, grain, grain_depth, grain_size, grain_fixed,
+                lay, meets, gu, gv,
+            )  # fmt: skip
+            e = np.uint64(d)
+            for i in range(np.uint64(count)):
+                share = lay[i] * may[i]
+                if share <= zero:
+                    continue
+                n0, n1, n2, n3, w0, w1, w2, w3 = _square(gu[i], gv[i], nodes)
+                total = w0 * past_known[e, n0] + w1 * past_known[e, n1] + w2 * past_known[e, n2] + w3 * past_known[e, n3]
+                if total <= LEAST:
+                    continue
+                s, o, inverse, left = np.uint64(who[i]), np.uint64(spot[i]), one / total, one - share
+                for c in range(np.uint64(len(laid))):
+                    # All is read before anything is written: so the four become one vector instruction.
+                    p0 = w0 * past[e, c, n0, 0] + w1 * past[e, c, n1, 0] + w2 * past[e, c, n2, 0] + w3 * past[e, c, n3, 0]
+                    p1 = w0 * past[e, c, n0, 1] + w1 * past[e, c, n1, 1] + w2 * past[e, c, n2, 1] + w3 * past[e, c, n3, 1]
+                    p2 = w0 * past[e, c, n0, 2] + w1 * past[e, c, n1, 2] + w2 * past[e, c, n2, 2] + w3 * past[e, c, n3, 2]
+                    p3 = w0 * past[e, c, n0, 3] + w1 * past[e, c, n1, 3] + w2 * past[e, c, n2, 3] + w3 * past[e, c, n3, 3]
+                    l0, l1, l2, l3 = laid[c, o, 0], laid[c, o, 1], laid[c, o, 2], laid[c, o, 3]
+                    gain = inverse * share
+                    laid[c, o, 0], laid[c, o, 1] = l0 * left + p0 * gain, l1 * left + p1 * gain
+                    laid[c, o, 2], laid[c, o, 3] = l2 * left + p2 * gain, l3 * left + p3 * gain
+                coverage[s] += (one - coverage[s]) * share
+                changed = True
+        if changed:
+            dirty[tile >> 8, tile & 255] = 1
 
 
-@kernel(numba.void(i32[::1], f32[:, :, ::1], i32[:, ::1], f32, f32[:, ::1], i32[::1], f32[::1], u8[:, ::1]), late=True)
-def smear_take_vertices(tiles, moved, found, spacing, shift, source, coverage, dirty):
-    """The same for vertices: told fully by a source that lies a spacing away."""
-    for at in range(len(tiles)):
-        for n in range(256):
-            s = tiles[at] * 256 + n
-            x, y, z = moved[at, n, 0], moved[at, n, 1], moved[at, n, 2]
-            if found[at, n] != source[s] or x != shift[s, 0] or y != shift[s, 1] or z != shift[s, 2]:
-                shift[s, 0], shift[s, 1], shift[s, 2], source[s] = x, y, z, found[at, n]
-                coverage[s] = max(coverage[s], min(np.sqrt(x * x + y * y + z * z) / spacing, np.float32(1)))
-                dirty[tiles[at] >> 8, tiles[at] & 255] = 1
+@kernel(numba.void(i32[::1], numba.boolean, f32[:, ::1], f32[::1], i32, numba.boolean, u16[:, ::1]), late=True)
+def smear_codes(slots, square, laid, coverage, comps, multiplied, out):
+    """out (comps, 65536) = codes of the paint that lies at samples of a chunk; multiplied : by alpha, the last, which is taken out of it."""
+    zero, half, full = np.float32(0), np.float32(0.5), np.float32(65535)
+    for i in range(len(slots)):
+        s = slots[i]
+        if not coverage[s] > zero:
+            continue
+        o = _spot(np.int64(s), square)
+        gain = full / coverage[s]
+        if multiplied:
+            alpha = laid[o, DEEP - 1]
+            gain = full / alpha if alpha > np.float32(1e-9) else zero
+            out[comps - 1, s & 65535] = np.uint16(min(alpha / coverage[s] * full + half, full))
+        for q in range(comps - 1 if multiplied else comps):
+            out[q, s & 65535] = np.uint16(min(laid[o, q] * gain + half, full))

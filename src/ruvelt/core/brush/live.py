@@ -13,9 +13,10 @@ from ruvelt.core.brush._rich_kernels import FLOW, LEVEL, PAST, confined, mixed_c
 from ruvelt.core.brush.confine import Confinement
 from ruvelt.core.brush.gradient import Gradient, gradient_share
 from ruvelt.core.brush.path import BALL_COLUMNS, DISC_COLUMNS, RICH_COLUMNS, flat_balls
+from ruvelt.core.brush.push import NO_GRAIN, PUSH_SPACING, GrainSettings, push_of
 from ruvelt.core.brush.reading import Reader
 from ruvelt.core.brush.settings import Brush, Mirror
-from ruvelt.core.brush.smear import NO_GRAIN, GrainSettings, smear_of
+from ruvelt.core.brush.smear import MIX_SPACING, Smear
 from ruvelt.core.brush.target import Cell, Paint, ResolvedTarget
 from ruvelt.core.brush.tips import Fours, fours, load_grain, load_tips, reach_of
 from ruvelt.core.planes.addresses import Addresses
@@ -82,9 +83,11 @@ class LiveStroke:
         self.target, self.evaluator, self.samples = target, evaluator, samples
         self._planes, self._erase, self._workers = planes, paint.erase, workers
         self._paint, self._brush = paint, brush
-        self._smear = smear_of(samples, workers) if paint.tool == "smear" and not paint.erase else None
-        self._reader = Reader(evaluator, planes, paint, self._smear, workers) if paint.looks else None
+        smears = paint.tool == "smear" and not paint.erase
+        self._push = push_of(samples, workers) if smears and paint.smear.mode == "push" else None
+        self._smear = Smear(samples, workers, len(target.cells), paint.smear.wetness) if smears and paint.smear.mode == "mix" else None
         self._coverage = np.zeros(samples.slot_count, np.float32)
+        self._reader = Reader(evaluator, planes, paint, self._push, self._smear, self._coverage, workers) if paint.looks else None
         self._confinement = Confinement(paint.confine, evaluator, evaluator.cache, workers) if paint.confine.by_sample else None
         self._confined: dict[int, F32] = {}
         self._addresses = Addresses()
@@ -119,9 +122,11 @@ class LiveStroke:
     # -- what raises coverage ---------------------------------------------------------------------------------------------------
 
     @property
-    def drags(self) -> bool:
-        """Whether the tool drags what it meets from dab to dab; its paths are not swept."""
-        return self._paint.tool == "smear"
+    def drags(self) -> float | None:
+        """Most spacing of dabs of a tool that drags what it meets from one to the next, whose paths are not swept; None for other tools."""
+        if self._smear is not None:
+            return MIX_SPACING
+        return PUSH_SPACING if self._push is not None else None
 
     def dabs(self, dabs: F32, mirror: Mirror | None = None) -> Touched:
         """Lay ball dabs (n, 21), disc dabs (n, 11) or rich dabs (n, 31).
@@ -136,12 +141,11 @@ class LiveStroke:
                 self._stay_on_part(dabs[0])
             flat = dabs.shape[1] != BALL_COLUMNS and not (dabs.shape[1] == RICH_COLUMNS and dabs[0, 29] == 0)
             copies = 1 if mirror is None else 2 ** sum((mirror.x, mirror.y, mirror.z)) * mirror.around
+            copy = np.arange(len(dabs)) % copies
             if flat and mirror is not None:
-                dabs = self._mirrored_discs(dabs, mirror)
-            if self._smear is not None:
-                tips = self._ready_tips(dabs[0], flat) if dabs.shape[1] == RICH_COLUMNS else None
-                balls = dabs if dabs.shape[1] in (BALL_COLUMNS, RICH_COLUMNS) else flat_balls(dabs)
-                self._smear.drag(balls, 1 if flat else copies, flat, tips, self._grain_settings(flat), self._allowed, self._coverage, dirty)
+                dabs, copy = self._mirrored_discs(dabs, mirror)
+            if self._push is not None or self._smear is not None:
+                self._drag(dabs, copy, copies, flat, dirty)
             elif dabs.shape[1] == BALL_COLUMNS:
                 self._ball(np.ascontiguousarray(dabs, np.float32), dirty)
             elif dabs.shape[1] == RICH_COLUMNS:
@@ -150,6 +154,33 @@ class LiveStroke:
                 assert isinstance(self.samples, SheetSamples)
                 disc_dabs(np.ascontiguousarray(dabs, np.float32), self.samples.side, self.samples.owner, self._allowed, self._coverage, dirty)
         return self._update(dirty)
+
+    def _drag(self, dabs: F32, copy: NDArray[np.int64], copies: int, flat: bool, dirty: NDArray[np.uint8]) -> None:
+        """Smear: push what is there, or carry paint along."""
+        if not len(dabs):
+            return
+        tips = self._ready_tips(dabs[0], flat) if dabs.shape[1] == RICH_COLUMNS else None
+        balls = dabs if dabs.shape[1] in (BALL_COLUMNS, RICH_COLUMNS) else flat_balls(dabs)
+        settings = (flat, tips, self._grain_settings(flat), self._allowed)
+        if self._push is not None:
+            self._push.drag(balls, copy, copies, *settings, self._coverage, dirty)
+            return
+        assert self._smear is not None
+        assert self._reader is not None
+        reader, cells, confinement = self._reader, self.target.cells, self._confinement
+
+        def pictures(chunks: NDArray[np.int64]) -> NDArray[np.int64]:
+            return np.stack([reader.pictures(cell, chunks) for cell in cells])
+
+        def confined(chunks: NDArray[np.int64]) -> NDArray[np.int64]:
+            assert confinement is not None
+            places = np.zeros(self.samples.chunk_count, np.int64)
+            for chunk in chunks:
+                places[chunk] = confinement.weights(int(chunk)).ctypes.data
+            return places
+
+        limits = confined if confinement is not None else None
+        self._smear.lay(balls, copy, copies, *settings, pictures, limits, self._coverage, dirty)
 
     def _stay_on_part(self, dab: F32) -> None:
         """From now on only the part under a dab takes paint."""
@@ -207,8 +238,9 @@ class LiveStroke:
             self._coverage[part] = 0
             if len(self._marks):
                 self._marks[part] = 0
-        if self._smear is not None:
-            self._smear.restart()
+        for dragging in (self._push, self._smear):
+            if dragging is not None:
+                dragging.restart()
         return dirty
 
     def lay_again(
@@ -294,22 +326,33 @@ class LiveStroke:
         first, last = (int(np.clip(np.floor(v), 0, grid.dims[2] - 1)) for v in (low - 1, high + 1))
         return [int(e) for e in np.linspace(first, last + 1, min(2 * self._workers.threads, last - first + 1) + 1)]
 
-    def _mirrored_discs(self, dabs: NDArray[np.float32], mirror: Mirror) -> NDArray[np.float32]:
-        """Each disc followed by discs around the texels nearest to its mirrored and turned surface points; none where there is no such point."""
+    def _mirrored_discs(self, dabs: NDArray[np.float32], mirror: Mirror) -> tuple[NDArray[np.float32], NDArray[np.int64]]:
+        """Discs, then discs around the texels nearest to their mirrored and turned surface points, none where there is no such point.
+
+        With them (n,) which of the mirrored ones each is.
+        """
+        copy, copies = np.zeros(len(dabs), np.int64), 1
         for axis, on in enumerate((mirror.x, mirror.y, mirror.z)):
             if on and len(dabs):
                 flip = np.eye(3)
                 flip[axis, axis] = -1
-                twin = self._moved_discs(dabs, flip)
+                twin, kept = self._moved_discs(dabs, flip)
                 # A mirrored tip turns the other way round.
                 for column in (4,) if dabs.shape[1] != RICH_COLUMNS else (8, 10, 20):
                     twin[:, column] *= -1
-                dabs = np.concatenate([dabs, twin])
+                dabs, copy = np.concatenate([dabs, twin]), np.concatenate([copy, copy[kept] + copies])
+            copies *= 2 if on else 1
         turned = [self._moved_discs(dabs, turn) for turn in mirror.turns()] if len(dabs) else []
-        return np.concatenate([dabs, *turned])
+        return (
+            np.concatenate([dabs, *(moved for moved, _ in turned)]),
+            np.concatenate([copy, *(copy[kept] + copies * (i + 1) for i, (_, kept) in enumerate(turned))]),
+        )
 
-    def _moved_discs(self, dabs: NDArray[np.float32], move: NDArray[np.float64]) -> NDArray[np.float32]:
-        """Discs around the samples nearest to where a (3, 3) matrix takes the surface points of discs, swept along the twin's own way."""
+    def _moved_discs(self, dabs: NDArray[np.float32], move: NDArray[np.float64]) -> tuple[NDArray[np.float32], NDArray[np.bool_]]:
+        """Discs around the samples nearest to where a (3, 3) matrix takes the surface points of discs, swept along the twin's own way.
+
+        With them (n,) which discs have such a twin.
+        """
         twin = dabs.copy()
         twin[:, :2], good = self._moved_texels(dabs[:, :2], move)
         if dabs.shape[1] == DISC_COLUMNS:
@@ -319,8 +362,7 @@ class LiveStroke:
             # Over a seam the twin's texels jump, and each is a disc by itself.
             near = there & (np.hypot(*ways.T) <= 2 * dabs[swept, 2])
             twin[swept, 9:] = np.where(near[:, None], ways, 0)
-        moved: NDArray[np.float32] = twin[good]
-        return moved
+        return twin[good], good
 
     def _moved_texels(self, places: NDArray[np.float32], move: NDArray[np.float64]) -> tuple[NDArray[np.float32], NDArray[np.bool_]]:
         """(n, 2) middles of the texels nearest to where a matrix takes the surface points of texels, and (n,) whether there are any."""
@@ -372,7 +414,8 @@ class LiveStroke:
 
     def _update_chunk(self, chunk: int, tiles: NDArray[np.uint8], runs: Runs) -> None:
         coverage = self._coverage[chunk * CHUNK : (chunk + 1) * CHUNK]
-        if self._confinement is not None:
+        # What smear lays is confined as it is laid, for the brush meets it again.
+        if self._confinement is not None and self._smear is None:
             coverage = self._confine(chunk, runs, coverage)
         for cell in self.target.cells:
             base, out = self._working(cell.plane, cell.components, chunk)

@@ -285,11 +285,11 @@ class _Sweep:
 class ViewPath:
     """Pointer positions in pixels of a view; each dab lies where the ray under it meets the visible surface.
 
-    drags : the tool drags what it meets from dab to dab: nothing is swept
+    drags : most spacing of a tool that drags what it meets from dab to dab: nothing is swept; None for others
     """
 
-    def __init__(self, brush: Brush, camera: Camera, caster: RayCaster, samples: SurfaceSamples, drags: bool = False) -> None:
-        swept = brush.swept and not drags
+    def __init__(self, brush: Brush, camera: Camera, caster: RayCaster, samples: SurfaceSamples, drags: float | None = None) -> None:
+        brush, swept = (brush, brush.swept) if drags is None else (brush.spaced(drags), False)
         self.brush, self.camera, self.caster, self.samples = brush, camera, caster, samples
         self._walk, self._chance = _Walk(brush, swept, 1.0, 2), Chance(brush)
         self._line, self._character, self._sweep = _Line(brush), Character(brush), _Sweep(swept)
@@ -354,8 +354,8 @@ class ViewPath:
 class SurfacePath:
     """Points in object space, on or near the surface: what stroke scripts use. drags : as of a ViewPath"""
 
-    def __init__(self, brush: Brush, samples: SurfaceSamples, drags: bool = False) -> None:
-        swept = brush.swept and not drags
+    def __init__(self, brush: Brush, samples: SurfaceSamples, drags: float | None = None) -> None:
+        brush, swept = (brush, brush.swept) if drags is None else (brush.spaced(drags), False)
         self.brush, self.samples = brush, samples
         self._chance = Chance(brush)
         width = samples.model.width
@@ -411,8 +411,8 @@ class SheetPath:
     drags : as of a ViewPath
     """
 
-    def __init__(self, brush: Brush, texels_per_pixel: float, spacing: float, width: float, drags: bool = False) -> None:
-        swept = brush.swept and not drags
+    def __init__(self, brush: Brush, texels_per_pixel: float, spacing: float, width: float, drags: float | None = None) -> None:
+        brush, swept = (brush, brush.swept) if drags is None else (brush.spaced(drags), False)
         self.brush = brush
         self._walk, self._chance = _Walk(brush, swept, texels_per_pixel, 2), Chance(brush)
         self._line, self._character, self._sweep = _Line(brush), Character(brush), _Sweep(swept)

@@ -9,9 +9,10 @@ from numpy.typing import NDArray
 
 from ruvelt.core.brush import _tool_kernels as _tools
 from ruvelt.core.brush._clone_kernels import clone_tiles, clone_vertices, fetch_codes, fetch_tiles
-from ruvelt.core.brush._smear_kernels import DEEP, side_by_side
+from ruvelt.core.brush._push_kernels import DEEP, side_by_side
 from ruvelt.core.brush._tool_kernels import multiply_alpha
 from ruvelt.core.brush.parts import Part, spread
+from ruvelt.core.brush.push import Push
 from ruvelt.core.brush.settings import Mirror
 from ruvelt.core.brush.smear import Smear
 from ruvelt.core.brush.softening import Softener
@@ -49,9 +50,18 @@ class Reader:
     With `own` they are what the target itself holds, alpha last; else what its channel looks like, without.
     """
 
-    def __init__(self, evaluator: SheetEvaluator, planes: PlaneLookup, paint: Paint, smear: Smear | None, workers: Workers) -> None:
+    def __init__(
+        self,
+        evaluator: SheetEvaluator,
+        planes: PlaneLookup,
+        paint: Paint,
+        push: Push | None,
+        smear: Smear | None,
+        coverage: F32,
+        workers: Workers,
+    ) -> None:
         self._evaluator, self._planes, self._samples, self._paint = evaluator, planes, evaluator.samples, paint
-        self._smear, self._workers = smear, workers
+        self._push, self._smear, self._coverage, self._workers = push, smear, coverage, workers
         self._looks: dict[tuple[str, int], U16] = {}
         self._composites: dict[tuple[str, int], U16] = {}
         #: Their addresses, by plane (chunks,), and what keeps two threads from reading the same.
@@ -99,6 +109,7 @@ class Reader:
 
     def prepare(self, cells: tuple[Cell, ...], touched: dict[int, NDArray[np.uint8]]) -> None:
         """Work out the values of cells on tiles: by chunk (256,) uint8."""
+        self._cells = [cell.plane for cell in cells]
         for cell in cells:
             parts = []
             for chunk, marked in touched.items():
@@ -106,7 +117,7 @@ class Reader:
                 if key not in self._values:
                     self._values[key] = empty_chunk(cell.components if self.own(cell) else cell.components - 1)
                     self._done[key] = np.zeros(TILES, np.uint8)
-                new = marked if self._smear is not None else marked & ~self._done[key]
+                new = marked if self._paint.tool == "smear" else marked & ~self._done[key]
                 self._done[key] |= marked
                 if new.any():
                     parts.append(Part(cell, chunk, np.flatnonzero(new).astype(np.int32), self._values[key]))
@@ -135,7 +146,7 @@ class Reader:
 
     def _read(self, cell: Cell, chunk: int) -> U16:
         plane = self._plane(cell, chunk)
-        if self._smear is not None and self._smear.between:
+        if self._smear is not None or (self._push is not None and self._push.between):
             beside = np.empty((CHUNK, DEEP), np.uint16)
             side_by_side(plane.ctypes.data, len(plane), self._multiplies(cell), beside)
             return beside
@@ -159,9 +170,9 @@ class Reader:
 
     def _multiplies(self, cell: Cell) -> bool:
         """Whether means are taken: of colours that cover differently they are means of colour times coverage."""
-        return self.own(cell) and (self._paint.tool == "soften" or (self._smear is not None and self._smear.between))
+        return self.own(cell) and (self._paint.tool == "soften" or self._smear is not None or (self._push is not None and self._push.between))
 
-    def _pictures(self, cell: Cell, chunks: NDArray[np.int64]) -> NDArray[np.int64]:
+    def pictures(self, cell: Cell, chunks: NDArray[np.int64]) -> NDArray[np.int64]:
         """(chunks,) addresses of what a cell reads in some chunks and all that were asked before, 0 for the others."""
         with self._reading:
             if cell.plane not in self._places:
@@ -224,7 +235,7 @@ class Reader:
         if cell.plane not in self._softeners:
             # Never narrower than a few samples, or a small brush would soften nothing.
             radius = max(self._radius * self._paint.reach, 2.5 * self._samples.spacing)
-            self._softeners[cell.plane] = Softener(self._samples, self._workers, radius, lambda chunks: self._pictures(cell, chunks))
+            self._softeners[cell.plane] = Softener(self._samples, self._workers, radius, lambda chunks: self.pictures(cell, chunks))
         self._softeners[cell.plane].make(parts, len(parts[0].out), self._multiplies(cell))
 
     def _clone(self, part: Part) -> None:
@@ -233,21 +244,25 @@ class Reader:
         if isinstance(samples, SheetSamples):
             found = np.empty((len(part.tiles), TILES), np.int32)
             clone_tiles(part.tiles, part.chunk, samples.side, samples.positions, samples.face, *place, found, marks)
-            fetch_tiles(part.tiles, found, part.chunk, self._pictures(cell, np.flatnonzero(marks)), len(out), out)
+            fetch_tiles(part.tiles, found, part.chunk, self.pictures(cell, np.flatnonzero(marks)), len(out), out)
             return
         slots = self._slots(part)
         sources = np.empty(len(slots), np.int32)
         clone_vertices(slots, samples.positions, *place, sources)
         marks[sources >> 16] = 1
-        fetch_codes(slots, sources, self._pictures(cell, np.flatnonzero(marks)), len(out), out)
+        fetch_codes(slots, sources, self.pictures(cell, np.flatnonzero(marks)), len(out), out)
 
     def _smeared(self, cell: Cell, parts: list[Part]) -> None:
-        smear = self._smear
-        assert smear is not None
-        pictures, multiplied = self._pictures(cell, np.array([part.chunk for part in parts])), self._multiplies(cell)
+        smear, push, multiplied, coverage = self._smear, self._push, self._multiplies(cell), self._coverage
+        if smear is not None:
+            at = self._cells.index(cell.plane)
+            spread(self._workers, lambda part: smear.codes(at, part.chunk, part.tiles, multiplied, coverage, part.out), parts)
+            return
+        assert push is not None
+        pictures = self.pictures(cell, np.array([part.chunk for part in parts]))
 
         def fill(part: Part) -> None:
-            while len(missing := smear.codes(part.chunk, part.tiles, pictures, multiplied, part.out)):
-                self._pictures(cell, missing)
+            while len(missing := push.codes(part.chunk, part.tiles, pictures, multiplied, part.out)):
+                self.pictures(cell, missing)
 
         spread(self._workers, fill, parts)

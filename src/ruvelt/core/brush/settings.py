@@ -136,6 +136,10 @@ class Brush(Frozen):
         chance = self.jitter_place + self.jitter_size + self.jitter_angle + self.jitter_strength
         return not self.rich and self.spray == 1 and chance == 0 and self.spacing <= CLOSE
 
+    def spaced(self, most: float) -> Brush:
+        """The same brush with dabs no further apart, which lay as much over a length."""
+        return self if self.spacing <= most else self.model_copy(update={"spacing": most})
+
     @property
     def dab_flow(self) -> float:
         """What one dab lays at full pressure: as much over a length whatever the spacing; the flow itself where dabs stand apart or are scattered."""

@@ -1,15 +1,16 @@
-"""Smear: each sample keeps where its picture came from, so that however long the drag, it is read once and never blurs."""
+"""Smear: what a finger does to wet paint. The brush carries a picture under it, lays part of it and takes up part of what it meets."""
 
 from __future__ import annotations
 
-from abc import ABC, abstractmethod
-from typing import Any
+from collections.abc import Callable
+from functools import partial
 
 import numpy as np
 from numpy.typing import NDArray
 
 from ruvelt.core.brush import _smear_kernels as kernels
-from ruvelt.core.brush._clone_kernels import fetch_codes
+from ruvelt.core.brush._push_kernels import push_reach
+from ruvelt.core.brush.push import GrainSettings
 from ruvelt.core.brush.tips import Fours
 from ruvelt.core.planes.plane import U16
 from ruvelt.core.samples.chunks import TILES
@@ -19,155 +20,130 @@ from ruvelt.core.samples.tiles import slots_of
 from ruvelt.core.workers import Workers
 
 F32 = NDArray[np.float32]
-#: A grain's picture as of tips.fours, depth, size (object units; texels on the flat sheet) and whether it is fixed to the surface.
-GrainSettings = tuple[Fours, float, float, bool]
-NO_GRAIN: GrainSettings = (np.zeros((1, 1), np.uint64), 0.0, 1.0, True)
 I32 = NDArray[np.int32]
+I64 = NDArray[np.int64]
+#: Nodes across the carried picture: at least, and at most.
+COARSE, FINE = 4, 24
+#: Most spacing of its dabs, diameters: further apart each would show in what is carried.
+MIX_SPACING = 0.075
+#: Dabs taken together.
+GROUP = 16
 #: Tiles that are worth a thread.
-SHARE = 60
-#: Radius in texels from which a dab bends slowly enough to be traced between nodes.
-COARSE_FROM = 20.0
-_NONE = np.zeros(0, np.int64)
+SHARE = 20
+_NO_TIPS: Fours = np.zeros((0, 1, 1), np.uint64)
 
 
-class Smear(ABC):
-    """What one stroke has dragged so far. `between`: whether codes are means of several samples', whose values then lie side by side."""
+def lasting(strength: NDArray[np.floating], travelled: NDArray[np.floating]) -> F32:
+    """(n,) share of what is carried that is replaced by what is met on ways of `travelled` diameters.
 
-    between: bool
+    What is carried fades by a factor of e over strength / (1 − strength) diameters: never at full strength, over one at half.
+    """
+    with np.errstate(divide="ignore", over="ignore"):
+        rate = (1.0 - strength.astype(np.float64)) / strength.astype(np.float64)
+        faded = -np.expm1(-rate * np.maximum(travelled.astype(np.float64), 0.0))
+    return np.where(strength <= 0, 1.0, np.nan_to_num(faded)).astype(np.float32)
 
-    def __init__(self, samples: SurfaceSamples, workers: Workers) -> None:
+
+class Smear:
+    """The paint one stroke carries and has laid, for all its cells. Values are four side by side, as `side_by_side` gives them.
+
+    laid : (cells, spots, 4) float32 paint, 0–1, times how far it covers a sample, which is the stroke's coverage; tile after tile
+    """
+
+    def __init__(self, samples: SurfaceSamples, workers: Workers, cells: int, wetness: float) -> None:
+        self._samples, self._workers, self._cells, self._wetness = samples, workers, cells, wetness
         grid = samples.grid
-        self.samples, self._workers = samples, workers
         self._space = (grid.low, grid.cell, grid.dims, grid.start, grid.slot, grid.xyz)
-        self._before: F32 | None = None
+        self._side = samples.side if isinstance(samples, SheetSamples) else 0
         #: By cell of the grid the batch that met it last.
-        self._seen = np.zeros(len(grid.start) - 1, np.int32)
-        self._turn = 0
+        self._seen, self._turn = np.zeros(len(grid.start) - 1, np.int32), 0
+        self._balls = np.full((samples.chunk_count * TILES, 4), -1, np.float32)
+        self.laid = np.zeros((cells, samples.slot_count, 4), np.float32)
+        self._nodes = 0
 
     def restart(self) -> None:
-        self._clear()
-        self._before = None
+        self.laid = np.zeros_like(self.laid)
+        self._nodes = 0
 
-    def drag(
+    def _begin(self, radius: float, copies: int, extent: float) -> None:
+        """Size the carried picture by the stroke's first dab, so that batches make no difference."""
+        across = 2.0 * extent * radius
+        self._nodes = int(np.clip(round(across) + 1, COARSE, FINE))
+        self._extent = extent
+        # A texel in each node's square, at least.
+        self._stride = int(2 ** np.clip(np.floor(np.log2(max(across / self._nodes, 1.0))), 0, 4)) if self._samples.square else 1
+        n = self._nodes**2
+        self._carried = np.zeros((copies, self._cells, n, 4), np.float32)
+        self._known, self._last = np.zeros((copies, n), np.float32), np.zeros((copies, 10), np.float32)
+        self._past, self._past_known = np.empty((GROUP, self._cells, n, 4), np.float32), np.empty((GROUP, n), np.float32)
+        room = np.empty((2, self._cells, n, 4), np.float32)
+        self._room = (room[0], room[1], np.empty(n, np.float32), np.empty(n, np.float32))
+
+    def lay(
         self,
         dabs: F32,
+        copy: I64,
         copies: int,
         flat: bool,
         tips: Fours | None,
         grain: GrainSettings,
         allowed: NDArray[np.uint8],
+        pictures: Callable[[NDArray[np.int64]], I64],
+        confined: Callable[[NDArray[np.int64]], I64] | None,
         coverage: F32,
         dirty: NDArray[np.uint8],
     ) -> None:
-        """Lay ball dabs (n, 18), or rich ones (n, 31) with their tips and grain.
+        """Lay ball dabs (n, 21) or rich ones (n, 31), object space or, `flat`, texels of the sheet.
 
-        copies : how many mirrored ones belong to each stop, one after the other
+        copy : (n,) which of `copies` mirrored ones a dab is; pictures : gives (cells, chunks) addresses of what is there, (65536, 4) uint16
+        confined : gives (chunks,) addresses of (65536,) uint16 that say how far samples may change
         """
-        samples = self.samples
-        centres = dabs[:, :3]
-        before = self._before if self._before is not None else centres[:copies]
-        drags = np.ascontiguousarray(centres - np.concatenate([before, centres[:-copies]]), np.float32)
-        self._before = centres[-copies:].copy()
-        balls = np.array(dabs, np.float32, order="C")
-        balls[:, 3] = np.maximum(balls[:, 3], 0.75 if flat else 0.6 * samples.spacing)
-        marks = np.zeros((samples.chunk_count, TILES), np.uint8)
-        side = samples.side if isinstance(samples, SheetSamples) else 0
-        self._turn += 1
-        reached = balls.copy()
-        if tips is not None:
+        samples = self._samples
+        spacing = 1.0 if flat else samples.spacing
+        if not self._nodes:
             # A picture has corners.
-            reached[:, 3] *= np.sqrt(2)
-        kernels.smear_reach(reached, flat, side, samples.square, *self._space, self._seen, self._turn, marks)
+            self._begin(float(dabs[0, 3]) / spacing, copies, float(np.sqrt(2)) if tips is not None and tips.shape[1] > 1 else 1.1)
+        dabs = np.array(dabs, np.float32, order="C")
+        frames, travelled = np.empty((len(dabs), 3), np.float32), np.empty(len(dabs), np.float32)
+        kernels.carry_frames(dabs, copy, self._last, frames, travelled)
+        fades = lasting(dabs[:, 16], travelled)
+        reached = dabs.copy()
+        reached[:, 3] = np.maximum(dabs[:, 3], 0.75 * spacing) * self._extent
+        marks = np.zeros((samples.chunk_count, TILES), np.uint8)
+        self._turn += 1
+        push_reach(reached, flat, self._side, samples.square, *self._space, self._seen, self._turn, marks)
         tiles = np.flatnonzero(marks.view(np.bool_)).astype(np.int32)
-        parts = max(1, min(len(tiles) // SHARE, self._workers.threads))
-        pictures = tips if tips is not None else np.zeros((0, 1, 1), np.uint64)
-        # All are traced by what was there before the batch; only then does it take its place.
-        for take in self._workers.map(lambda part: self._trace(part, balls, drags, flat, pictures, grain, allowed), np.array_split(tiles, parts)):
-            take(coverage, dirty)
+        kernels.tile_balls(tiles[self._balls[tiles, 3] < 0], samples.square, flat, self._side, samples.positions, samples.face, self._balls)
+        chunks = np.unique(tiles >> 8).astype(np.int64)
+        there = pictures(chunks)
+        limits = confined(chunks) if confined is not None else np.zeros(0, np.int64)
+        place = (samples.square, flat, self._side, spacing, samples.positions, samples.normals, samples.face)
+        known_tips = tips if tips is not None else _NO_TIPS
+        parts = np.array_split(tiles, max(1, min(len(tiles) // SHARE, 2 * self._workers.threads)))
+        for first in range(0, len(dabs), GROUP):
+            group = slice(first, first + GROUP)
+            brush = (dabs[group], frames[group], self._nodes, self._extent, self._stride, allowed, limits, known_tips, *grain)
+            laid = (there, self._past, self._past_known, self.laid, coverage, dirty)
+            kernels.smear_known(
+                tiles,
+                self._balls,
+                *place,
+                *brush,
+                *laid,
+                copy[group],
+                fades[group],
+                self._wetness,
+                self._carried,
+                self._known,
+                *self._room,
+            )
+            if self._stride > 1:
+                self._workers.map(partial(self._lay_rest, (self._balls, *place, *brush, *laid)), parts)
 
-    @abstractmethod
-    def _clear(self) -> None: ...
+    def _lay_rest(self, settings: tuple[object, ...], tiles: I32) -> None:
+        kernels.smear_rest(tiles, *settings)
 
-    @abstractmethod
-    def _trace(self, tiles: I32, balls: F32, drags: F32, flat: bool, tips: Fours, grain: GrainSettings, allowed: NDArray[np.uint8]) -> Any:
-        """Trace samples of tiles (chunk · 256 + tile); gives what puts them in their place, called with coverage and dirty tiles."""
-
-    @abstractmethod
-    def codes(self, chunk: int, tiles: I32, pictures: NDArray[np.int64], multiplied: bool, out: U16) -> NDArray[np.int64]:
-        """Codes of samples of a chunk's tiles at their sources. `pictures`: (chunks,) addresses of (components, 65536) uint16, or with `between`
-        of (65536, 4), 0 for those not read so far; their colours `multiplied` by alpha or not.
-
-        Gives the chunks that are needed and were not there: then it is to be done anew once they are.
-        """
-
-
-class SheetSmear(Smear):
-    """shift : (slots, 2) float32 from each texel to its source, in texels; exactly 0 where nothing was dragged."""
-
-    between = True
-
-    def __init__(self, samples: SheetSamples, workers: Workers) -> None:
-        super().__init__(samples, workers)
-        self._side = samples.side
-        self.shift = np.zeros((samples.slot_count, 2), np.float32)
-        self._balls = np.zeros((samples.chunk_count * TILES, 4), np.float32)
-
-    def _clear(self) -> None:
-        self.shift = np.zeros_like(self.shift)
-
-    def _trace(self, tiles: I32, balls: F32, drags: F32, flat: bool, tips: Fours, grain: GrainSettings, allowed: NDArray[np.uint8]) -> Any:
-        samples = self.samples
-        # Pictures bend too quickly; a tip of one texel is none.
-        coarse = tips.shape[1] <= 1 and grain[1] == 0 and float(balls[:, 3].min()) >= COARSE_FROM * (1.0 if flat else samples.spacing)
-        moved = np.empty((len(tiles), TILES, 2), np.float32)
-        kernels.smear_tiles(
-            tiles, coarse, balls, drags, flat, tips, *grain, self._side, samples.positions, samples.normals, samples.face, *self._space, allowed,
-            np.empty(len(balls), np.int64), self._balls, self.shift, moved,
-        )  # fmt: skip
-        return lambda coverage, dirty: kernels.smear_take_tiles(tiles, moved, self.shift, coverage, dirty)
-
-    def codes(self, chunk: int, tiles: I32, pictures: NDArray[np.int64], multiplied: bool, out: U16) -> NDArray[np.int64]:
-        missing = np.zeros(len(pictures), np.uint8)
-        lacking = kernels.smear_codes(tiles, chunk, self.samples.face, self._side, self.shift, pictures, len(out), multiplied, missing, out)
-        return np.flatnonzero(missing) if lacking else _NONE
-
-
-class VertexSmear(Smear):
-    """shift : (slots, 3) float32 from each vertex to its source, object space; source : (slots,) int32 the vertex there plus one, 0 for none."""
-
-    between = False
-
-    def __init__(self, samples: SurfaceSamples, workers: Workers) -> None:
-        super().__init__(samples, workers)
-        self._clear()
-
-    def _clear(self) -> None:
-        self.shift = np.zeros((self.samples.slot_count, 3), np.float32)
-        self.source = np.zeros(self.samples.slot_count, np.int32)
-
-    def _trace(self, tiles: I32, balls: F32, drags: F32, flat: bool, tips: Fours, grain: GrainSettings, allowed: NDArray[np.uint8]) -> Any:
-        samples = self.samples
-        moved, found = np.empty((len(tiles), TILES, 3), np.float32), np.empty((len(tiles), TILES), np.int32)
-        kernels.smear_vertices(
-            tiles, balls, drags, tips, *grain, samples.positions, samples.normals, samples.face, *self._space, allowed,
-            np.empty(len(balls), np.int64), self.shift, self.source, moved, found,
-        )  # fmt: skip
-        return lambda coverage, dirty: kernels.smear_take_vertices(tiles, moved, found, samples.spacing, self.shift, self.source, coverage, dirty)
-
-    def _from(self, slots: I32) -> I32:
-        source = self.source[slots]
-        return np.where(source > 0, source - 1, slots).astype(np.int32)
-
-    def codes(self, chunk: int, tiles: I32, pictures: NDArray[np.int64], multiplied: bool, out: U16) -> NDArray[np.int64]:
-        slots = slots_of(tiles, self.samples.face, False, chunk)
-        source = self._from(slots)
-        marks = np.zeros(len(pictures), bool)
-        marks[source >> 16] = True
-        missing = np.flatnonzero(marks & (pictures == 0))
-        if not len(missing):
-            fetch_codes(slots, source, pictures, len(out), out)
-        return missing
-
-
-def smear_of(samples: SurfaceSamples, workers: Workers) -> Smear:
-    return SheetSmear(samples, workers) if isinstance(samples, SheetSamples) else VertexSmear(samples, workers)
+    def codes(self, cell: int, chunk: int, tiles: I32, multiplied: bool, coverage: F32, out: U16) -> None:
+        """out (components, 65536) = paint laid on tiles of a chunk; `multiplied` : by alpha, the last, which is taken out of it."""
+        slots = slots_of(tiles, self._samples.face, self._samples.square, chunk)
+        kernels.smear_codes(slots, self._samples.square, self.laid[cell], coverage, len(out), multiplied, out)

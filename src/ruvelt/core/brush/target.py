@@ -42,6 +42,16 @@ class CloneFrom(Frozen):
     anchor: Place | None = None
 
 
+class SmearSettings(Frozen):
+    """What smear does. mode : "mix" carries paint and lays it; "push" moves what is there, borders and all.
+
+    wetness : share of the paint laid that the brush takes up in exchange; at 1 no paint is made or lost
+    """
+
+    mode: Literal["mix", "push"] = "mix"
+    wetness: Share = 0.25
+
+
 class Tone(Frozen):
     """How the tone tool changes what is there, on encoded values v with lightness L (Rec. 709 weights), amount a and the range's weight w.
 
@@ -61,7 +71,7 @@ class Paint(Frozen):
     """What a stroke lays: a value per channel in the channel's own range (colours sRGB-encoded), a value for a mask, or erasing.
 
     tool : "paint" lays the values; "soften" what neighbours within `reach` (share of the brush's radius) come to; "smear" what the brush
-    drags along; "clone" what lies elsewhere; "tone" what is there, changed. second, second_mask : what a brush that mixes goes towards.
+    carries along; "clone" what lies elsewhere; "tone" what is there, changed. second, second_mask : what a brush that mixes goes towards.
     blend : how painted values meet what is there; what comes out is laid. confine : what alone may change.
     reads : what these look at: "all" the channel as it looks, layers beneath included, or "layer"
     what the target itself holds, which then moves towards it, coverage and all. In a mask they read the painted source.
@@ -77,6 +87,7 @@ class Paint(Frozen):
     tool: Literal["paint", "soften", "smear", "clone", "tone"] = "paint"
     reads: Literal["all", "layer"] = "all"
     tone: Tone = Tone()
+    smear: SmearSettings = SmearSettings()
     clone: CloneFrom | None = None
     reach: Annotated[float, Field(ge=0.02, le=1, allow_inf_nan=False)] = 0.35
 

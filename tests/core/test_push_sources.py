@@ -1,4 +1,4 @@
-"""Where smear takes its picture from, against a k-d tree of SciPy and plain NumPy; and that it fetches what lies in chunks it did not touch."""
+"""Where push takes its picture from, against a k-d tree of SciPy and plain NumPy; and that it fetches what lies in chunks it did not touch."""
 
 from __future__ import annotations
 
@@ -7,16 +7,16 @@ import pytest
 from scipy.spatial import cKDTree
 
 from ruvelt.core.brush.path import Point, SurfacePath
+from ruvelt.core.brush.push import NO_GRAIN, SheetPush
 from ruvelt.core.brush.settings import Brush, Grain, Mirror
-from ruvelt.core.brush.smear import NO_GRAIN, SheetSmear
-from ruvelt.core.brush.target import Paint
+from ruvelt.core.brush.target import Paint, SmearSettings
 from ruvelt.core.workers import Workers
 from tests.core.scene import Scene, paint_layer, target, whole
 from tests.core.test_grain import SIZE, picture
 from tests.core.test_reading_tools import painted
 from tests.meshes import globe
 
-SMEAR = Paint(tool="smear", reads="layer")
+PUSH = Paint(tool="smear", reads="layer", smear=SmearSettings(mode="push"))
 
 
 def traced(scene: Scene, dabs: np.ndarray, copies: int, depth: float = 0.0) -> tuple[np.ndarray, np.ndarray]:
@@ -47,17 +47,18 @@ def test_one_batch_takes_its_picture_from_where_a_tree_finds_it(size: float, thr
     brush = Brush(size=size, size_unit="object", hardness=0.4, spacing=0.1, strength=0.9, mirror=mirror)
     points = [Point((float(np.sin(a)), 0.1 * float(np.cos(2 * a)), float(np.cos(a)))) for a in np.linspace(0.2, 0.2 + size, 5)]
     dabs = whole(SurfacePath(brush, samples), points)
-    smear = SheetSmear(samples, scene.workers)
+    push = SheetPush(samples, scene.workers)
     coverage, dirty = np.zeros(samples.slot_count, np.float32), np.zeros((samples.chunk_count, 256), np.uint8)
-    smear.drag(dabs, 2 if mirror.x else 1, False, None, NO_GRAIN, np.zeros(0, np.uint8), coverage, dirty)
+    copies = 2 if mirror.x else 1
+    push.drag(dabs, np.arange(len(dabs)) % copies, copies, False, None, NO_GRAIN, np.zeros(0, np.uint8), coverage, dirty)
     wanted, moves = traced(scene, dabs, 2 if mirror.x else 1)
     slots = np.flatnonzero(samples.covered)
     assert 100 < moves.sum() < len(slots) / 2
     # Nothing else moves by more than a curve between nodes is off.
-    assert np.hypot(*smear.shift[slots[~moves]].T).max() < 0.45
+    assert np.hypot(*push.shift[slots[~moves]].T).max() < 0.45
     moved = slots[moves]
     local = moved & 65535
-    x, y = (moved >> 16) % 2 * 256 + (local & 255) + smear.shift[moved, 0], (moved >> 16) // 2 * 256 + (local >> 8) + smear.shift[moved, 1]
+    x, y = (moved >> 16) % 2 * 256 + (local & 255) + push.shift[moved, 0], (moved >> 16) // 2 * 256 + (local >> 8) + push.shift[moved, 1]
     column, row = np.rint(x).astype(int), np.rint(y).astype(int)
     found = ((row >> 8) * 2 + (column >> 8)) * 65536 + ((row & 255) << 8) + (column & 255)
     assert samples.covered[found].mean() > 0.999
@@ -67,7 +68,7 @@ def test_one_batch_takes_its_picture_from_where_a_tree_finds_it(size: float, thr
     assert np.percentile(apart, 99) < 2.1
     assert (apart < 1e-6).mean() > 0.8
     # All that moved is told to be drawn anew, and fully by its source once that lies a texel away.
-    far = np.hypot(*smear.shift[moved].T)
+    far = np.hypot(*push.shift[moved].T)
     assert (far > 0).mean() > 0.98
     assert dirty[moved[far > 0] >> 16, ((local >> 12) << 4 | (local & 255) >> 4)[far > 0]].all()
     assert (coverage[moved[far >= 1]] == 1).all()
@@ -78,15 +79,15 @@ def test_a_grain_holds_back_what_is_dragged_over_its_gaps() -> None:
     samples = scene.samples
     brush = Brush(size=0.3, size_unit="object", hardness=0.4, spacing=0.1, strength=0.9, grain=Grain(picture="clouds", size=SIZE, depth=0.9))
     points = [Point((float(np.sin(a)), 0.1, float(np.cos(a)))) for a in np.linspace(0.2, 0.5, 5)]
-    live = scene.live(target("base_color"), SMEAR, brush=brush)
+    live = scene.live(target("base_color"), PUSH, brush=brush)
     dabs = whole(SurfacePath(brush, samples), points)
     live.dabs(dabs)
     wanted, moves = traced(scene, dabs, 1, depth=0.9)
     smooth, _ = traced(scene, dabs, 1)
     slots = np.flatnonzero(samples.covered)
     # What comes from over the seam comes from the sheet's other side.
-    moves &= np.hypot(*live._smear.shift[slots].T) < 100
-    way, shift = (wanted - samples.positions[slots])[moves], live._smear.shift[slots[moves]]
+    moves &= np.hypot(*live._push.shift[slots].T) < 100
+    way, shift = (wanted - samples.positions[slots])[moves], live._push.shift[slots[moves]]
     # It drags by less, and unevenly.
     smooth_way = np.linalg.norm((smooth - samples.positions[slots])[moves], axis=1)
     assert 0.2 < np.linalg.norm(way, axis=1).sum() / smooth_way.sum() < 0.8
@@ -111,7 +112,7 @@ def test_what_lies_in_a_hidden_chunk_is_dragged_out_of_it() -> None:
     beyond = samples.positions[1 * 65536 + (255 << 8) + 40]
     assert np.linalg.norm(beyond - border) < 0.6
     brush = Brush(size=0.3, size_unit="object", hardness=0.8, spacing=0.05)
-    live = scene.live(target("roughness"), SMEAR, hidden=hidden, brush=brush)
+    live = scene.live(target("roughness"), PUSH, hidden=hidden, brush=brush)
     live.dabs(whole(SurfacePath(brush, samples), [Point(tuple(float(v) for v in border)), Point(tuple(float(v) for v in beyond))]))
     assert {chunk % 2 for chunks in live.changes.values() for chunk in chunks} == {1}
     scene.keep(live)
