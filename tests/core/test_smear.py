@@ -329,3 +329,19 @@ def test_no_brush_leaves_the_range_of_what_was_there(
 
 def test_how_long_paint_lasts() -> None:
     assert_allclose(lasting(np.array([1.0, 0.5, 0.0, 0.75]), np.array([9.0, 1.0, 0.1, 3.0])), [0, 1 - np.exp(-1), 1, 1 - np.exp(-1)], rtol=1e-6)
+
+
+@pytest.mark.parametrize("hardness", [0.0, 0.5, 1.0])
+@pytest.mark.parametrize("wetness", [0.0, 0.5, 1.0])
+def test_no_dab_shows_in_the_trail(hardness: float, wetness: float) -> None:
+    """The wave of a dab's step in the trail, by its Fourier sum: under 3 of 255, also where a hard rim leaves texels at once."""
+    for strength in (0.6, 1.0):
+        scene = painted(by_texel(lambda x, y: (x < 80).astype(float)))
+        live = smeared(scene, paint(wetness), brush(40, strength=strength, hardness=hardness), [at(40, 128), at(210, 128)])
+        assert live.drags is not None
+        x = np.arange(80)
+        for off in (0, 6, 12, 16):
+            row = rows(scene)[128 + off, 95:175]
+            rest = (row - np.polyval(np.polyfit(x, row, 5), x)) * np.hanning(80)
+            wave = 2 * np.abs((rest * np.exp(-2j * np.pi * x / (live.drags * 40))).sum()) / np.hanning(80).sum()
+            assert wave * 255 < 3

@@ -23,10 +23,10 @@ PLAIN = 21
 
 @kernel(numba.void(f32[:, ::1], i64[::1], f32[:, ::1], f32[:, ::1], f32[::1]), late=True)
 def carry_frames(dabs, copy, last, frames, travelled):
-    """First axis of the picture that each dab carries, turned no more than the surface turns, and the way from the dab before, diameters.
+    """First axis of the picture that each dab carries, turned no more than the surface turns, and how far it came from the dab before.
 
-    copy : (n,) which mirrored one a dab is; last : (copies, 10) known, centre, axis, normal of the dab before; frames : (n, 3)
-    travelled : (n,), −1 for a first dab
+    copy : (n,) which mirrored one a dab is; last : (copies, 10) known, centre, axis, normal of the dab before
+    frames : (n, 6) the axis, and the way from the dab before, 0 where it jumped; travelled : (n,) its length, diameters, −1 for a first dab
     """
     for d in range(len(dabs)):
         k = copy[d]
@@ -34,9 +34,12 @@ def carry_frames(dabs, copy, last, frames, travelled):
         nx, ny, nz = dabs[d, 4], dabs[d, 5], dabs[d, 6]
         ex, ey, ez = dabs[d, 7], dabs[d, 8], dabs[d, 9]
         travelled[d] = np.float32(-1)
+        frames[d, 3], frames[d, 4], frames[d, 5] = np.float32(0), np.float32(0), np.float32(0)
         if last[k, 0] > 0:
             dx, dy, dz = cx - last[k, 1], cy - last[k, 2], cz - last[k, 3]
             travelled[d] = np.sqrt(dx * dx + dy * dy + dz * dz) / (np.float32(2) * max(dabs[d, 3], np.float32(1e-20)))
+            if travelled[d] < np.float32(1):
+                frames[d, 3], frames[d, 4], frames[d, 5] = dx, dy, dz
             ex, ey, ez = last[k, 4], last[k, 5], last[k, 6]
         along = ex * nx + ey * ny + ez * nz
         tx, ty, tz = ex - along * nx, ey - along * ny, ez - along * nz
@@ -130,8 +133,12 @@ def _meet(
     reach_sq, last = extent * extent, np.float32(nodes - 1)
     to_node = half * last / extent
     inv_short = inv / short
+    # The tip comes from the dab before: what it lays is weighed at thirds of that way, or the rim of a hard one would leave ribs.
+    third = np.float32(1 / 3)
+    sx, sy, sz = frames[d, 3] * third, frames[d, 4] * third, frames[d, 5] * third
+    sa, sb, sh = (sx * ax + sy * ay + sz * az) * inv, (sx * bx + sy * by + sz * bz) * inv_short, (sx * ux + sy * uy + sz * uz) * inv
     for i in range(np.uint64(count)):
-        dx, dy, dz = px[i] - cx, py[i] - cy, pz[i] - cz
+        dx, dy, dz = px[i] - cx + sx, py[i] - cy + sy, pz[i] - cz + sz
         cosine = bias + scale * (nx[i] * ux + ny[i] * uy + nz[i] * uz)
         cosine = one if cosine > one else cosine
         cosine = zero if cosine < zero else cosine
@@ -141,7 +148,12 @@ def _meet(
         u, v = (u if u > zero else zero), (v if v > zero else zero)
         gu[i], gv[i] = (u if u < last else last), (v if v < last else last)
         a, b = (dx * ax + dy * ay + dz * az) * inv, (dx * bx + dy * by + dz * bz) * inv_short
-        lay[i] = flow * thin * cosine * smooth((outer_sq - (a * a + b * b + h * h)) * k)
+        weight = smooth((outer_sq - (a * a + b * b + h * h)) * k)
+        a, b, h = a - sa, b - sb, h - sh
+        weight += smooth((outer_sq - (a * a + b * b + h * h)) * k)
+        a, b, h = a + np.float32(2) * sa, b + np.float32(2) * sb, h + np.float32(2) * sh
+        weight += smooth((outer_sq - (a * a + b * b + h * h)) * k)
+        lay[i] = flow * thin * cosine * weight * third
     if rich:
         along, across, up = (ax, ay, az), (bx, by, bz), (ux, uy, uz)
         tip = np.int64(dabs[d, 19])

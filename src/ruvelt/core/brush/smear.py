@@ -25,7 +25,7 @@ I64 = NDArray[np.int64]
 #: Nodes across the carried picture: at least, and at most.
 COARSE, FINE = 4, 24
 #: Most spacing of its dabs, diameters: further apart each would show in what is carried.
-MIX_SPACING = 0.075
+MIX_SPACING = 0.07
 #: Dabs taken together.
 GROUP = 16
 #: Tiles that are worth a thread.
@@ -104,7 +104,7 @@ class Smear:
             # A picture has corners.
             self._begin(float(dabs[0, 3]) / spacing, copies, float(np.sqrt(2)) if tips is not None and tips.shape[1] > 1 else 1.1)
         dabs = np.array(dabs, np.float32, order="C")
-        frames, travelled = np.empty((len(dabs), 3), np.float32), np.empty(len(dabs), np.float32)
+        frames, travelled = np.empty((len(dabs), 6), np.float32), np.empty(len(dabs), np.float32)
         kernels.carry_frames(dabs, copy, self._last, frames, travelled)
         fades = lasting(dabs[:, 16], travelled)
         reached = dabs.copy()
