@@ -4782,7 +4782,8 @@ export interface components {
          *
          *     surface : points in object space; sheet : points in texels of the flat sheet, y down; one of the two
          *     camera : the view in which it is straight, round or closed; without one it follows the surface between its points
-         *     filled : what a closed one encloses; snap : points near an edge of the model move onto it, and a line between two of them follows it
+         *     filled : what a closed one encloses is laid, to its exact edge, and no line; rule : what that is where it crosses itself, all that it winds
+         *     around or every other region; snap : points near an edge of the model move onto it, and a line between two of them follows it
          *     bend : stamps lie round on a bent surface; without, they are pressed flat through it
          */
         Shape: {
@@ -4810,6 +4811,12 @@ export interface components {
             kind: "line" | "curve" | "stamp";
             /** @default null */
             row: components["schemas"]["Row"] | null;
+            /**
+             * Rule
+             * @default nonzero
+             * @enum {string}
+             */
+            rule: "nonzero" | "evenodd";
             /**
              * Sheet
              * @default []

@@ -50,7 +50,7 @@ export function LineCard() {
             Closed
           </button>
         </Tooltip>
-        <Tooltip title="Fill what a closed line encloses, as the view shows it">
+        <Tooltip title="Fill what a closed line encloses, to its exact edge, as the view shows it">
           <button className="tog" aria-pressed={s.closed && s.filled && !s.rows} disabled={!s.closed || s.rows} onClick={() => setShaping({ filled: !s.filled })}>
             Filled
           </button>
@@ -61,6 +61,9 @@ export function LineCard() {
           </button>
         </Tooltip>
       </div>
+      {s.closed && s.filled && !s.rows && (
+        <Choice label="Crossings" options={[["nonzero", "Filled", "Where the line crosses itself, all that it goes around is filled"], ["evenodd", "Hollow", "Where the line crosses itself, every other region stays empty"]]} value={s.rule} onChange={(rule) => setShaping({ rule })} />
+      )}
       <Choice label="Lays" options={[["stroke", "Stroke", "A stroke of the brush"], ["row", "Row of stamps", "Single stamps of the tip: rivets, stitches, bolts"]]} value={s.rows ? "row" : "stroke"} onChange={(lays) => setShaping({ rows: lays === "row" })} />
       {s.rows && <RowSettings />}
       {s.rows && bends}

@@ -12,6 +12,8 @@ export interface ShapingState {
   kind: "line" | "curve";
   closed: boolean;
   filled: boolean;
+  /** What a filled line that crosses itself encloses. */
+  rule: NonNullable<Shape["rule"]>;
   snap: boolean;
   /** Whether stamps stand along the line instead of a stroke. */
   rows: boolean;
@@ -29,7 +31,7 @@ export interface ShapingState {
 const NONE: Pick<ShapingState, "points" | "camera" | "turned"> = { points: [], camera: null, turned: false };
 
 export const shaping = createStore<ShapingState>(() => ({
-  kind: "line", closed: false, filled: false, snap: false, rows: false, bend: true, view: "solid", seed: 1,
+  kind: "line", closed: false, filled: false, rule: "nonzero", snap: false, rows: false, bend: true, view: "solid", seed: 1,
   row: { count: null, spacing: 1.5, align: "along", alternate: "none" }, ...NONE,
 }));
 const { getState: get, setState: set } = shaping;
@@ -95,7 +97,7 @@ function described(): Shape | null {
   return {
     kind: stamp ? "stamp" : s.kind, surface: s.view === "solid" ? s.points : [], sheet: s.view === "flat" ? s.points : [],
     camera: s.view === "solid" && (filled || !s.turned) ? s.camera : null, texels_per_pixel: s.view === "flat" ? texelsPerPixel() : 1,
-    closed, filled, snap: !stamp && s.view === "solid" && s.snap, bend: s.bend, row: !stamp && s.rows ? s.row : null,
+    closed, filled, rule: s.rule, snap: !stamp && s.view === "solid" && s.snap, bend: s.bend, row: !stamp && s.rows ? s.row : null,
   } as Shape;
 }
 

@@ -7,8 +7,8 @@ from collections.abc import Sequence
 import numpy as np
 from numpy.typing import NDArray
 
+from ruvelt.core.brush.area import outline_weights
 from ruvelt.core.brush.camera import Camera
-from ruvelt.core.brush.shapes import outline_weights
 from ruvelt.core.errors import InputError
 from ruvelt.core.stack.basics import FacePick
 from ruvelt.studio.session import Session
@@ -38,13 +38,13 @@ def faces_inside(
         step = max(1.0, float(np.sqrt(np.prod(high - low) / RAYS)))
         x, y = np.meshgrid(np.arange(low[0], high[0] + step, step), np.arange(low[1], high[1] + step, step))
         places = np.stack([x.ravel(), y.ravel()], axis=1)
-        inside = outline_in_parts(line, places) > 0.5
+        inside = outline_weights(line, places) > 0.5
         hits = session.caster().cast(*camera.rays(places[inside]))
         marked[model.triangle_face[hits.triangle[hits.triangle >= 0]]] = True
         if behind:
             ahead = (middle - np.asarray(camera.eye)) @ camera.axes[2] > 1e-9
             shown = np.flatnonzero(ahead & ~np.isin(model.face_part, session.document.hidden_parts))
-            marked[shown[outline_in_parts(line, camera.project(middle[shown])) > 0.5]] = True
+            marked[shown[outline_weights(line, camera.project(middle[shown])) > 0.5]] = True
         return marked
     if sheet_id is None:
         raise InputError("Give a camera or a sheet to look at.")
@@ -54,16 +54,10 @@ def faces_inside(
     near = (x >= low[0]) & (x <= high[0]) & (y >= low[1]) & (y <= high[1])
     x, y = x[near], y[near]
     slots = (((y >> 8) * samples.chunks_across + (x >> 8)) << 16) + ((y & 255) << 8) + (x & 255)
-    weights = outline_in_parts(line, np.stack([x, y], axis=1) + 0.5)
+    weights = outline_weights(line, np.stack([x, y], axis=1) + 0.5)
     found = samples.face[slots[(weights > 0.5) & (samples.owner[slots] >= 0)]]
     marked[np.unique(found)] = True
     return marked
-
-
-def outline_in_parts(outline: NDArray[np.float64], places: NDArray[np.float64]) -> NDArray[np.float32]:
-    """`outline_weights` for any number of places."""
-    parts = [outline_weights(outline, places[i : i + 30_000]) for i in range(0, len(places), 30_000)]
-    return np.concatenate(parts) if parts else np.zeros(0, np.float32)
 
 
 def _middles(session: Session) -> NDArray[np.float64]:

@@ -400,12 +400,14 @@ def disc_dabs(dabs, side, owner, allowed, coverage, dirty):
                     dirty[slot >> 16, tile_of(slot, True)] = 1
 
 
-@kernel(numba.void(i32[::1], i32[::1], i64, f32[::1], numba.uint16[::1], i64, numba.boolean, i32, numba.uint16[:, ::1]), allocates=True)
-def paint_runs(starts, counts, base, coverage, codes, values, erase, comps, out):
+@kernel(numba.void(i32[::1], i32[::1], i64, f32[::1], f32[::1], numba.uint16[::1], i64, numba.boolean, i32, numba.uint16[:, ::1]), allocates=True)
+def paint_runs(starts, counts, base, coverage, shares, codes, values, erase, comps, out):
     """Lay a colour over the plane as it was before the stroke (address `base`, 0 when the chunk did not exist), with coverage as alpha.
 
     coverage : (65536,) of this chunk; codes : (comps,) uint16, or `values` : address of (comps, 65536) uint16 with a colour of its own for
     every sample, 0 for none; out : (comps + 1, 65536) uint16
+    shares : (65536,) share of each sample that a fill covers, coverage being of all of it; size 0 for strokes. What was there keeps to the rest
+    of the sample as far as it can: two fills that meet leave no gap.
     """
     full, half, one, zero = np.float32(65535), np.float32(0.5), np.float32(1), np.float32(0)
     # No longer than a run: larger ones would be given back and asked for anew with every call.
@@ -418,7 +420,13 @@ def paint_runs(starts, counts, base, coverage, codes, values, erase, comps, out)
     # Unsigned places need no look for a negative index, so that these loops become vector instructions without slices.
     for r in range(len(starts)):
         first, end = np.uint64(starts[r]), np.uint64(starts[r] + counts[r])
-        if base != 0:
+        if base != 0 and len(shares) > 0:
+            for i in range(first, end):
+                alpha, rest = np.float32(before[top + i]) * (one / full), one - shares[i]
+                beside = alpha if alpha < rest else rest
+                laid = coverage[i] / (shares[i] if shares[i] > zero else one)
+                under[i - first] = beside + (alpha - beside) * (one - laid)
+        elif base != 0:
             for i in range(first, end):
                 under[i - first] = np.float32(before[top + i]) * (one / full) * (one - coverage[i])
         else:
@@ -485,10 +493,10 @@ def toward_runs(starts, counts, base, coverage, values, comps, out):
                 out[k, i] = np.uint16(np.int32(value)) if inverse[i - first] > zero else out[k, i]
 
 
-@kernel(numba.void(i32[::1], numba.int64, numba.int64, f32, u8[::1], f32[::1], u8[:, ::1], numba.boolean))
-def flood_coverage(owner, first, last, strength, marked, coverage, dirty, square):
-    """Set coverage of covered, marked samples first … last to `strength`."""
+@kernel(numba.void(i32[::1], numba.int64, numba.int64, f32, f32[::1], f32[::1], u8[:, ::1], numba.boolean))
+def flood_coverage(owner, first, last, strength, shares, coverage, dirty, square):
+    """Set coverage of covered samples first … last to `strength` times their shares, where they have any."""
     for s in range(first, last):
-        if owner[s] >= 0 and marked[s]:
-            coverage[s] = strength
+        if owner[s] >= 0 and shares[s] > 0:
+            coverage[s] = strength * shares[s]
             dirty[s >> 16, tile_of(s, square)] = 1

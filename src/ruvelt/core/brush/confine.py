@@ -66,7 +66,7 @@ class Confinement:
 
     def __init__(self, confine: Confine, evaluator: SheetEvaluator, cache: BoundedCache, workers: Workers) -> None:
         self._confine, self._evaluator, self._cache, self._workers = confine, evaluator, cache, workers
-        self._marked = evaluator.samples.slots_of_faces(evaluator.faces.mark(confine.picks)) if confine.picks else None
+        self._marked = evaluator.samples.share_of_faces(evaluator.faces.mark(confine.picks)) if confine.picks else None
         self._made: dict[int, U16] = {}
 
     def weights(self, chunk: int) -> U16:

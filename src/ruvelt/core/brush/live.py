@@ -90,6 +90,8 @@ class LiveStroke:
         self._reader = Reader(evaluator, planes, paint, self._push, self._smear, self._coverage, workers) if paint.looks else None
         self._confinement = Confinement(paint.confine, evaluator, evaluator.cache, workers) if paint.confine.by_sample else None
         self._confined: dict[int, F32] = {}
+        #: The share of each sample that a fill covers; none for strokes.
+        self._shares = np.zeros(0, np.float32)
         self._addresses = Addresses()
         #: What the stroke remembers of its dabs' colours at each sample.
         self._marks = np.zeros((samples.slot_count if brush.colours_vary else 0, 4 if brush.colours_turn else 1), np.float32)
@@ -384,14 +386,15 @@ class LiveStroke:
         samples = self.samples
         # A flood is one batch: the exact way is the shortest.
         self._folds = False
-        marks = np.ones(samples.slot_count, np.uint8) if picks is None else samples.slots_of_faces(faces.mark(picks)).astype(np.uint8)
+        shares = np.ones(samples.slot_count, np.float32) if picks is None else samples.share_of_faces(faces.mark(picks))
         if len(self._allowed):
-            marks &= self._allowed
+            shares *= self._allowed
+        self._shares = shares
         dirty = np.zeros((samples.chunk_count, TILES), np.uint8)
         owner = samples.owner if isinstance(samples, SheetSamples) else samples.face
 
         def cover(chunk: int) -> None:
-            flood_coverage(owner, chunk * CHUNK, (chunk + 1) * CHUNK, strength, marks, self._coverage, dirty, samples.square)
+            flood_coverage(owner, chunk * CHUNK, (chunk + 1) * CHUNK, strength, shares, self._coverage, dirty, samples.square)
 
         self._workers.map(cover, range(samples.chunk_count))
         if gradient is not None:
@@ -417,6 +420,7 @@ class LiveStroke:
         # What smear lays is confined as it is laid, for the brush meets it again.
         if self._confinement is not None and self._smear is None:
             coverage = self._confine(chunk, runs, coverage)
+        shares = self._shares[chunk * CHUNK : (chunk + 1) * CHUNK]
         for cell in self.target.cells:
             base, out = self._working(cell.plane, cell.components, chunk)
             address = 0 if base is None else self._addresses.of((cell.plane, chunk), base)
@@ -430,7 +434,7 @@ class LiveStroke:
             elif len(self._marks):
                 mixed = self._mix(cell, chunk, runs)
                 values = mixed.ctypes.data
-            paint_runs(runs[0], runs[1], address, coverage, cell.codes, values, self._erase, cell.components - 1, out)
+            paint_runs(runs[0], runs[1], address, coverage, shares, cell.codes, values, self._erase, cell.components - 1, out)
         self._update_mask(chunk, runs)
         for channel in self._programs:
             steps = self._steps(channel, chunk)

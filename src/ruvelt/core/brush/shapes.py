@@ -7,11 +7,11 @@ from dataclasses import dataclass
 from itertools import pairwise
 from typing import Annotated, Literal
 
-import cv2
 import numpy as np
 from numpy.typing import NDArray
 from pydantic import Field, model_validator
 
+from ruvelt.core.brush.area import Rule, outline_weights, raster_shares
 from ruvelt.core.brush.camera import Camera
 from ruvelt.core.brush.path import (
     BALL_COLUMNS,
@@ -66,7 +66,8 @@ class Shape(Frozen):
 
     surface : points in object space; sheet : points in texels of the flat sheet, y down; one of the two
     camera : the view in which it is straight, round or closed; without one it follows the surface between its points
-    filled : what a closed one encloses; snap : points near an edge of the model move onto it, and a line between two of them follows it
+    filled : what a closed one encloses is laid, to its exact edge, and no line; rule : what that is where it crosses itself, all that it winds
+    around or every other region; snap : points near an edge of the model move onto it, and a line between two of them follows it
     bend : stamps lie round on a bent surface; without, they are pressed flat through it
     """
 
@@ -77,6 +78,7 @@ class Shape(Frozen):
     texels_per_pixel: Annotated[float, Field(gt=0, le=10_000, allow_inf_nan=False)] = 1.0
     closed: bool = False
     filled: bool = False
+    rule: Rule = "nonzero"
     snap: bool = False
     bend: bool = False
     row: Row | None = None
@@ -297,8 +299,9 @@ def _on_surface(brush: Brush, shape: Shape, samples: SurfaceSamples, caster: Ray
         count += len(place)
     columns = RICH_COLUMNS if brush.rich else BALL_COLUMNS
     dabs = np.concatenate(laid) if laid else np.zeros((0, columns), np.float32)
-    slots, weights = _inside(shape, points, samples, caster) if shape.filled and len(points) > 2 else (None, None)
-    return Laid(dabs, slots, weights, points)
+    if shape.filled and len(points) > 2:
+        return Laid(dabs[:0], *_inside(shape, points, samples, caster), points)
+    return Laid(dabs, None, None, points)
 
 
 def _bent(dabs: F32, shape: Shape) -> F32:
@@ -372,36 +375,21 @@ def _on_sheet(brush: Brush, shape: Shape, samples: SheetSamples) -> Laid:
         length = np.maximum(np.linalg.norm(way, axis=1, keepdims=True), 1e-12)
         across = np.concatenate([-way[:, 1:] / length, way[:, :1] / length, np.zeros((len(way), 1))], axis=1)
         discs = character.rows(flat_balls(discs), number, across, True)
-    slots, weights = _inside_sheet(shape, points, samples) if shape.filled and len(points) > 2 else (None, None)
-    return Laid(discs, slots, weights, points)
+    if shape.filled and len(points) > 2:
+        return Laid(discs[:0], *_inside_sheet(shape, points, samples), points)
+    return Laid(discs, None, None, points)
 
 
 # -- what a closed shape encloses -------------------------------------------------------------------------------------------------
 
-#: Finer than a pixel, so that the edge of a filled shape is smooth.
-_FINE = 2
+
+def _cosine(ways: F64, normals: F32) -> F64:
+    """(n,) cosine between ways to places and the normals there, whichever side is seen."""
+    length = np.maximum(np.linalg.norm(ways, axis=1), 1e-12)
+    return np.asarray(np.abs((ways * normals).sum(axis=1)) / length)
 
 
-def outline_weights(outline: F64, places: F64) -> F32:
-    """(n,) float32 share of a pixel around each place, (n, 2), that a closed outline, (m, 2), covers."""
-    if not len(places):
-        return np.zeros(0, np.float32)
-    # Only where both are is drawn: an outline may reach far beyond the view.
-    low = np.floor(np.maximum(outline.min(axis=0), places.min(axis=0))) - 2
-    high = np.ceil(np.minimum(outline.max(axis=0), places.max(axis=0))) + 2
-    if not (high > low).all():
-        return np.zeros(len(places), np.float32)
-    width, height = (np.minimum(high - low, 9000) * _FINE).astype(int)
-    picture = np.zeros((height, width), np.uint8)
-    corners = np.clip(np.rint((outline - low) * _FINE * 16), -(2**29), 2**29).astype(np.int32)
-    cv2.fillPoly(picture, [corners], 255, cv2.LINE_AA, 4)
-    at = ((places - low) * _FINE).astype(np.float32)
-    found = cv2.remap(picture, at[:, :1].copy(), at[:, 1:].copy(), cv2.INTER_LINEAR, borderMode=cv2.BORDER_CONSTANT, borderValue=0)
-    weights: F32 = found[:, 0].astype(np.float32) / np.float32(255)
-    return weights
-
-
-def seen_inside(outline: F64, camera: Camera, samples: SurfaceSamples, caster: RayCaster) -> tuple[I32, F32]:
+def seen_inside(outline: F64, camera: Camera, samples: SurfaceSamples, caster: RayCaster, rule: Rule) -> tuple[I32, F32]:
     """Samples that a closed outline (m, 2 pixels of the view) encloses and the view sees, with weights 0–1."""
     slots = samples.grid.slot
     positions = samples.positions[slots].astype(np.float64)
@@ -409,10 +397,10 @@ def seen_inside(outline: F64, camera: Camera, samples: SurfaceSamples, caster: R
     depth = (positions - eye) @ camera.axes[2]
     facing = ((eye - positions) * samples.normals[slots]).sum(axis=1) > 0
     ahead = np.flatnonzero(facing & (depth > 1e-9))
-    weights = np.zeros(len(ahead), np.float32)
-    for first in range(0, len(ahead), 30_000):
-        part = ahead[first : first + 30_000]
-        weights[first : first + 30_000] = outline_weights(outline, camera.project(positions[part]))
+    # The edge is as wide as a sample is, or a pixel where that is wider.
+    slant = np.sqrt(np.clip(_cosine(positions[ahead] - eye, samples.normals[slots[ahead]]), 0.05, 1))
+    size = np.maximum(samples.spacing / camera.pixel_size(positions[ahead]) * slant, 1.0)
+    weights = outline_weights(outline, camera.project(positions[ahead]), size, rule)
     inside = ahead[weights > 0]
     weights = weights[weights > 0]
     ways = positions[inside] - eye
@@ -427,16 +415,16 @@ def _inside(shape: Shape, points: F64, samples: SurfaceSamples, caster: RayCaste
     if not (((points - np.asarray(shape.camera.eye)) @ shape.camera.axes[2]) > 1e-9).all():
         return np.zeros(0, np.int32), np.zeros(0, np.float32)
     outline = (smooth if shape.kind == "curve" else straight)(shape.camera.project(points), True, RAY_PX)
-    return seen_inside(outline, shape.camera, samples, caster)
+    return seen_inside(outline, shape.camera, samples, caster, shape.rule)
 
 
 def _inside_sheet(shape: Shape, points: F64, samples: SheetSamples) -> tuple[I32, F32]:
     outline = (smooth if shape.kind == "curve" else straight)(points, True, 1.0)
-    low = np.clip(np.floor(outline.min(axis=0)).astype(int) - 1, 0, samples.side - 1)
-    high = np.clip(np.ceil(outline.max(axis=0)).astype(int) + 1, 0, samples.side - 1)
-    x, y = (v.ravel() for v in np.meshgrid(np.arange(low[0], high[0] + 1), np.arange(low[1], high[1] + 1)))
+    low = np.clip(np.floor(outline.min(axis=0)), 0, samples.side - 1).astype(int)
+    high = np.clip(np.ceil(outline.max(axis=0)), 1, samples.side).astype(int)
+    width, height = (int(v) for v in high - low)
+    shares = raster_shares(outline - low, width, height, shape.rule).ravel()
+    x, y = (v.ravel() for v in np.meshgrid(np.arange(low[0], high[0]), np.arange(low[1], high[1])))
     slots = (((y >> 8) * samples.chunks_across + (x >> 8)) << 16) + ((y & 255) << 8) + (x & 255)
-    on = samples.owner[slots] >= 0
-    slots, places = slots[on].astype(np.int32), np.stack([x[on], y[on]], axis=1)
-    weights = np.concatenate([outline_weights(outline, places[i : i + 30_000]) for i in range(0, len(places), 30_000)] or [np.zeros(0, np.float32)])
-    return slots[weights > 0], weights[weights > 0]
+    on = (samples.owner[slots] >= 0) & (shares > 1e-6)
+    return slots[on].astype(np.int32), shares[on]

@@ -14,8 +14,10 @@ from ruvelt.core.mesh.model import Model
 from ruvelt.core.mesh.normals import corner_normals
 from ruvelt.core.mesh.sheets import SheetPlan
 from ruvelt.core.mesh.tangents import corner_frames
+from ruvelt.core.mesh.topology import islands
 from ruvelt.core.samples._gutter_kernels import nearest_in_columns, nearest_in_rows
 from ruvelt.core.samples._raster_kernels import fill_samples, mark_overlaps, raster_band, texel_corners
+from ruvelt.core.samples._share_kernels import marked_shares
 from ruvelt.core.samples.chunks import CHUNK, CHUNK_SIDE
 from ruvelt.core.samples.surface import SurfaceSamples
 from ruvelt.core.tolerances import UV_SLACK
@@ -252,6 +254,25 @@ class SheetSamples(SurfaceSamples):
         table = np.concatenate([faces[self.model.triangle_face[self.triangles]], [False]])
         found: NDArray[np.bool_] = table[self.owner]
         return found
+
+    def share_of_faces(self, faces: NDArray[np.bool_]) -> NDArray[np.float32]:
+        """(slots,) float32 0–1: the share of each texel's square that marked faces cover, of what its island covers there: edges without stairs."""
+        marked = np.ascontiguousarray(faces[self.model.triangle_face[self.triangles]], np.uint8)
+        if not marked.any():
+            return np.zeros(self.slot_count, np.float32)
+        shares = np.empty(self.slot_count, np.float32)
+
+        def fill(chunk: int) -> None:
+            part = shares[chunk * CHUNK : (chunk + 1) * CHUNK]
+            marked_shares(chunk, self.side, self.owner, marked, self._islands, self.uv, part)
+
+        self._workers.map(fill, range(self.chunk_count))
+        return shares
+
+    @lazy
+    def _islands(self) -> NDArray[np.int32]:
+        """(t,) int32 island of each triangle."""
+        return np.ascontiguousarray(islands(self.model, self.model.uv_layouts[0])[self.model.triangle_face[self.triangles]])
 
     def gutter(self, reach: int | None) -> Gutter:
         """Texels whose nearest island texel lies within `reach` texels (None: all there are), and that texel, which each repeats."""

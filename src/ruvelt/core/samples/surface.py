@@ -116,3 +116,7 @@ class SurfaceSamples(ABC):
     @abstractmethod
     def slots_of_faces(self, faces: NDArray[np.bool_]) -> NDArray[np.bool_]:
         """(slots,) bool: samples of the faces marked in the (f,) bool array."""
+
+    def share_of_faces(self, faces: NDArray[np.bool_]) -> NDArray[np.float32]:
+        """(slots,) float32 0–1: how far the faces marked in the (f,) bool array cover each sample."""
+        return self.slots_of_faces(faces).astype(np.float32)

@@ -437,9 +437,9 @@ class MaskEvaluator:
         where = ("faces", samples.serial, self._faces.version, source.picks, chunk)
         found: U16 | None = self._cache.get(where)
         if found is None:
-            marks = samples.slots_of_faces(self._faces.mark(source.picks))
+            shares = samples.share_of_faces(self._faces.mark(source.picks))
             for c in range(samples.chunk_count):
-                codes = np.where(marks[c * CHUNK : (c + 1) * CHUNK], 65535, 0).astype(np.uint16)
+                codes = np.rint(shares[c * CHUNK : (c + 1) * CHUNK] * 65535).astype(np.uint16)
                 self._cache.put((*where[:-1], c), codes, codes.nbytes)
                 if c == chunk:
                     found = codes
