@@ -7,9 +7,10 @@ import pytest
 from numpy.testing import assert_allclose
 
 from ruvelt.core.brush.confine import Confine
+from ruvelt.core.brush.gradient import Gradient
 from ruvelt.core.brush.target import Paint
 from ruvelt.core.stack.basics import FacePick
-from ruvelt.core.stack.document import ChannelUse, FillLayer, PaintLayer, plane_id
+from ruvelt.core.stack.document import ChannelUse, FillLayer, MeshMap, PaintLayer, base_plane_id, plane_id
 from ruvelt.core.stack.masks import FacesSource, Mask
 from tests.core.scene import Scene, paint_layer, target
 from tests.meshes import globe, model_of, split_square
@@ -114,3 +115,38 @@ def test_shares_of_all_groups_of_a_globe_add_up(threads: int) -> None:
     total = sum(scene.samples.share_of_faces(group == k) for k in range(5))
     assert_allclose(total[scene.samples.covered], 1, atol=1e-5)
     assert np.abs(total[~scene.samples.covered]).max(initial=0) == 0
+
+
+def test_a_gradient_shorter_than_a_texel_has_no_stairs() -> None:
+    scene = Scene(wedge(), (paint_layer(),))
+    way = np.array([2.0, -0.75, 0]) / np.hypot(2.0, 0.75)
+    middle = np.array([0.075, 0, 0])
+    start, end = (tuple(float(v) for v in middle + side * 1e-4 * way) for side in (1, -1))
+    live = scene.live(target("roughness"), Paint(values={"roughness": (0.0,)}, second={"roughness": (1.0,)}))
+    live.flood(None, 1.0, scene.faces, Gradient(start=start, end=end))  # type: ignore[arg-type]
+    scene.keep(live)
+    value, wanted = held(scene)[0], left_of_line(256)
+    edge = (wanted > 0) & (wanted < 1)
+    assert np.sqrt(np.square(value - wanted)[edge].mean()) < 0.12
+    assert value.mean() == pytest.approx(wanted.mean(), abs=1e-4)
+
+
+@pytest.mark.parametrize("side", [256, 512])
+def test_confinement_to_an_id_colour_has_no_stairs(side: int) -> None:
+    """Ids are never mixed, so a slanting border of theirs has stairs; what they confine has not, over chunks too."""
+    scene = Scene(wedge(), (paint_layer(),), side=side)
+    sheet = scene.document.sheets[0].model_copy(update={"mesh_maps": (MeshMap(id="id"),)})
+    scene.document = scene.document.model_copy(update={"sheets": (sheet,)})
+    left = scene.samples.slots_of_faces(np.array([True, False]))
+    colours = np.where(left, np.array([[60000], [9000], [9000]]), np.array([[9000], [9000], [60000]])).astype(np.uint16)
+    scene.put_plane(base_plane_id("s", "id"), np.concatenate([colours, np.full((1, len(left)), 65535, np.uint16)]))
+    chosen = Confine(ids=(tuple(v / 65535 for v in (60000, 9000, 9000)),))  # type: ignore[arg-type]
+    live = scene.live(target("roughness"), Paint(values={"roughness": (1.0,)}, confine=chosen))
+    live.flood(None, 1.0, scene.faces)
+    scene.keep(live)
+    cover, wanted = held(scene)[1], left_of_line(side)
+    edge = (wanted > 0) & (wanted < 1)
+    stairs = np.sqrt(np.square((wanted > 0.5) - wanted)[edge].mean())
+    assert np.sqrt(np.square(cover - wanted)[edge].mean()) < 0.7 * stairs
+    assert np.abs(cover - wanted)[~edge].max() < 0.3
+    assert cover.mean() == pytest.approx(wanted.mean(), abs=2e-3)

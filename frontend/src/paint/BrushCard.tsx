@@ -86,18 +86,21 @@ export function BrushCard() {
 
 /** A stroke as this brush would lay it: pressure rises and falls along it. */
 function BrushPreview({ brush }: { brush: Brush }) {
+  const standard = useWorkshop((s) => s.registries?.brush.spacing ?? brush.spacing);
   const dabs = useMemo(() => {
     const r = Math.min(24, 5 + Math.sqrt(brush.size_unit === "view" ? brush.size : brush.size * 600) * 0.9);
     const step = Math.max(brush.spacing * 2 * r, 1.2);
+    // Dabs that lie close lay the flow by length, as strokes do; those that stand apart lay it each.
+    const share = Math.min(step / (2 * r) / standard, 1);
     const out: { x: number; y: number; r: number; o: number; way: number }[] = [];
     for (let x = 18; x <= 222; x += step) {
       const t = (x - 18) / 204;
       const p = Math.sin(Math.PI * t);
       const low = (c: Brush["pressure_size"]): number => (c.on ? c.low + (1 - c.low) * p ** c.gamma : 1);
-      out.push({ x, y: 32 + Math.sin(t * 2 * Math.PI) * -12, r: r * low(brush.pressure_size), o: brush.flow * low(brush.pressure_flow), way: (-Math.atan2(-12 * 2 * Math.PI * Math.cos(t * 2 * Math.PI), 204) * 180) / Math.PI });
+      out.push({ x, y: 32 + Math.sin(t * 2 * Math.PI) * -12, r: r * low(brush.pressure_size), o: 1 - (1 - brush.flow * low(brush.pressure_flow)) ** share, way: (-Math.atan2(-12 * 2 * Math.PI * Math.cos(t * 2 * Math.PI), 204) * 180) / Math.PI });
     }
     return out;
-  }, [brush]);
+  }, [brush, standard]);
   const edge = Math.round(brush.hardness * 96);
   const tips = useWorkshop((s) => s.registries?.tips);
   const pictures = brush.tips.map((id) => tips?.find((t) => t.id === id)?.picture).filter((p): p is string => Boolean(p));

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from typing import Annotated, Literal
 
+import cv2
 import numpy as np
 from numpy.typing import NDArray
 from pydantic import Field
@@ -11,7 +12,8 @@ from pydantic import Field
 from ruvelt.core.bake.curvature import curvature_of
 from ruvelt.core.planes.cache import BoundedCache
 from ruvelt.core.planes.plane import U16
-from ruvelt.core.samples.chunks import CHUNK
+from ruvelt.core.samples.chunks import CHUNK, CHUNK_SIDE
+from ruvelt.core.samples.sheet import SheetSamples
 from ruvelt.core.stack.basics import Colour, FacePick, Frozen, Share
 from ruvelt.core.stack.evaluate import SheetEvaluator
 from ruvelt.core.workers import Workers
@@ -68,6 +70,7 @@ class Confinement:
         self._confine, self._evaluator, self._cache, self._workers = confine, evaluator, cache, workers
         self._marked = evaluator.samples.share_of_faces(evaluator.faces.mark(confine.picks)) if confine.picks else None
         self._made: dict[int, U16] = {}
+        self._ids: dict[int, NDArray[np.float32]] = {}
 
     def weights(self, chunk: int) -> U16:
         """(65536,) uint16, 65535 where everything passes."""
@@ -84,8 +87,7 @@ class Confinement:
             near = evaluator.measures.near(evaluator.composite("base_color", chunk), confine.colours, confine.tolerance, confine.colour_softness)
             weights *= near.astype(np.float32) / np.float32(65535)
         if confine.ids and any(m.id == "id" for m in evaluator.sheet.mesh_maps):
-            near = evaluator.measures.near(evaluator.composite("map:id", chunk), confine.ids, ID_TOLERANCE, 0.0)
-            weights *= near.astype(np.float32) / np.float32(65535)
+            weights *= self._near_ids(chunk)
         if confine.relief != 0:
             bend = self._bend(chunk) * np.float32(np.sign(confine.relief))
             weights *= passing(bend, abs(confine.relief) * SHARPEST, confine.softness)
@@ -97,6 +99,35 @@ class Confinement:
             weights *= passing(stands, confine.raised * SHARPEST, confine.softness)
         return weights
 
+    def _near_ids(self, chunk: int) -> NDArray[np.float32]:
+        """(65536,) float32 weight of the chosen id colours: on a sheet the mean of a texel's neighbourhood, for ids themselves have stairs."""
+        samples = self._evaluator.samples
+        if not isinstance(samples, SheetSamples):
+            return self._chosen(chunk)
+        across, column, row = samples.chunks_across, chunk % samples.chunks_across, chunk // samples.chunks_across
+        # With a rim of one texel from the chunks around it.
+        wide, there = np.zeros((2, CHUNK_SIDE + 2, CHUNK_SIDE + 2), np.float32)
+        for dy in (-1, 0, 1):
+            for dx in (-1, 0, 1):
+                if not (0 <= column + dx < across and 0 <= row + dy < across):
+                    continue
+                other = (row + dy) * across + column + dx
+                to, of = _strip(dy), _strip(dx)
+                covered = samples.covered[other * CHUNK : (other + 1) * CHUNK].reshape(CHUNK_SIDE, CHUNK_SIDE)
+                there[to[0], of[0]] = covered[to[1], of[1]]
+                wide[to[0], of[0]] = self._chosen(other).reshape(CHUNK_SIDE, CHUNK_SIDE)[to[1], of[1]]
+        kernel = np.array([0.25, 0.5, 0.25], np.float32)
+        sums, shares = (cv2.sepFilter2D(v, cv2.CV_32F, kernel, kernel)[1:-1, 1:-1] for v in (wide * there, there))
+        found: NDArray[np.float32] = (sums / np.maximum(shares, 1e-6)).ravel().astype(np.float32)
+        return found
+
+    def _chosen(self, chunk: int) -> NDArray[np.float32]:
+        if chunk not in self._ids:
+            evaluator = self._evaluator
+            near = evaluator.measures.near(evaluator.composite("map:id", chunk), self._confine.ids, ID_TOLERANCE, 0.0)
+            self._ids[chunk] = near.astype(np.float32) / np.float32(65535)
+        return self._ids[chunk]
+
     def _bend(self, chunk: int) -> NDArray[np.float32]:
         """(65536,) float32 curvature, −1 … 1, positive on ridges: the baked one where it is asked for and there, else the mesh's own."""
         evaluator = self._evaluator
@@ -105,6 +136,13 @@ class Confinement:
             return baked
         part: NDArray[np.float32] = mesh_bend(evaluator, self._cache, self._workers)[chunk * CHUNK : (chunk + 1) * CHUNK]
         return part
+
+
+def _strip(step: int) -> tuple[slice, slice]:
+    """Where a neighbouring chunk's rows or columns come to lie around a chunk with a rim of one, and which they are."""
+    if step == 0:
+        return slice(1, CHUNK_SIDE + 1), slice(0, CHUNK_SIDE)
+    return (slice(0, 1), slice(-1, None)) if step < 0 else (slice(CHUNK_SIDE + 1, None), slice(0, 1))
 
 
 def mesh_bend(evaluator: SheetEvaluator, cache: BoundedCache, workers: Workers) -> NDArray[np.float32]:

@@ -399,7 +399,7 @@ class LiveStroke:
         self._workers.map(cover, range(samples.chunk_count))
         if gradient is not None:
             self._marks = np.zeros((samples.slot_count, 1), np.float32)
-            self._marks[:, 0] = gradient_share(gradient, samples.positions)
+            self._marks[:, 0] = gradient_share(gradient, samples.positions, samples.spacing)
         return self._update(dirty)
 
     # -- what follows from coverage ---------------------------------------------------------------------------------------------
