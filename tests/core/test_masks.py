@@ -30,6 +30,7 @@ from ruvelt.core.stack.fields import Noise, Projection
 from ruvelt.core.stack.mask_evaluate import WHOLE
 from ruvelt.core.stack.masks import LevelsShaper, Mask, NoiseSource, PositionSource, Shaper, Source
 from ruvelt.core.stack.measures import Measures, frame_of
+from ruvelt.core.stack.noise import lattices
 from ruvelt.core.stack.shaping import contrast_gain, shaped
 from tests.core.scene import Scene, fill_layer, paint_layer, target
 from tests.meshes import globe, split_square, square, two_walls
@@ -170,13 +171,24 @@ def reference_gradient(p: np.ndarray, seed: int) -> np.ndarray:
 
 
 def test_gradient_noise_is_what_an_independent_program_makes() -> None:
+    """Corner by corner in each octave's own lattice, faded by what a texel spans of it, and stretched over the quantiles of the same."""
     scene = Scene(globe(), (paint_layer(),))
     of = {"kind": "noise", "octaves": 2, "size": 0.1, "roughness": 0.5, "contrast": 0, "balance": 0.5, "seed": 7, "stretch": (1, 3, 1)}
     got = values(scene, mask(of))
-    p = places(scene) / (0.1 * scene.model.diagonal * np.array([1, 3, 1]))
-    second = reference_gradient(p * 2 + [17.31, 9.17, 5.73], (7 + 0x9E3779B9) & 0xFFFFFFFF)
-    expected = 0.5 + 0.5 * (reference_gradient(p, 7) + 0.5 * second) / 1.5
-    assert_allclose(got, np.clip((expected - 0.5) * 2.4 + 0.5, 0, 1), atol=2e-3)
+    turns, shifts, _ = lattices(2, 7)
+    scale = 1 / (0.1 * scene.model.diagonal * np.array([1, 3, 1]))
+    p, n = places(scene) * scale, scene.samples.normals[scene.samples.covered] * scale
+    spans = 0.5 * scene.samples.spacing**2 * ((scale**2).sum() - (n**2).sum(axis=1))
+    first = np.exp(-0.55 * spans) * reference_gradient(p @ turns[0].T + shifts[0], 7)
+    second = np.exp(-0.55 * 4 * spans) * reference_gradient(p @ turns[1].T + shifts[1], (7 + 0x9E3779B9) & 0xFFFFFFFF)
+    noise = (first + 0.5 * second) / 1.5
+    far = np.random.default_rng(3).random((40_000, 3)) * 300
+    spread = (reference_gradient(far, 1) + 0.5 * reference_gradient(far * 2 + 9.7, 2)) / 1.5
+    low, middle, high = np.quantile(spread, (0.015, 0.5, 0.985))
+    reach = np.where(noise > middle, high - middle, middle - low)
+    expected = 0.5 * (noise - middle) / reach / np.tan(1.35 * np.pi / 4) + 0.5
+    assert_allclose(got, np.clip(expected, 0, 1), atol=0.02)
+    assert np.corrcoef(got, expected)[0, 1] > 0.9999
     assert got.std() > 0.1
 
 

@@ -100,40 +100,86 @@ def _cell_noise(x, y, z, seed):
     return np.float32(1) - np.float32(2) * min(np.sqrt(best), np.float32(1))
 
 
-@kernel(numba.void(f32[:, ::1], numba.boolean[::1], i64, i64, f32, f32[::1], i64, f32, f32, f32, u16[::1]), late=True)
-def noise_chunk(positions, covered, basis, octaves, roughness, scale, seed, middle, gain, balance, out):
-    """Noise of `octaves` whose `middle` comes to `balance`, `gain` times as steep. scale : (3,) repeats an object unit."""
-    whole = np.float32(0)
-    part = np.float32(1)
+#: What is left of a basis in the mean over a square of r cells is about exp(−k r²); fitted to means over squares, within 0.03 up to one cell.
+LOSS = (np.float32(0.55), np.float32(0.285), np.float32(0.72), np.float32(1.15))
+#: The mean of each basis, to which it fades.
+MEAN = (np.float32(0), np.float32(0), np.float32(-0.042), np.float32(0.59))
+#: How far each basis is spread about its mean, squared.
+SPREAD = (np.float32(0.0666), np.float32(0.1587), np.float32(0.118), np.float32(0.095))
+#: Below this an octave is not worked out any more.
+LOST = np.float32(0.01)
+
+
+@kernel(
+    numba.void(f32[:, ::1], f32[:, ::1], yes[::1], i64, f32, f32[::1], f32[:, :, ::1], f32[:, ::1], u32[::1], f32, f32[::1], f32[::1], f32[::1]),
+    late=True,
+)
+def noise_values(positions, normals, covered, basis, roughness, scale, turns, shifts, seeds, spacing, left, out, loose):
+    """Octaves of noise, each `roughness` of the strength of the one before, over their sum: about −1 … 1, as samples of a size see it.
+
+    scale : (3,) cells an object unit; turns, shifts, seeds : (octaves, 3, 3), (octaves, 3), (octaves,) of each octave's lattice
+    spacing : side of the square a sample stands for, object units: octaves fade to their mean as it nears their cells
+    loose : (n,) variance of what has faded: how far noise goes up and down inside a sample; left : (n,) to work in
+    """
+    one, half = np.float32(1), np.float32(0.5)
+    octaves = len(turns)
+    whole, part = np.float32(0), one
     for _ in range(octaves):
         whole += part
         part *= roughness
-    half = np.float32(0.5)
-    for i in range(len(out)):
+    loss = LOSS[0] if basis == GRADIENT else (LOSS[1] if basis == VALUE else (LOSS[2] if basis == CELLULAR else LOSS[3]))
+    mean = MEAN[0] if basis == GRADIENT else (MEAN[1] if basis == VALUE else (MEAN[2] if basis == CELLULAR else MEAN[3]))
+    spread = SPREAD[0] if basis == GRADIENT else (SPREAD[1] if basis == VALUE else (SPREAD[2] if basis == CELLULAR else SPREAD[3]))
+    zero, two = np.float32(0), np.float32(2)
+    all_ways = scale[0] * scale[0] + scale[1] * scale[1] + scale[2] * scale[2]
+    most = zero
+    for i in range(np.uint64(len(out))):
+        # Cells that the sample's square spans, squared, in the mean of its two sides.
+        nx, ny, nz = normals[i, 0] * scale[0], normals[i, 1] * scale[1], normals[i, 2] * scale[2]
+        spans = half * spacing * spacing * max(all_ways - nx * nx - ny * ny - nz * nz, zero)
+        left[i] = np.exp(-loss * spans)
+        out[i] = loose[i] = zero
+        most = max(most, left[i] if covered[i] else zero)
+    part = one / whole
+    for o in range(octaves):
+        a, b, c, sx = turns[o, 0, 0] * scale[0], turns[o, 0, 1] * scale[1], turns[o, 0, 2] * scale[2], shifts[o, 0]
+        d, e, f, sy = turns[o, 1, 0] * scale[0], turns[o, 1, 1] * scale[1], turns[o, 1, 2] * scale[2], shifts[o, 1]
+        g, h, k, sz = turns[o, 2, 0] * scale[0], turns[o, 2, 1] * scale[1], turns[o, 2, 2] * scale[2], shifts[o, 2]
+        seed = seeds[o]
+        gone = most < LOST
+        for i in range(np.uint64(len(out))):
+            stays = left[i]
+            v = zero
+            if not gone:
+                x, y, z = positions[i, 0], positions[i, 1], positions[i, 2]
+                u, w, t = a * x + b * y + c * z + sx, d * x + e * y + f * z + sy, g * x + h * y + k * z + sz
+                if basis == CELLULAR:
+                    v = _cell_noise(u, w, t, seed) if covered[i] else zero
+                elif basis == RIDGED:
+                    v = one - two * min(abs(_lattice_noise(GRADIENT, u, w, t, seed)), one)
+                else:
+                    v = _lattice_noise(basis, u, w, t, seed)
+                v -= mean
+            out[i] += part * (mean + v * stays)
+            loose[i] += part * part * spread * (one - stays * stays)
+            # Cells half as large lose four times the exponent.
+            left[i] = stays * stays * stays * stays
+        part *= roughness
+        most = most * most * most * most
+    for i in range(np.uint64(len(out))):
         if not covered[i]:
-            out[i] = 0
-            continue
-        x, y, z = positions[i, 0] * scale[0], positions[i, 1] * scale[1], positions[i, 2] * scale[2]
-        total, part = np.float32(0), np.float32(1)
-        for o in range(octaves):
-            place = np.uint32(np.uint32(seed) + np.uint32(o) * np.uint32(0x9E3779B9))
-            if basis == CELLULAR:
-                v = _cell_noise(x, y, z, place)
-            else:
-                v = _lattice_noise(basis, x, y, z, place)
-                if basis == RIDGED:
-                    v = np.float32(1) - np.float32(2) * min(abs(v), np.float32(1))
-            total += part * v
-            part *= roughness
-            x, y, z = x * np.float32(2) + np.float32(17.31), y * np.float32(2) + np.float32(9.17), z * np.float32(2) + np.float32(5.73)
-        v = half + half * total / whole
-        out[i] = _code((v - middle) * gain + balance)
+            out[i] = loose[i] = zero
 
 
-@kernel(numba.void(f32[:, ::1], numba.boolean[::1], f32, f32, f32, f32, i64, u16[::1]), late=True)
-def spots_chunk(positions, covered, scale, cover, variation, hardness, seed, out):
-    """Balls around one point in a share of the cells of a lattice, of up to half a cell. scale : cells an object unit."""
-    third, one, zero = np.float32(1 / 1023.0), np.float32(1), np.float32(0)
+@kernel(numba.void(f32[:, ::1], yes[::1], f32, f32, f32, f32, i64, f32, f32, u16[::1]), late=True)
+def spots_chunk(positions, covered, scale, cover, variation, hardness, seed, spacing, mean, out):
+    """Balls around one point in a share of the cells of a lattice, of up to half a cell. scale : cells an object unit
+
+    spacing : side of the square a sample stands for: no edge is narrower, and spots smaller than it fade to their `mean`
+    """
+    third, one, zero, half = np.float32(1 / 1023.0), np.float32(1), np.float32(0), np.float32(0.5)
+    span = spacing * scale
+    fade = min(max(span * np.float32(2) - one, zero), one)
     for i in range(len(out)):
         if not covered[i]:
             out[i] = 0
@@ -148,40 +194,85 @@ def spots_chunk(positions, covered, scale, cover, variation, hardness, seed, out
                     more = _hash(ix + a, iy + b, iz + c, np.uint32(seed) ^ np.uint32(0x5BD1E995))
                     if np.float32(more & np.uint32(65535)) * np.float32(1 / 65535) >= cover:
                         continue
-                    radius = np.float32(0.5) * (one - variation * np.float32(more >> np.uint32(16)) * np.float32(1 / 65535))
+                    radius = max(half * (one - variation * np.float32(more >> np.uint32(16)) * np.float32(1 / 65535)), np.float32(1e-3))
                     dx = np.float32(ix + a) + np.float32(h & np.uint32(1023)) * third - x
                     dy = np.float32(iy + b) + np.float32((h >> np.uint32(10)) & np.uint32(1023)) * third - y
                     dz = np.float32(iz + c) + np.float32((h >> np.uint32(20)) & np.uint32(1023)) * third - z
-                    d = np.sqrt(dx * dx + dy * dy + dz * dz) / max(radius, np.float32(1e-3))
-                    t = min(max((d - hardness) / max(one - hardness, np.float32(0.02)), zero), one)
-                    best = max(best, one - t * t * (np.float32(3) - np.float32(2) * t))
-        out[i] = _code(best)
+                    d = np.sqrt(dx * dx + dy * dy + dz * dz) / radius
+                    ramp = max(one - hardness, max(span / radius, np.float32(0.02)))
+                    t = min(max((d - half * (one + hardness)) / ramp + half, zero), one)
+                    # A spot smaller than the sample covers a share of it.
+                    small = min(radius / max(span, np.float32(1e-9)), one)
+                    best = max(best, (one - t * t * (np.float32(3) - np.float32(2) * t)) * small)
+        out[i] = _code(best + (mean - best) * fade)
 
 
-@kernel(numba.void(f32[:, ::1], numba.boolean[::1], i64, f32[:, ::1], f32, f32, f32, u16[::1]), late=True)
-def weave_chunk(positions, covered, form, frame, scale, share, softness, out):
-    """Regular patterns along a frame (rows are its axes). scale : repeats an object unit; edges of `softness` of a repeat."""
-    one, half = np.float32(1), np.float32(0.5)
-    inverse = one / max(softness, np.float32(1e-3))
+@inline
+def _bar(x, span, low, width):
+    """The share of x − span/2 … x + span/2 that lies in low … low + width of the repeats of length 1."""
+    begin, end = x - np.float32(0.5) * span, x + np.float32(0.5) * span
+    first = np.floor(begin)
+    begin, end = begin - first, end - first
+    whole = np.floor(end)
+    zero = np.float32(0)
+    rest = min(max(end - whole - low, zero), width) + whole * width
+    return (rest - min(max(begin - low, zero), width)) / span
+
+
+@inline
+def _in_cells(x, span, width, odd):
+    """The same for cells of half a repeat about 0, or about a half for `odd`, shrunk to `width`."""
+    middle = np.float32(0.75) if odd else np.float32(0.25)
+    return _bar(x + np.float32(0.25), span, middle - np.float32(0.5) * width, width)
+
+
+@inline
+def _across(nx, ny, nz, wx, wy, wz):
+    """How much of a direction lies along the surface: the sine of its angle with the normal."""
+    cosine = nx * wx + ny * wy + nz * wz
+    return np.sqrt(max(np.float32(1) - cosine * cosine, np.float32(0)))
+
+
+@kernel(numba.void(f32[:, ::1], f32[:, ::1], yes[::1], i64, f32[:, ::1], f32, f32, f32, f32, u16[::1]), late=True)
+def weave_chunk(positions, normals, covered, form, frame, scale, share, softness, spacing, out):
+    """Regular patterns along a frame (rows are its axes), as means over what each sample stands for: they fade to their mean, never to others.
+
+    scale : repeats an object unit; share : of them that is bright; softness : of their edges, repeats; spacing : side of a sample's square
+    """
+    one, half, least = np.float32(1), np.float32(0.5), np.float32(1e-4)
+    step = spacing * scale
+    # Cells of the rarer kind shrink, so that the share is that of the surface.
+    width = half * np.sqrt(np.float32(2) * min(share, one - share))
     for i in range(len(out)):
         if not covered[i]:
             out[i] = 0
             continue
+        nx, ny, nz = normals[i, 0], normals[i, 1], normals[i, 2]
         a = (positions[i, 0] * frame[0, 0] + positions[i, 1] * frame[0, 1] + positions[i, 2] * frame[0, 2]) * scale
         b = (positions[i, 0] * frame[1, 0] + positions[i, 1] * frame[1, 1] + positions[i, 2] * frame[1, 2]) * scale
         c = (positions[i, 0] * frame[2, 0] + positions[i, 1] * frame[2, 1] + positions[i, 2] * frame[2, 2]) * scale
+        wx, wy, wz = frame[0, 0], frame[0, 1], frame[0, 2]
         if form == RINGS:
             a = np.sqrt(b * b + c * c)
-        # Distance into the bright part of the repeat, in repeats.
-        d = half * share - abs(a - np.floor(a) - half)
-        v = min(max(d * inverse + half, np.float32(0)), one)
-        if form == CHECKS:
-            for other in range(2):
-                e = b if other == 0 else c
-                d = half * share - abs(e - np.floor(e) - half)
-                w = min(max(d * inverse + half, np.float32(0)), one)
-                v = v + w - np.float32(2) * v * w
-        out[i] = _code(v)
+            inverse = one / max(a, least)
+            b, c = b * inverse, c * inverse
+            wx, wy, wz = b * frame[1, 0] + c * frame[2, 0], b * frame[1, 1] + c * frame[2, 1], b * frame[1, 2] + c * frame[2, 2]
+        span = step * _across(nx, ny, nz, wx, wy, wz)
+        span = max(np.sqrt(span * span + softness * softness), least)
+        if form != CHECKS:
+            out[i] = _code(_bar(a, span, half - half * share, share))
+            continue
+        other = step * _across(nx, ny, nz, frame[1, 0], frame[1, 1], frame[1, 2])
+        third = step * _across(nx, ny, nz, frame[2, 0], frame[2, 1], frame[2, 2])
+        other = max(np.sqrt(other * other + softness * softness), least)
+        third = max(np.sqrt(third * third + softness * softness), least)
+        rare = np.float32(0)
+        for k in range(8):
+            odd = ((k & 1) + ((k >> 1) & 1) + (k >> 2)) & 1
+            # Cells with an odd sum are bright.
+            if (odd == 1) == (share < half):
+                rare += _in_cells(a, span, width, k & 1) * _in_cells(b, other, width, (k >> 1) & 1) * _in_cells(c, third, width, k >> 2)
+        out[i] = _code(rare if share < half else one - rare)
 
 
 @inline

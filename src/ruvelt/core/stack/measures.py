@@ -26,11 +26,8 @@ from ruvelt.core.stack.channels import Channel, encode
 from ruvelt.core.stack.fields import BlendContent, ColourStop, FileContent, ImageContent, Noise, PatternContent, Picture, Spots, VertexContent, Weave
 from ruvelt.core.stack.laid import Laid, lightness, ranged
 from ruvelt.core.stack.masks import FacingSource, GradientSource, PositionSource, Ramped
-from ruvelt.core.stack.shaping import contrast_gain
+from ruvelt.core.stack.noise import BASES, lattices, noise_codes, spots_mean
 
-BASES = {"gradient": kernels.GRADIENT, "value": kernels.VALUE, "cellular": kernels.CELLULAR, "ridged": kernels.RIDGED}
-#: Where each basis has its middle, and how much steeper it is made at contrast 0 to fill the range.
-SPREAD = {"gradient": (0.5, 2.4), "value": (0.5, 1.6), "cellular": (0.48, 1.9), "ridged": (0.79, 2.0)}
 FORMS = {"stripes": kernels.STRIPES, "checks": kernels.CHECKS, "rings": kernels.RINGS}
 AnyContent = ImageContent | PatternContent | BlendContent | FileContent | VertexContent
 WAYS = {"uv": 0, "three-way": 1, "planar": 2}
@@ -71,28 +68,41 @@ class Measures:
         return self.samples.positions[part], self.samples.normals[part], self.samples.covered[part]
 
     def noise(self, of: Noise, chunk: int) -> U16:
-        positions, _, covered = self._chunk(chunk)
-        out = np.empty(CHUNK, np.uint16)
-        middle, gain = SPREAD[of.basis]
+        positions, normals, covered = self._chunk(chunk)
         scale = (1 / (of.size * self.samples.model.diagonal * np.asarray(of.stretch))).astype(np.float32)
-        kernels.noise_chunk(
-            positions, covered, BASES[of.basis], of.octaves, of.roughness, scale, of.seed, middle, gain * contrast_gain(of.contrast), of.balance, out
+        left, values, loose = np.empty((3, CHUNK), np.float32)
+        kernels.noise_values(
+            positions,
+            normals,
+            covered,
+            BASES[of.basis],
+            of.roughness,
+            scale,
+            *lattices(of.octaves, of.seed),
+            self.samples.spacing,
+            left,
+            values,
+            loose,
         )
+        out: U16 = noise_codes(of, values, loose)
+        out[~covered] = 0
         return out
 
     def spots(self, of: Spots, chunk: int) -> U16:
         positions, _, covered = self._chunk(chunk)
         out = np.empty(CHUNK, np.uint16)
         scale = 1 / (of.size * self.samples.model.diagonal)
-        kernels.spots_chunk(positions, covered, scale, of.cover, of.variation, of.hardness, of.seed, out)
+        mean = spots_mean(of.cover, of.variation, of.hardness)
+        kernels.spots_chunk(positions, covered, scale, of.cover, of.variation, of.hardness, of.seed, self.samples.spacing, mean, out)
         return out
 
     def weave(self, of: Weave, chunk: int) -> U16:
-        positions, _, covered = self._chunk(chunk)
+        positions, normals, covered = self._chunk(chunk)
         out = np.empty(CHUNK, np.uint16)
         right, up, n = frame_of(of.along)
         frame = np.ascontiguousarray([n, right, up])
-        kernels.weave_chunk(positions, covered, FORMS[of.form], frame, 1 / (of.size * self.samples.model.diagonal), of.share, of.softness, out)
+        scale = 1 / (of.size * self.samples.model.diagonal)
+        kernels.weave_chunk(positions, normals, covered, FORMS[of.form], frame, scale, of.share, of.softness, self.samples.spacing, out)
         return out
 
     def pattern(self, of: Noise | Spots | Weave, chunk: int) -> U16:
