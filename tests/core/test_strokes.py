@@ -140,6 +140,35 @@ def test_mirror_on_texels_is_exact() -> None:
     assert_array_equal(image, image[::-1])
 
 
+@pytest.mark.parametrize("more", [{}, {"tips": ("chalk",)}, {"mix": {"way": "along"}}], ids=["round", "picture", "two colours"])
+@pytest.mark.parametrize("mirror", [{"x": True}, {"around": 5, "axis": "z"}, {"x": True, "y": True}], ids=["plane", "axis", "planes"])
+def test_where_twins_meet_coverage_is_that_of_one_stroke(mirror: dict[str, object], more: dict[str, object]) -> None:
+    """Weak strokes near the plane or the axis: each twin by itself, and the strongest of them everywhere, in one batch and in many."""
+    settings = {"size": 0.3, "size_unit": "object", "flow": 0.15, "hardness": 0.3, "pressure_size": {"on": False}, **more}
+    points = [Point((0.04 + 0.02 * k, 0.05 + 0.1 * k, 0.0)) for k in range(5)]
+    alone = []
+    for batches in (1, 5):
+        scene = Scene(square(2.0), (paint_layer(),))
+        brush = Brush.model_validate({**settings, "mirror": mirror})
+        live = scene.live(target("roughness"), Paint(values={"roughness": (1.0,)}), brush=brush)
+        path = SurfacePath(brush, scene.samples)
+        for i in range(batches):
+            live.dabs(path.extend([p for k, p in enumerate(points) if k * batches // 5 == i]), brush.mirror)
+        live.dabs(path.finish(), brush.mirror)
+        alone.append(live._coverage.copy())
+    assert_array_equal(alone[0], alone[1])
+    whole_path = whole(SurfacePath(brush, scene.samples), points)
+    copies = 2 ** sum(bool(mirror.get(a)) for a in "xyz") * int(mirror.get("around", 1))  # type: ignore[call-overload]
+    single = Brush.model_validate(settings)
+    strongest = np.zeros_like(alone[0])
+    for k in range(copies):
+        one = scene.live(target("roughness"), Paint(values={"roughness": (1.0,)}), brush=single)
+        one.dabs(whole_path[k::copies])
+        strongest = np.maximum(strongest, one._coverage)
+    assert_array_equal(alone[0], strongest)
+    assert strongest.max() > 0.2
+
+
 def test_the_flat_sheet_mirrors_over_the_surface() -> None:
     scene = Scene(square(2.0), (paint_layer(), BLACK))
     brush = Brush(size=30, hardness=0.8, mirror=Mirror(x=True))

@@ -35,6 +35,33 @@ def plane(scene: Scene, name: str) -> np.ndarray:
     return np.concatenate([scene.store.get(chunks[c]) for c in range(scene.samples.chunk_count)], axis=1)
 
 
+TO_LMS = np.array(
+    [[0.4122214708, 0.5363325363, 0.0514459929], [0.2119034982, 0.6806995451, 0.1073969566], [0.0883024619, 0.2817188376, 0.6299787005]]
+)
+TO_LAB = np.array(
+    [[0.2104542553, 0.7936177850, -0.0040720468], [1.9779984951, -2.4285922050, 0.4505937099], [0.0259040371, 0.7827717662, -0.8086757660]]
+)
+
+
+def lab(v: np.ndarray) -> np.ndarray:
+    """OKLab of an encoded colour, by the published matrices."""
+    v = np.asarray(v, float)
+    linear = np.where(v <= 0.04045, v / 12.92, ((v + 0.055) / 1.055) ** 2.4)
+    return np.asarray(TO_LAB @ np.cbrt(TO_LMS @ linear))
+
+
+def from_lab(c: np.ndarray) -> np.ndarray:
+    """Encoded colour, its chroma reduced until sRGB holds it."""
+
+    def light(share: float) -> np.ndarray:
+        return np.asarray(np.linalg.inv(TO_LMS) @ (np.linalg.inv(TO_LAB) @ (c * [1, share, share])) ** 3)
+
+    shares = np.linspace(1, 0, 4001)
+    share = next(s for s in shares if light(s).min() > -2e-4 and light(s).max() < 1 + 2e-4)
+    linear = np.clip(light(share), 0, None)
+    return np.asarray(np.where(linear <= 0.0031308, 12.92 * linear, 1.055 * linear ** (1 / 2.4) - 0.055))
+
+
 def toned(v: np.ndarray, tone: Tone) -> np.ndarray:
     """The formulas written anew."""
     light = float(v @ [0.2126, 0.7152, 0.0722])
@@ -43,19 +70,11 @@ def toned(v: np.ndarray, tone: Tone) -> np.ndarray:
     if tone.change == "hue":
         h, s, value = colorsys.rgb_to_hsv(*v)
         return np.array(colorsys.hsv_to_rgb((h + tone.degrees / 360 * a) % 1, s, value))
-    goal = np.array(tone.colour)
-    return np.clip(
-        {
-            "lighten": v + (1 - v) * a,
-            "darken": v * (1 - a),
-            "contrast": (v - 0.5) * (1 + a) + 0.5,
-            "saturate": light + (v - light) * (1 + a),
-            "desaturate": light + (v - light) * (1 - a),
-            "tint": v + (goal * light / float(goal @ [0.2126, 0.7152, 0.0722]) - v) * a,
-        }[tone.change],
-        0,
-        1,
-    )
+    if tone.change in ("saturate", "desaturate", "tint"):
+        c, goal = lab(v), lab(np.array(tone.colour))
+        c[1:] = {"saturate": c[1:] * (1 + a), "desaturate": c[1:] * (1 - a), "tint": c[1:] + (goal[1:] - c[1:]) * a}[tone.change]
+        return np.clip(from_lab(c), 0, 1)
+    return np.clip({"lighten": v + (1 - v) * a, "darken": v * (1 - a), "contrast": (v - 0.5) * (1 + a) + 0.5}[tone.change], 0, 1)
 
 
 @pytest.mark.parametrize("change", ["lighten", "darken", "contrast", "saturate", "desaturate", "hue", "tint"])
@@ -65,8 +84,52 @@ def test_tone_follows_its_formula(change: str, span: str) -> None:
     tone = Tone(change=change, range=span, amount=0.6, degrees=80, colour=(0.2, 0.5, 0.7))  # type: ignore[arg-type]
     scene = Scene(square(), (paint_layer(), fill_layer("u", {"base_color": colour})))
     dab(scene, Paint(tool="tone", tone=tone), "base_color")
-    assert_allclose(scene.value("base_color", 0, 0, 0) / 65535, toned(np.array(colour), tone), atol=6e-5)
+    assert_allclose(scene.value("base_color", 0, 0, 0) / 65535, toned(np.array(colour), tone), atol=4e-4)
     assert_allclose(scene.value("base_color", 0.9, 0.9, 0) / 65535, colour, atol=2e-5)
+
+
+@pytest.mark.parametrize("reads", ["all", "layer"])
+def test_a_soft_brush_turns_hues_and_never_passes_through_grey(reads: str) -> None:
+    """Half the coverage is half the turn, at the same saturation and value."""
+    scene = Scene(square(), (paint_layer(),))
+    plane_of = np.array([58982, 13107, 13107, 65535], np.uint16)
+    scene.put_plane(plane_id("s", "p", "base_color"), np.repeat(plane_of[:, None], scene.samples.slot_count, axis=1))
+    live = scene.live(target("base_color"), Paint(tool="tone", reads=reads, tone=Tone(change="hue", amount=1.0, degrees=90)))  # type: ignore[arg-type]
+    soft = BRUSH.model_copy(update={"hardness": 0.0, "size": 1.2})
+    live.dabs(SurfacePath(soft, scene.samples).extend([Point((0, 0, 0))]))
+    scene.keep(live)
+    seen = []
+    for slot in np.flatnonzero(live._coverage > 0.02)[::97]:
+        place = scene.samples.positions[slot]
+        h, s, v = colorsys.rgb_to_hsv(*(scene.value("base_color", *(float(c) for c in place)) / 65535))
+        assert h * 360 == pytest.approx(90 * live._coverage[slot], abs=1.5)
+        assert s == pytest.approx(7 / 9, abs=0.03)
+        assert v == pytest.approx(0.9, abs=0.02)
+        seen.append(float(live._coverage[slot]))
+    assert min(seen) < 0.2 < 0.8 < max(seen)
+
+
+def test_stronger_colours_keep_hue_and_lightness_where_srgb_ends() -> None:
+    for colour in ((0.9, 0.3, 0.1), (0.2, 0.3, 0.9), (0.1, 0.7, 0.2), (0.95, 0.9, 0.2)):
+        scene = Scene(square(), (paint_layer(), fill_layer("u", {"base_color": colour})))
+        dab(scene, Paint(tool="tone", tone=Tone(change="saturate", amount=1.0)), "base_color")
+        before, after = lab(np.array(colour)), lab(scene.value("base_color", 0, 0, 0) / 65535)
+        assert after[0] == pytest.approx(before[0], abs=2e-3)
+        assert np.degrees(np.arctan2(after[2], after[1]) - np.arctan2(before[2], before[1])) == pytest.approx(0, abs=0.6)
+        assert np.hypot(*after[1:]) >= np.hypot(*before[1:]) - 1e-3
+
+
+@pytest.mark.parametrize("tint", [(0.0, 0.0, 0.0), (0.0, 0.0, 1.0), (1.0, 1.0, 0.0)])
+def test_a_tint_keeps_lightness_also_with_black_and_blue(tint: tuple[float, float, float]) -> None:
+    for colour in ((0.8, 0.6, 0.5), (0.2, 0.3, 0.25), (0.5, 0.5, 0.5)):
+        scene = Scene(square(), (paint_layer(), fill_layer("u", {"base_color": colour})))
+        dab(scene, Paint(tool="tone", tone=Tone(change="tint", amount=1.0, colour=tint)), "base_color")
+        after = lab(scene.value("base_color", 0, 0, 0) / 65535)
+        assert after[0] == pytest.approx(lab(np.array(colour))[0], abs=2e-3)
+        if any(tint):
+            assert np.degrees(np.arctan2(after[2], after[1]) - np.arctan2(*lab(np.array(tint))[:0:-1])) == pytest.approx(0, abs=1)
+        else:
+            assert np.hypot(*after[1:]) < 2e-3
 
 
 def test_tone_of_one_number_works_on_it_alone() -> None:

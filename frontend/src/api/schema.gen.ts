@@ -5370,8 +5370,9 @@ export interface components {
          * Tone
          * @description How the tone tool changes what is there, on encoded values v with lightness L (Rec. 709 weights), amount a and the range's weight w.
          *
-         *     lighten v + (1 − v)aw · darken v − vaw · contrast (v − ½)(1 + aw) + ½ · saturate L + (v − L)(1 + aw) · desaturate L + (v − L)(1 − aw) ·
-         *     hue: turned by `degrees` aw · tint: towards `colour` at the lightness that is there, v + (colour · L / its L − v)aw
+         *     lighten v + (1 − v)aw · darken v − vaw · contrast (v − ½)(1 + aw) + ½ · hue: turned by `degrees` aw, and by as much less as less is laid
+         *     In OKLab at the lightness that is there: saturate chroma (1 + aw) · desaturate chroma (1 − aw) · tint: towards the hue and chroma of `colour`
+         *     by aw; what sRGB cannot hold loses chroma alone. One number has none of these.
          *     range : w is 1, (1 − L)², 4L(1 − L) or L²
          */
         Tone: {

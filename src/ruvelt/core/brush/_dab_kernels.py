@@ -400,6 +400,26 @@ def disc_dabs(dabs, side, owner, allowed, coverage, dirty):
                     dirty[slot >> 16, tile_of(slot, True)] = 1
 
 
+@kernel(numba.void(i32[::1], numba.boolean, f32[:, ::1], f32[:, :, ::1], f32[::1], f32[:, ::1]), late=True)
+def join_twins(tiles, square, twins, twin_marks, coverage, marks):
+    """Take over the strongest coverage of mirrored twins on tiles (chunk · 256 + tile), and what it remembers.
+
+    twins : (copies, slots); twin_marks : (copies, slots or 0, k); coverage : (slots,); marks : (slots or 0, k)
+    """
+    for at in range(len(tiles)):
+        chunk, tile = np.int64(tiles[at]) >> 8, np.int64(tiles[at]) & 255
+        first = chunk * CHUNK + (((tile >> 4) << 12) + ((tile & 15) << 4) if square else tile << 8)
+        for n in range(256):
+            s = first + (((n >> 4) << 8) + (n & 15) if square else n)
+            best = 0
+            for k in range(1, len(twins)):
+                best = k if twins[k, s] > twins[best, s] else best
+            coverage[s] = twins[best, s]
+            if len(marks) > 0:
+                for k in range(marks.shape[1]):
+                    marks[s, k] = twin_marks[best, s, k]
+
+
 @kernel(numba.void(i32[::1], i32[::1], i64, f32[::1], f32[::1], numba.uint16[::1], i64, numba.boolean, i32, numba.uint16[:, ::1]), allocates=True)
 def paint_runs(starts, counts, base, coverage, shares, codes, values, erase, comps, out):
     """Lay a colour over the plane as it was before the stroke (address `base`, 0 when the chunk did not exist), with coverage as alpha.

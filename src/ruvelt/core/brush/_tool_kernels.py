@@ -5,6 +5,7 @@ import numba
 import numpy as np
 
 from ruvelt.core.color._hsv_kernels import turn_hsv
+from ruvelt.core.color._oklch_kernels import lab_of, within
 from ruvelt.core.kernels import f32_room, kernel, u16_at
 
 f32, i32, i64, u8, u16 = numba.float32, numba.int32, numba.int64, numba.uint8, numba.uint16
@@ -15,19 +16,24 @@ LIGHTEN, DARKEN, CONTRAST, SATURATE, DESATURATE, HUE, TINT = 0, 1, 2, 3, 4, 5, 6
 ALL, SHADOWS, MIDTONES, HIGHLIGHTS = 0, 1, 2, 3
 
 
+#: Coverage from which a hue is turned in earnest.
+LEAST = np.float32(1e-3)
 #: Samples changed at once.
 BLOCK = 256
 
 
-@kernel(numba.void(i32[::1], i32[::1], i64, i32, numba.boolean, i32, i32, f32, f32, f32[::1], u16[:, ::1]), late=True)
-def tone_runs(starts, counts, look, comps, own, change, span, amount, turns, colour, out):
+@kernel(numba.void(i32[::1], i32[::1], i64, i32, numba.boolean, i32, i32, f32, f32, f32[::1], f32[::1], f32, u16[:, ::1]), late=True)
+def tone_runs(starts, counts, look, comps, own, change, span, amount, turns, colour, coverage, cover, out):
     """Change the look of runs of a chunk as `target.Tone` tells. look : address of (comps, 65536) uint16 encoded, with `own` alpha after them,
-    which stays; out : the same; turns : of hue
+    which stays; out : the same; turns : of hue; coverage : (65536,) of the stroke. A hue is turned by as much of the way as that, and out is
+    what has to be laid for it, with coverage times `cover`: else colours would pass through grey.
     """
     u, full, half, one, zero, four = np.float32(1 / 65535), np.float32(65535), np.float32(0.5), np.float32(1), np.float32(0), np.float32(4)
     codes = u16_at(look, CHUNK * (comps + 1))
     rgb, light, weight = f32_room((3, BLOCK)), f32_room(BLOCK), f32_room(BLOCK)
-    its_own = np.float32(0.2126) * colour[0] + np.float32(0.7152) * colour[1] + np.float32(0.0722) * colour[2]
+    _, tint_a, tint_b = lab_of(colour[0], colour[1], colour[2])
+    # One number has neither hue nor chroma.
+    chroma = comps == 3 and change in (SATURATE, DESATURATE, TINT)
     for run in range(len(starts)):
         for begin in range(starts[run], starts[run] + counts[run], BLOCK):
             first, n = np.uint64(begin), np.uint64(min(BLOCK, starts[run] + counts[run] - begin))
@@ -49,9 +55,24 @@ def tone_runs(starts, counts, look, comps, own, change, span, amount, turns, col
             else:
                 for i in range(n):
                     weight[i] = amount
-            if change == HUE:
+            if change == HUE and comps == 3:
                 for i in range(n):
-                    rgb[0, i], rgb[1, i], rgb[2, i] = turn_hsv(rgb[0, i], rgb[1, i], rgb[2, i], turns * weight[i], zero, zero)
+                    laid = coverage[first + i]
+                    laid = laid if laid > LEAST else LEAST
+                    r, g, b = turn_hsv(rgb[0, i], rgb[1, i], rgb[2, i], turns * weight[i] * laid, zero, zero)
+                    laid = min(laid * cover, one)
+                    rgb[0, i] += (r - rgb[0, i]) / laid
+                    rgb[1, i] += (g - rgb[1, i]) / laid
+                    rgb[2, i] += (b - rgb[2, i]) / laid
+            if chroma:
+                for i in range(n):
+                    lightness, a, b = lab_of(rgb[0, i], rgb[1, i], rgb[2, i])
+                    if change == TINT:
+                        a, b = a + (tint_a - a) * weight[i], b + (tint_b - b) * weight[i]
+                    else:
+                        gain = one + weight[i] if change == SATURATE else one - weight[i]
+                        a, b = a * gain, b * gain
+                    rgb[0, i], rgb[1, i], rgb[2, i] = within(lightness, a, b)
             for k in range(3):
                 if change == LIGHTEN:
                     for i in range(n):
@@ -62,14 +83,6 @@ def tone_runs(starts, counts, look, comps, own, change, span, amount, turns, col
                 elif change == CONTRAST:
                     for i in range(n):
                         rgb[k, i] = (rgb[k, i] - half) * (one + weight[i]) + half
-                elif change in (SATURATE, DESATURATE):
-                    way = one if change == SATURATE else -one
-                    for i in range(n):
-                        rgb[k, i] = light[i] + (rgb[k, i] - light[i]) * (one + way * weight[i])
-                elif change == TINT:
-                    lift = colour[k] / its_own if its_own > zero else zero
-                    for i in range(n):
-                        rgb[k, i] += (lift * light[i] - rgb[k, i]) * weight[i]
             for k in range(comps):
                 for i in range(n):
                     value = rgb[k, i] if rgb[k, i] > zero else zero

@@ -8,7 +8,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from ruvelt.core.brush._dab_kernels import ball_dabs, disc_dabs, flood_coverage, paint_runs, toward_runs
+from ruvelt.core.brush._dab_kernels import ball_dabs, disc_dabs, flood_coverage, join_twins, paint_runs, toward_runs
 from ruvelt.core.brush._rich_kernels import FLOW, LEVEL, PAST, confined, mixed_codes, rich_balls, rich_discs
 from ruvelt.core.brush.confine import Confinement
 from ruvelt.core.brush.gradient import Gradient, gradient_share
@@ -95,6 +95,8 @@ class LiveStroke:
         self._addresses = Addresses()
         #: What the stroke remembers of its dabs' colours at each sample.
         self._marks = np.zeros((samples.slot_count if brush.colours_vary else 0, 4 if brush.colours_turn else 1), np.float32)
+        #: Coverage and marks of each mirrored twin, (copies, slots …).
+        self._twins: tuple[F32, F32] | None = None
         self._mixed: dict[tuple[str, int], U16] = {}
         self._tips: Fours | None = None
         #: How far its dabs reach, in radii.
@@ -148,14 +150,33 @@ class LiveStroke:
                 dabs, copy = self._mirrored_discs(dabs, mirror)
             if self._push is not None or self._smear is not None:
                 self._drag(dabs, copy, copies, flat, dirty)
-            elif dabs.shape[1] == BALL_COLUMNS:
-                self._ball(np.ascontiguousarray(dabs, np.float32), dirty)
-            elif dabs.shape[1] == RICH_COLUMNS:
-                self._rich(np.array(dabs, np.float32, order="C"), flat, dirty)
+            elif copies == 1:
+                self._raise(dabs, flat, self._coverage, self._marks, dirty)
             else:
-                assert isinstance(self.samples, SheetSamples)
-                disc_dabs(np.ascontiguousarray(dabs, np.float32), self.samples.side, self.samples.owner, self._allowed, self._coverage, dirty)
+                self._raise_twins(dabs, copy, copies, flat, dirty)
         return self._update(dirty)
+
+    def _raise(self, dabs: F32, flat: bool, coverage: F32, marks: F32, dirty: NDArray[np.uint8]) -> None:
+        """Raise (slots,) coverage by dabs, and note their colours."""
+        if dabs.shape[1] == BALL_COLUMNS:
+            self._ball(np.ascontiguousarray(dabs, np.float32), coverage, dirty)
+        elif dabs.shape[1] == RICH_COLUMNS:
+            self._rich(np.array(dabs, np.float32, order="C"), flat, coverage, marks, dirty)
+        else:
+            assert isinstance(self.samples, SheetSamples)
+            disc_dabs(np.ascontiguousarray(dabs, np.float32), self.samples.side, self.samples.owner, self._allowed, coverage, dirty)
+
+    def _raise_twins(self, dabs: F32, copy: NDArray[np.int64], copies: int, flat: bool, dirty: NDArray[np.uint8]) -> None:
+        """The same for mirrored strokes: each by itself, and where they meet the strongest, as if one had passed there once."""
+        if self._twins is None:
+            # Of what no twin comes to no memory is taken.
+            self._twins = np.zeros((copies, len(self._coverage)), np.float32), np.zeros((copies, *self._marks.shape), np.float32)
+        coverage, marks = self._twins
+        for k in range(copies):
+            mine = dabs[copy == k]
+            if len(mine):
+                self._raise(mine, flat, coverage[k], marks[k], dirty)
+        join_twins(np.flatnonzero(dirty.view(np.bool_)).astype(np.int32), self.samples.square, coverage, marks, self._coverage, self._marks)
 
     def _drag(self, dabs: F32, copy: NDArray[np.int64], copies: int, flat: bool, dirty: NDArray[np.uint8]) -> None:
         """Smear: push what is there, or carry paint along."""
@@ -213,20 +234,20 @@ class LiveStroke:
         size = grain.size * samples.model.diagonal / (samples.spacing if flat else 1.0)
         return (self._grain, grain.depth, size, grain.fixed == "surface") if grain.picture is not None else NO_GRAIN
 
-    def _rich(self, dabs: F32, flat: bool, dirty: NDArray[np.uint8]) -> None:
+    def _rich(self, dabs: F32, flat: bool, coverage: F32, marks: F32, dirty: NDArray[np.uint8]) -> None:
         samples, brush, grid = self.samples, self._brush, self.samples.grid
         pictures = self._ready_tips(dabs[0], flat)
         settings = (pictures, *self._grain_settings(flat), self._reach, _BUILDS[brush.build])
         if flat:
             assert isinstance(samples, SheetSamples)
-            rich_discs(dabs, samples.side, samples.owner, self._allowed, *settings, self._coverage, self._marks, dirty)
+            rich_discs(dabs, samples.side, samples.owner, self._allowed, *settings, coverage, marks, dirty)
             return
         edges = self._slabs(dabs, self._reach, RICH_SLABS_FROM)
 
         def lay(slab: int) -> None:
             rich_balls(
                 dabs, grid.low, grid.cell, grid.dims, grid.start, grid.slot, grid.xyz, grid.normal, self._allowed, samples.spacing,
-                samples.square, edges[slab], edges[slab + 1] - 1, *settings, self._coverage, self._marks, dirty, self._textures,
+                samples.square, edges[slab], edges[slab + 1] - 1, *settings, coverage, marks, dirty, self._textures,
             )  # fmt: skip
 
         self._workers.map(lay, range(len(edges) - 1))
@@ -240,6 +261,9 @@ class LiveStroke:
             self._coverage[part] = 0
             if len(self._marks):
                 self._marks[part] = 0
+            if self._twins is not None:
+                self._twins[0][:, part] = 0
+                self._twins[1][:, part] = 0
         for dragging in (self._push, self._smear):
             if dragging is not None:
                 dragging.restart()
@@ -287,7 +311,7 @@ class LiveStroke:
         radius = dab[3] if len(dab) == RICH_COLUMNS else dab[2]
         return samples.positions[samples.texel_to_slot(int(x), int(y))], float(radius) * samples.spacing
 
-    def _ball(self, dabs: NDArray[np.float32], dirty: NDArray[np.uint8]) -> None:
+    def _ball(self, dabs: NDArray[np.float32], coverage: F32, dirty: NDArray[np.uint8]) -> None:
         grid, samples = self.samples.grid, self.samples
         edges = self._slabs(dabs)
 
@@ -306,7 +330,7 @@ class LiveStroke:
                 samples.square,
                 edges[slab],
                 edges[slab + 1] - 1,
-                self._coverage,
+                coverage,
                 dirty,
             )
 
@@ -420,6 +444,8 @@ class LiveStroke:
         # What smear lays is confined as it is laid, for the brush meets it again.
         if self._confinement is not None and self._smear is None:
             coverage = self._confine(chunk, runs, coverage)
+        if self._paint.cover > 1:
+            coverage = np.minimum(coverage * np.float32(self._paint.cover), np.float32(1))
         shares = self._shares[chunk * CHUNK : (chunk + 1) * CHUNK]
         for cell in self.target.cells:
             base, out = self._working(cell.plane, cell.components, chunk)

@@ -69,6 +69,8 @@ class Reader:
         self._reading = Lock()
         self._values: dict[tuple[str, int], U16] = {}
         self._done: dict[tuple[str, int], NDArray[np.uint8]] = {}
+        #: What is laid depends on how far it is laid, and is made anew with each batch.
+        self._follows = paint.tool == "smear" or (paint.tool == "tone" and paint.tone.change == "hue")
         self._begun, self._radius = False, 0.0
         #: Where clone reads: what its kernels ask, in their order.
         self._source: tuple[object, ...] = ()
@@ -117,7 +119,7 @@ class Reader:
                 if key not in self._values:
                     self._values[key] = empty_chunk(cell.components if self.own(cell) else cell.components - 1)
                     self._done[key] = np.zeros(TILES, np.uint8)
-                new = marked if self._paint.tool == "smear" else marked & ~self._done[key]
+                new = marked if self._follows else marked & ~self._done[key]
                 self._done[key] |= marked
                 if new.any():
                     parts.append(Part(cell, chunk, np.flatnonzero(new).astype(np.int32), self._values[key]))
@@ -192,7 +194,10 @@ class Reader:
         tone, cell = self._paint.tone, part.cell
         runs = self._runs(part)
         settings = (TONES[tone.change], SPANS[tone.range], tone.amount, tone.degrees / 360, np.array(tone.colour, np.float32))
-        _tools.tone_runs(*runs, self._look(cell, part.chunk).ctypes.data, cell.components - 1, self.own(cell), *settings, part.out)
+        laid = self._coverage[part.chunk * CHUNK : (part.chunk + 1) * CHUNK]
+        _tools.tone_runs(
+            *runs, self._look(cell, part.chunk).ctypes.data, cell.components - 1, self.own(cell), *settings, laid, self._paint.cover, part.out
+        )
 
     def _runs(self, part: Part) -> Runs:
         marks = np.zeros(TILES, np.uint8)

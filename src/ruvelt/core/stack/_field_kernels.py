@@ -7,6 +7,7 @@ All take a chunk's (65536, 3) positions and normals, object space, and whether e
 import numba
 import numpy as np
 
+from ruvelt.core.color._oklch_kernels import lab_of_light
 from ruvelt.core.kernels import f32_room, inline, kernel
 
 f32, f64, i32, i64, u32, u8, u16 = numba.float32, numba.float64, numba.int32, numba.int64, numba.uint32, numba.uint8, numba.uint16
@@ -321,21 +322,6 @@ def ramp_codes(codes, fold, low, high, softness, out):
         out[i] = _code(_ramp(x, low, high, softness))
 
 
-@inline
-def _oklab(r, g, b):
-    """Linear sRGB to OKLab (B. Ottosson, 2020)."""
-    l = np.float32(0.4122214708) * r + np.float32(0.5363325363) * g + np.float32(0.0514459929) * b
-    m = np.float32(0.2119034982) * r + np.float32(0.6806995451) * g + np.float32(0.1073969566) * b
-    s = np.float32(0.0883024619) * r + np.float32(0.2817188376) * g + np.float32(0.6299787005) * b
-    third = np.float32(1 / 3)
-    l, m, s = max(l, np.float32(0)) ** third, max(m, np.float32(0)) ** third, max(s, np.float32(0)) ** third
-    return (
-        np.float32(0.2104542553) * l + np.float32(0.7936177850) * m - np.float32(0.0040720468) * s,
-        np.float32(1.9779984951) * l - np.float32(2.4285922050) * m + np.float32(0.4505937099) * s,
-        np.float32(0.0259040371) * l + np.float32(0.7827717662) * m - np.float32(0.8086757660) * s,
-    )
-
-
 @kernel(numba.void(u16[:, ::1], f32[::1], f32[:, ::1], f32, f32, u16[::1]), late=True)
 def near_colours(codes, decode, colours, tolerance, softness, out):
     """1 within `tolerance` of any of the (n, 3) OKLab colours, falling to 0 over `softness`. codes : (3 or 1, 65536) sRGB-encoded."""
@@ -346,7 +332,7 @@ def near_colours(codes, decode, colours, tolerance, softness, out):
         cr, cg, cb = codes[0, i], codes[1 % comps, i], codes[2 % comps, i]
         # Neighbours often have one colour.
         if last < 0 or cr != last_r or cg != last_g or cb != last_b:
-            l, a, b = _oklab(decode[cr], decode[cg], decode[cb])
+            l, a, b = lab_of_light(decode[cr], decode[cg], decode[cb])
             best = np.float32(1e9)
             for k in range(len(colours)):
                 dl, da, db = l - colours[k, 0], a - colours[k, 1], b - colours[k, 2]
