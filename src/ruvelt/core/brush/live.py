@@ -35,6 +35,8 @@ from ruvelt.core.workers import SERIAL, Workers
 SLABS_FROM = 300_000
 #: The same for dabs that are weighed sample by sample.
 RICH_SLABS_FROM = 150_000
+#: Most that coverage of mirrored twins may span; past it, many of them on a large sheet, they add up where they meet.
+TWINS_BYTES = 4 << 30
 _BUILDS = {"flow": FLOW, "past": PAST, "level": LEVEL}
 F32 = NDArray[np.float32]
 
@@ -150,7 +152,7 @@ class LiveStroke:
                 dabs, copy = self._mirrored_discs(dabs, mirror)
             if self._push is not None or self._smear is not None:
                 self._drag(dabs, copy, copies, flat, dirty)
-            elif copies == 1:
+            elif copies == 1 or copies * self._coverage.nbytes > TWINS_BYTES:
                 self._raise(dabs, flat, self._coverage, self._marks, dirty)
             else:
                 self._raise_twins(dabs, copy, copies, flat, dirty)
