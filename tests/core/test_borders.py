@@ -25,7 +25,8 @@ from ruvelt.core.stack.lookup import StoredPlanes
 from ruvelt.core.stack.masks import Mask
 from tests.meshes import globe, square
 
-NOISE = {"id": "n", "kind": "noise", "size": 0.05, "octaves": 2}
+# A seed whose edges cross the border in both halves: where hardly one does there is nothing to get wrong, and a ratio says nothing.
+NOISE = {"id": "n", "kind": "noise", "size": 0.05, "octaves": 2, "seed": 10}
 
 
 def halved(model: Model) -> Model:
@@ -89,17 +90,15 @@ def test_two_sheets_come_to_what_one_sheet_does(make: object, spread: dict[str, 
     places, truth = Bench(whole, steps).values(0)
     two = Bench(halved(whole), steps)
     tree = cKDTree(places)
-    sums = np.zeros(2)
     for sheet in (0, 1):
         at, got = two.values(sheet)
         _, without = two.values(sheet, borders=False)
         near = (np.abs(at[:, 0]) < 0.02) & (np.abs(at[:, 1]) < 0.8)
         expected = truth[tree.query(at[near])[1]]
         off, off_without = np.abs(got[near] - expected), np.abs(without[near] - expected)
+        # Hard edges meet other texels of a globe's stretched layout.
+        assert off.mean() < (0.5 if spread["kind"] == "grow" and make is globe else 0.25) * off_without.mean()
         assert off.mean() < 0.02
-        sums += off.sum(), off_without.sum()
-    # Hard edges meet other texels of a globe's stretched layout.
-    assert sums[0] < (0.5 if spread["kind"] == "grow" and make is globe else 0.25) * sums[1]
 
 
 def test_what_reads_a_sheets_own_paint_stays_within_it() -> None:

@@ -21,7 +21,7 @@ BASES = {"gradient": kernels.GRADIENT, "value": kernels.VALUE, "cellular": kerne
 #: Places at which noise is looked at to tell how it is spread.
 LOOKS = 16384
 #: Share of the surface that lies past either end of the range at the contrast that noise begins with.
-CLIPPED = 0.015
+CLIPPED = 0.01
 #: Shifts of lattices, cells.
 FAR = 512.0
 
