@@ -7,9 +7,10 @@ import pytest
 from scipy.spatial import cKDTree
 
 from ruvelt.core.brush.path import Point, SurfacePath
-from ruvelt.core.brush.push import NO_GRAIN, SheetPush
+from ruvelt.core.brush.push import SheetPush
 from ruvelt.core.brush.settings import Brush, Grain, Mirror
 from ruvelt.core.brush.target import Paint, SmearSettings
+from ruvelt.core.brush.tips import NO_GRAIN
 from ruvelt.core.workers import Workers
 from tests.core.scene import Scene, paint_layer, target, whole
 from tests.core.test_grain import SIZE, picture

@@ -26,7 +26,7 @@ BLOCK = 256
 def tone_runs(starts, counts, look, comps, own, change, span, amount, turns, colour, coverage, cover, out):
     """Change the look of runs of a chunk as `target.Tone` tells. look : address of (comps, 65536) uint16 encoded, with `own` alpha after them,
     which stays; out : the same; turns : of hue; coverage : (65536,) of the stroke. A hue is turned by as much of the way as that, and out is
-    what has to be laid for it, with coverage times `cover`: else colours would pass through grey.
+    what has to be laid for it, with coverage times `cover`: else colours would go grey on the way.
     """
     u, full, half, one, zero, four = np.float32(1 / 65535), np.float32(65535), np.float32(0.5), np.float32(1), np.float32(0), np.float32(4)
     codes = u16_at(look, CHUNK * (comps + 1))

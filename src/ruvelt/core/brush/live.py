@@ -13,12 +13,12 @@ from ruvelt.core.brush._rich_kernels import FLOW, LEVEL, PAST, confined, mixed_c
 from ruvelt.core.brush.confine import Confinement
 from ruvelt.core.brush.gradient import Gradient, gradient_share
 from ruvelt.core.brush.path import BALL_COLUMNS, DISC_COLUMNS, RICH_COLUMNS, flat_balls
-from ruvelt.core.brush.push import NO_GRAIN, PUSH_SPACING, GrainSettings, push_of
+from ruvelt.core.brush.push import PUSH_SPACING, push_of
 from ruvelt.core.brush.reading import Reader
 from ruvelt.core.brush.settings import Brush, Mirror
 from ruvelt.core.brush.smear import MIX_SPACING, Smear
 from ruvelt.core.brush.target import Cell, Paint, ResolvedTarget
-from ruvelt.core.brush.tips import Fours, fours, load_grain, load_tips, reach_of
+from ruvelt.core.brush.tips import NO_GRAIN, Fours, GrainSettings, fours, load_grain, load_tips, reach_of
 from ruvelt.core.planes.addresses import Addresses
 from ruvelt.core.planes.plane import U16, empty_chunk
 from ruvelt.core.samples.chunks import CHUNK, CHUNK_SIDE, TILES

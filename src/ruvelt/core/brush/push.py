@@ -10,7 +10,7 @@ from numpy.typing import NDArray
 
 from ruvelt.core.brush import _push_kernels as kernels
 from ruvelt.core.brush._clone_kernels import fetch_codes
-from ruvelt.core.brush.tips import Fours
+from ruvelt.core.brush.tips import Fours, GrainSettings
 from ruvelt.core.planes.plane import U16
 from ruvelt.core.samples.chunks import TILES
 from ruvelt.core.samples.sheet import SheetSamples
@@ -19,9 +19,6 @@ from ruvelt.core.samples.tiles import slots_of
 from ruvelt.core.workers import Workers
 
 F32 = NDArray[np.float32]
-#: A grain's picture as of tips.fours, depth, size (object units; texels on the flat sheet) and whether it is fixed to the surface.
-GrainSettings = tuple[Fours, float, float, bool]
-NO_GRAIN: GrainSettings = (np.zeros((1, 1), np.uint64), 0.0, 1.0, True)
 I32 = NDArray[np.int32]
 #: Most spacing of its dabs, diameters: further apart they would leave steps.
 PUSH_SPACING = 0.12
@@ -62,7 +59,7 @@ class Push(ABC):
         coverage: F32,
         dirty: NDArray[np.uint8],
     ) -> None:
-        """Lay ball dabs (n, 18), or rich ones (n, 31) with their tips and grain.
+        """Lay ball dabs (n, 21), or rich ones (n, 31) with their tips and grain.
 
         copy : (n,) which of `copies` mirrored ones each dab is
         """

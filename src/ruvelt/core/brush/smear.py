@@ -10,8 +10,7 @@ from numpy.typing import NDArray
 
 from ruvelt.core.brush import _smear_kernels as kernels
 from ruvelt.core.brush._push_kernels import push_reach
-from ruvelt.core.brush.push import GrainSettings
-from ruvelt.core.brush.tips import Fours
+from ruvelt.core.brush.tips import Fours, GrainSettings
 from ruvelt.core.planes.plane import U16
 from ruvelt.core.samples.chunks import TILES
 from ruvelt.core.samples.sheet import SheetSamples
