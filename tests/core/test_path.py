@@ -245,7 +245,7 @@ def test_turns_about_an_axis_are_exact_and_come_after_the_mirror() -> None:
 
 @pytest.mark.parametrize(("angle", "extent"), [(0.0, 1.0), (90.0, 0.25), (-45.0, 0.343), (45.0, 0.343)])
 def test_dabs_of_a_flat_tip_are_spaced_by_its_extent_along_the_path(angle: float, extent: float) -> None:
-    """Of a tip with a limit, which is laid dab by dab, drawn along x: 1/√(cos² + 16 sin²) of its long side."""
-    brush = Brush(size=100, roundness=0.25, angle=angle, spacing=0.2, facing_deg=60)
+    """Of a tip of chance, which is laid dab by dab, drawn along x: 1/√(cos² + 16 sin²) of its long side."""
+    brush = Brush(size=100, roundness=0.25, angle=angle, spacing=0.2, jitter_strength=0.5)
     dabs = whole(SheetPath(brush, 1.0, 0.01, 2.0), line((0, 0), (60, 0), (300, 0)))
     assert_allclose(np.diff(dabs[:, 0]), 20 * extent, rtol=2e-3)

@@ -40,8 +40,8 @@ STRETCH = 512
 #: Samples that fill the vectors of one turn of a loop.
 WHOLE = 32
 ROOM = STRETCH + WHOLE
-#: Columns of dabs that may be swept.
-SWEPT = 21
+#: Columns of plain and of rich dabs that may be swept.
+SWEPT, RICH_SWEPT = 21, 35
 
 
 @inline
@@ -76,7 +76,7 @@ def _covered(u, core, rim, depth, k):
 
 
 @inline
-def _left(y):
+def left_of(y):
     """exp(−y) of what a sweep leaves, within a thousandth; nothing from 8 on, and all of it below 0, where only rounding leads."""
     y = y if y > np.float32(0) else np.float32(0)
     y = y if y < np.float32(8) else np.float32(8)
@@ -108,6 +108,42 @@ def ramp_of(hardness, edge):
 
 
 @inline
+def passed(a, b, h, va, vb, vh, length, inv_r, inv_short, inv_edge, outer_sq, inner_sq, k):
+    """A round tip's sweep at a place: (integral of the weight, squared distance from its nearest place, share of a sample inside the rim).
+
+    a, b, h : the place from the sweep's end along the tip's axes and normal, radii; va, vb, vh : its way, of length 1; length : radii
+    inv_edge : one over a sample; outer_sq, inner_sq, k : the ramp's ends, squared, and one over what lies between
+    """
+    zero, half, tiny = np.float32(0), np.float32(0.5), np.float32(1e-12)
+    s = a * va + b * vb + h * vh
+    # The nearest place of the sweep, so far behind its end.
+    back = -s
+    back = back if back > zero else zero
+    back = back if back < length else length
+    a, b, h = a + back * va, b + back * vb, h + back * vh
+    near_sq = a * a + b * b + h * h
+    near = np.sqrt(near_sq)
+    # How steeply the distance rises from sample to sample there.
+    p, q = a * inv_r, b * inv_short
+    o = h * inv_r
+    steep = np.sqrt(p * p + q * q + o * o) / (near + tiny)
+    rim = _clipped(half + (np.float32(1) - near) * inv_edge / (steep + tiny))
+    along = s + back
+    depth = outer_sq - (near_sq - along * along)
+    reach = np.sqrt(depth if depth > zero else zero)
+    core = depth - (outer_sq - inner_sq)
+    core = np.sqrt(core if core > zero else zero)
+    over = _covered(s + length, core, reach, depth, k) - _covered(s, core, reach, depth, k)
+    return over, near_sq, rim
+
+
+@inline
+def density_of(flow):
+    """What a sweep of so much flow lays over a radius, as an exponent."""
+    return np.float32(-np.log(1 - min(np.float64(flow), MOST_FLOW)) / STANDARD)
+
+
+@inline
 def _lay_dab(dabs, d, xyz, normal, first, n, spacing, now, at):
     """Raise now[at …] of the sorted samples first … first + n by dab d, without a branch in the loops: they become vector instructions.
 
@@ -120,7 +156,6 @@ def _lay_dab(dabs, d, xyz, normal, first, n, spacing, now, at):
     """
     n = min((n + np.uint64(WHOLE - 1)) & ~np.uint64(WHOLE - 1), np.uint64(xyz.shape[1]) - first)
     one, zero, half = np.float32(1), np.float32(0), np.float32(0.5)
-    tiny = np.float32(1e-12)
     cx, cy, cz, own = dabs[d, 0], dabs[d, 1], dabs[d, 2], dabs[d, 3]
     # A tip thinner than the samples lays its share of them.
     r = max(own, half * spacing)
@@ -145,8 +180,7 @@ def _lay_dab(dabs, d, xyz, normal, first, n, spacing, now, at):
     k = one / (outer_sq - inner_sq)
     inv_edge = one / spacing
     if swept:
-        density = np.float32(-np.log(1 - min(np.float64(flow), MOST_FLOW)) / STANDARD)
-        target = cap * thin
+        density, target = density_of(flow), cap * thin
     else:
         density, target = zero, cap * thin * thin
     for i in range(n):
@@ -154,26 +188,8 @@ def _lay_dab(dabs, d, xyz, normal, first, n, spacing, now, at):
         dx, dy, dz = xyz[0, j] - cx, xyz[1, j] - cy, xyz[2, j] - cz
         cosine = _clipped(bias + np.float32(normal[0, j]) * px + np.float32(normal[1, j]) * py + np.float32(normal[2, j]) * pz)
         a, b, h = (dx * ax + dy * ay + dz * az) * inv_r, (dx * bx + dy * by + dz * bz) * inv_short, (dx * nx + dy * ny + dz * nz) * inv_r
-        s = a * va + b * vb + h * vh
-        # The nearest place of the sweep, so far behind its end.
-        back = -s
-        back = back if back > zero else zero
-        back = back if back < length else length
-        a, b, h = a + back * va, b + back * vb, h + back * vh
-        near_sq = a * a + b * b + h * h
-        near = np.sqrt(near_sq)
-        # How steeply the distance rises from sample to sample there.
-        p, q = a * inv_r, b * inv_short
-        o = h * inv_r
-        steep = np.sqrt(p * p + q * q + o * o) / (near + tiny)
-        rim = _clipped(half + (one - near) * inv_edge / (steep + tiny))
-        along = s + back
-        depth = outer_sq - (near_sq - along * along)
-        reach = np.sqrt(depth if depth > zero else zero)
-        core = depth - (outer_sq - inner_sq)
-        core = np.sqrt(core if core > zero else zero)
-        over = _covered(s + length, core, reach, depth, k) - _covered(s, core, reach, depth, k)
-        share = one - _left(over * density) if swept else flow * smooth((outer_sq - near_sq) * k)
+        over, near_sq, rim = passed(a, b, h, va, vb, vh, length, inv_r, inv_short, inv_edge, outer_sq, inner_sq, k)
+        share = one - left_of(over * density) if swept else flow * smooth((outer_sq - near_sq) * k)
         now[at + i] = _raised(now[at + i], target * rim, share * cosine)
 
 
@@ -186,8 +202,9 @@ def bound_of(dabs, i, spacing, reach, ball):
         return
     # Never thinner than the samples: a tiny brush still touches the sample under it.
     r = max(r, np.float32(0.6) * spacing) * reach + np.float32(0.5) * spacing
-    if dabs.shape[1] == SWEPT:
-        vx, vy, vz = np.float32(0.5) * dabs[i, 18], np.float32(0.5) * dabs[i, 19], np.float32(0.5) * dabs[i, 20]
+    if dabs.shape[1] == SWEPT or dabs.shape[1] == RICH_SWEPT:
+        way = 18 if dabs.shape[1] == SWEPT else 31
+        vx, vy, vz = np.float32(0.5) * dabs[i, way], np.float32(0.5) * dabs[i, way + 1], np.float32(0.5) * dabs[i, way + 2]
         cx, cy, cz = cx - vx, cy - vy, cz - vz
         r += np.sqrt(vx * vx + vy * vy + vz * vz)
     ball[0], ball[1], ball[2], ball[3] = cx, cy, cz, r
@@ -368,7 +385,7 @@ def disc_dabs(dabs, side, owner, allowed, coverage, dirty):
         k = one / (outer_sq - inner_sq)
         density, target = zero, cap * thin * (one if swept else own * inv_r)
         if swept:
-            density = np.float32(-np.log(1 - min(np.float64(flow), MOST_FLOW)) / STANDARD)
+            density = density_of(flow)
         left, right, top, bottom = min(cx, cx - vx) - r - one, max(cx, cx - vx) + r + one, min(cy, cy - vy) - r - one, max(cy, cy - vy) + r + one
         for y in range(first_texel(top, side), last_texel(bottom, side) + 1):
             for x in range(first_texel(left, side), last_texel(right, side) + 1):
@@ -391,7 +408,7 @@ def disc_dabs(dabs, side, owner, allowed, coverage, dirty):
                     depth = outer_sq - (near_sq - along * along)
                     reach, core = np.sqrt(max(depth, zero)), np.sqrt(max(depth - (outer_sq - inner_sq), zero))
                     over = _covered(s + length, core, reach, depth, k) - _covered(s, core, reach, depth, k)
-                    share = one - _left(over * density)
+                    share = one - left_of(over * density)
                 else:
                     share = flow * smooth((outer_sq - near_sq) * k)
                 raised = _raised(coverage[slot], target * rim, share)

@@ -67,32 +67,46 @@ def axes_across(normal, lean, turned, out):
             out[i, k] = normal[i, p] * axis[q] - normal[i, q] * axis[p] if turned else axis[k]
 
 
-@kernel(f64(f32[:, ::1], f64[::1], f64[:, ::1], f64[:, ::1], f64, f64, i32, i32, i32, f64, f64, f64[::1], numba.boolean, f64, f32[:, ::1]))
+@kernel(
+    numba.void(f32[:, ::1], f64[::1], f64[:, ::1], f64[:, ::1], f64, f64, i32, i32, i32, f64, f64, f64[::1], numba.boolean, f64[::1], f32[:, ::1])
+)
 def pack_rich(balls, number, chance, across, limit, depth, tips, flip, way, length, spacing, spread, flat, travelled, out):
-    """out : (n, 31), see path.RICH_COLUMNS, from (n, 21) plain ones; returns how far the stroke has travelled.
+    """out : (n, 35), see path.RICH_COLUMNS, from (n, 21) plain ones.
 
     number : (n,) of their stops; chance : (n, 6) in 0 … 1; across : (n, 3), or none; flip : 0 never, 1 every second, 2 at random
     way : of mixing: 0 none, 1 along the stroke in turns of `length` diameters, 2 at random; spread : (3,) of hue, saturation and value
+    spacing : diameters from stop to stop, 0 where strokes are swept; travelled : (4,) kept between calls: the way in lengths, in diameters,
+    the share of mixing there, and the last stop's number
     """
     for i in range(len(balls)):
         for k in range(17):
             out[i, k] = balls[i, k]
+        sweep = 0.0
+        for k in range(3):
+            out[i, 31 + k] = balls[i, 18 + k]
+            sweep += np.float64(balls[i, 18 + k]) ** 2
+        sweep, wide = np.sqrt(sweep), 2 * np.float64(balls[i, 3])
+        travelled[1] += sweep / wide if sweep > 0 and wide > 0 else (number[i] - travelled[3]) * spacing
+        travelled[3] = number[i]
         out[i, 17], out[i, 18] = limit, depth
         out[i, 19] = min(np.floor(chance[i, 0] * tips), tips - 1.0) if tips > 0 else -1.0
         out[i, 20] = -1 if (flip == 1 and number[i] % 2 == 1) or (flip == 2 and chance[i, 1] < 0.5) else 1
         out[i, 21] = 0
         if way == 1:
-            out[i, 21] = 1 - abs(1 - (number[i] * spacing / length) % 2)
+            out[i, 21] = 1 - abs(1 - (travelled[1] / length) % 2)
         elif way == 2:
             out[i, 21] = chance[i, 2]
         for k in range(3):
             out[i, 22 + k] = (2 * chance[i, 3 + k] - 1) * spread[k]
             out[i, 25 + k] = across[i, k] if len(across) > 0 else 0.0
         # Added one by one, so that it makes no difference how a stroke is cut into batches. Dabs of one stop lie at one place.
-        if i == 0 or number[i] != number[i - 1]:
-            travelled += spacing * 2 * np.float64(balls[i, 3])
-        out[i, 28], out[i, 29], out[i, 30] = travelled, flat, 0
-    return travelled
+        if sweep > 0:
+            travelled[0] += sweep
+        elif i == 0 or number[i] != number[i - 1]:
+            travelled[0] += spacing * wide
+        out[i, 28], out[i, 29], out[i, 30] = travelled[0], flat, 0
+        out[i, 34] = out[i, 21] - travelled[2] if sweep > 0 else 0.0
+        travelled[2] = out[i, 21]
 
 
 @kernel(numba.void(f64[:, ::1], f64[:, ::1], f64[:, ::1], f64[::1], f64[::1], f64[::1], f64[::1], f64, f64, f64, f32[:, ::1]))

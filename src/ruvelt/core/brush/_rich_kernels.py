@@ -11,7 +11,10 @@ from ruvelt.core.brush._dab_kernels import (
     WHOLE,
     boxes_of,
     cells_reached,
+    density_of,
+    left_of,
     next_stretch,
+    passed,
     ramp_of,
     smooth,
     tile_bits,
@@ -27,6 +30,9 @@ f32, i32, i64, u8, u16, u64 = numba.float32, numba.int32, numba.int64, numba.uin
 CHUNK = 65536
 FADE = np.float32(FACING_FADE_COS)
 FLOW, PAST, LEVEL = 0, 1, 2
+#: Half side of a table of running sums, radii: the corners of a picture lie so far from its middle. Its values are shares of both halves.
+EXTENT = 2.0**0.5
+FULL = 2 * EXTENT
 
 
 @inline
@@ -169,6 +175,18 @@ def _rim(a, b, flat, edge, sharp):
 
 
 @inline
+def _table_place(table, u, w):
+    """(x, y, fx, fy): where a table of running sums tells of a place along its lines and across them, radii; see sweeps.running_sums."""
+    last = np.float32(table.shape[0])
+    scale = last * np.float32(0.5 / EXTENT)
+    x, y = (u + np.float32(EXTENT)) * scale, (w + np.float32(EXTENT)) * scale - np.float32(0.5)
+    x = min(max(x, np.float32(0)), last - np.float32(1e-2))
+    y = min(max(y, np.float32(0)), last - np.float32(1.01))
+    column, row = np.int32(x), np.int32(y)
+    return column, row, x - np.float32(column), y - np.float32(row)
+
+
+@inline
 def _mixture(mix, across, side):
     """How far a dab's colour is mixed at a sample. side : the tip's offset across the stroke"""
     between = np.float32(0.5) + np.float32(0.5) * side
@@ -189,12 +207,78 @@ def _remember(marks, slot, share, mix, hue, saturation, value):
 
 
 @inline
-def _weigh_stretch(
-    dabs, d, first, n, whole, spacing, xyz, normal, tips, grain, grain_depth, grain_size, grain_fixed, texture, at, weights, at_a, at_b,
-    index, part_x, part_y, four,
-):  # fmt: skip
-    """weights, at_a, at_b[at …] = weights of dab `d` at the sorted samples first … first + n, and their offsets along the tip's axes in radii.
+def way_of(dabs, d, inv, short):
+    """(va, vb, vh, length): the way of length 1 that a rich dab was swept, along its axes, and how long that is, radii; 0 for one by itself.
 
+    inv, short : one over the long and the short radius
+    """
+    vx, vy, vz = dabs[d, 31], dabs[d, 32], dabs[d, 33]
+    va = (vx * dabs[d, 7] + vy * dabs[d, 8] + vz * dabs[d, 9]) * inv
+    vb = (vx * dabs[d, 10] + vy * dabs[d, 11] + vz * dabs[d, 12]) * short
+    # A picture lies in its plane; a ball has a way off it.
+    vh = (vx * dabs[d, 4] + vy * dabs[d, 5] + vz * dabs[d, 6]) * inv if dabs[d, 19] < np.float32(0) else np.float32(0)
+    length = np.sqrt(va * va + vb * vb + vh * vh)
+    # What is bent with the surface is laid dab by dab.
+    swept = length > np.float32(1e-6) and not dabs[d, 30] > np.float32(0)
+    over = np.float32(1) / length if swept else np.float32(0)
+    return va * over, vb * over, vh * over, (length if swept else np.float32(0))
+
+
+@inline
+def met_at(a, b, va, vb, length, y):
+    """How far behind its end, a share of it, a sweep laid what it laid at a place, in the mean: right for a tip of one weight.
+
+    a, b : the place from its end, radii; va, vb, length : the sweep, see `way_of`; y : what it lays, as an exponent
+    """
+    zero, one, half = np.float32(0), np.float32(1), np.float32(0.5)
+    s = a * va + b * vb
+    rest = one - (a * a + b * b - s * s)
+    reach = np.sqrt(rest if rest > zero else zero)
+    begin, end = reach - s, -reach - s
+    begin = begin if begin > zero else zero
+    begin = begin if begin < length else length
+    end = end if end > zero else zero
+    end = end if end < length else length
+    # The first of it lays most: 1 / y − 1 / (e^y − 1), by its series where that is a difference of large numbers.
+    gone = left_of(y)
+    late = one / max(y, half) - gone / max(one - gone, np.float32(1e-3))
+    early = half - y * (np.float32(1 / 12) - y * y * np.float32(1 / 720))
+    return (begin - (begin - end) * (early if y < one else late)) / max(length, np.float32(1e-6))
+
+
+@inline
+def flow_of(dabs, d, spacing, begin, end, build, weights, at_a, at_b, behind, told):
+    """Flow of a rich dab. Of a swept one weights[begin:end] become the shares that it lays, from integrals.
+
+    behind[begin:end], where that is `told` : how far behind its end a sweep laid them, a share of it
+    """
+    one, zero = np.float32(1), np.float32(0)
+    inv = one / max(dabs[d, 3], np.float32(0.6) * spacing)
+    va, vb, _, length = way_of(dabs, d, inv, inv / dabs[d, 13])
+    flow, cap = dabs[d, 15], dabs[d, 16]
+    if not length > zero:
+        if told:
+            for i in range(begin, end):
+                behind[i] = zero
+        return flow
+    # Past its strength a stroke goes by what both make together.
+    density = density_of(flow * cap if build == PAST else flow)
+    if told:
+        for i in range(begin, end):
+            behind[i] = met_at(at_a[i], at_b[i], va, vb, length, weights[i] * density)
+    for i in range(begin, end):
+        weights[i] = one - left_of(weights[i] * density)
+    return one / max(cap, np.float32(1e-6)) if build == PAST else one
+
+
+@inline
+def _weigh_stretch(
+    dabs, d, first, n, whole, spacing, xyz, normal, tips, tables, turns, grain, grain_depth, grain_size, grain_fixed, texture, at, weights,
+    at_a, at_b, rims, index, part_x, part_y, four,
+):  # fmt: skip
+    """weights[at …] = weights of dab `d` at the sorted samples first … first + n, or their integrals over its sweep.
+
+    at_a, at_b : the samples' offsets along the tip's axes in radii; rims : the share of them inside the rim of a round tip
     whole : n or more, of which the rest get no weight: what does not fill a vector is done one by one
     texture[at …] : two less what a grain that is fixed to the surface leaves of the paint there
     """
@@ -207,6 +291,7 @@ def _weigh_stretch(
     outer_sq, slope = outer * outer, one / (outer * outer - inner * inner)
     limit, depth, tip, flip = dabs[d, 17], dabs[d, 18], np.int64(dabs[d, 19]), dabs[d, 20]
     travelled, bend = dabs[d, 28], dabs[d, 30] > zero
+    flat, sharp, edge = one / roundness, tip < 0, spacing * inv
     if bend:
         for i in range(np.int64(n)):
             k = np.int64(first) + i
@@ -216,6 +301,7 @@ def _weigh_stretch(
             weights[j], at_a[j], at_b[j] = weigh(
                 dx, dy, dz, nx, ny, nz, inv, along, across, up, roundness, inner, outer, limit, depth, tip, flip, bend, tips
             )
+            rims[j] = _rim(at_a[j], at_b[j], flat, edge, sharp)
     else:
         short = inv / roundness
         inv_fade = one / min(FADE, np.float32(0.5) * (one - limit)) if limit > np.float32(-2) and limit < one else one
@@ -239,10 +325,45 @@ def _weigh_stretch(
             q = one if q > one else q
             q = zero if q < zero else q
             w = w * q
-            if tip < 0:
-                w = w * smooth((outer_sq - (a * a + b * b + h * h)) * slope)
-            at_a[at + i], at_b[at + i], weights[at + i] = a, b, w
-        if tip >= 0:
+            at_a[at + i], at_b[at + i], weights[at + i], rims[at + i] = a, b, w, one
+        va, vb, vh, length = way_of(dabs, d, inv, short)
+        if tip < 0 and length > zero:
+            inv_edge = one / spacing
+            for i in range(whole):
+                m = first + i
+                h = ((xyz[0, m] - cx) * up[0] + (xyz[1, m] - cy) * up[1] + (xyz[2, m] - cz) * up[2]) * inv
+                over, _, rim = passed(at_a[at + i], at_b[at + i], h, va, vb, vh, length, inv, short, inv_edge, outer_sq, inner * inner, slope)
+                weights[at + i] *= over
+                rims[at + i] = rim
+        elif tip < 0:
+            for i in range(whole):
+                m = first + i
+                h = ((xyz[0, m] - cx) * up[0] + (xyz[1, m] - cy) * up[1] + (xyz[2, m] - cz) * up[2]) * inv
+                a, b = at_a[at + i], at_b[at + i]
+                weights[at + i] *= smooth((outer_sq - (a * a + b * b + h * h)) * slope)
+                rims[at + i] = _rim(a, b, flat, edge, sharp)
+        elif length > zero:
+            table, cos, sin = np.int32(turns[d, 0]), turns[d, 1], turns[d, 2]
+            side, wide = np.int32(tables.shape[1]), np.int32(tables.shape[2])
+            begin = table * side * wide
+            # A step's integral: what its lines have run up to at the place seen from its end, and from its start.
+            step_u, step_w = length * (va * flip * cos + vb * sin), np.float32(0.5) * length * (vb * cos - va * flip * sin)
+            size = np.float32(FULL) * length / max(abs(step_u), np.float32(1e-9))
+            for far in range(2):
+                shift, sign = (step_u, size) if far == 1 else (zero, -size)
+                sign = sign if step_u > zero else -sign
+                for i in range(whole):
+                    a, b = at_a[at + i] * flip, at_b[at + i]
+                    x, y, fx, fy = _table_place(tables[0], a * cos + b * sin + shift, b * cos - a * sin + step_w)
+                    index[i], part_x[i], part_y[i] = np.uint32(begin + y * wide + x), fx, fy
+                _look_up(tables, np.uint64(0), whole, index, four)
+                for i in range(whole):
+                    between = sign * _between(four[i], part_x[i], part_y[i])
+                    rims[at + i] = between if far == 0 else rims[at + i] + between
+            for i in range(whole):
+                weights[at + i] *= max(rims[at + i], zero)
+                rims[at + i] = one
+        else:
             picture, side = tips[tip], np.int32(tips.shape[1])
             begin = np.int32(tip) * side * side
             for i in range(whole):
@@ -314,7 +435,7 @@ def _texture_stretch(
 
 #: Signature of a grain: its picture as of tips.fours, depth, size and whether it is fixed to the surface.
 GRAIN = (u64[:, ::1], f32, f32, numba.boolean)
-_SETTINGS = (u64[:, :, ::1], *GRAIN, f32, i32, f32[::1], f32[:, ::1], u8[:, ::1])
+_SETTINGS = (u64[:, :, ::1], u64[:, :, ::1], f32[:, ::1], *GRAIN, f32, i32, f32[::1], f32[:, ::1], u8[:, ::1])
 
 
 @kernel(
@@ -339,11 +460,12 @@ _SETTINGS = (u64[:, :, ::1], *GRAIN, f32, i32, f32[::1], f32[:, ::1], u8[:, ::1]
 )
 def rich_balls(
     dabs, low, cell, dims, start, slot, xyz, normal, allowed, spacing, square, z_first, z_last,
-    tips, grain, grain_depth, grain_size, grain_fixed, reach, build, coverage, marks, dirty, textures,
+    tips, tables, turns, grain, grain_depth, grain_size, grain_fixed, reach, build, coverage, marks, dirty, textures,
 ):  # fmt: skip
     """Raise coverage of samples that dabs reach, in the grid's layers z_first … z_last, dab after dab.
 
-    dabs : (n, 31), see path.RICH_COLUMNS; tips : (k, side, side), and grain : (side, side), or (1, 1) with depth 0, as of tips.fours
+    dabs : (n, 35), see path.RICH_COLUMNS; tips : (k, side, side), and grain : (side, side), or (1, 1) with depth 0, as of tips.fours
+    tables, turns : of swept pictures, see Sweeps.parts
     reach : radii a dab can reach; marks : what the stroke remembers of colours, (slots, 4), (slots, 1) of mixing alone, or none
     textures : (slots,) what it remembers of a grain fixed to the surface, two less what that leaves, 0 where it was not asked; else none
     """
@@ -351,7 +473,7 @@ def rich_balls(
     within, marked, kept = tile_bits(square), ~np.uint64(0), marks.shape[1] if len(marks) else 0
     box, reach_of, order = i64_room((GROUP, 4)), i64_room((GROUP, 2)), i64_room(GROUP)
     now, weights, at_a, at_b, shares = f32_room(ROOM), f32_room(ROOM), f32_room(ROOM), f32_room(ROOM), f32_room(ROOM)
-    colours, texture = f32_room((4, ROOM)), f32_room(ROOM)
+    colours, texture, rims, behind = f32_room((4, ROOM)), f32_room(ROOM), f32_room(ROOM), f32_room(ROOM)
     index, part_x, part_y, four = u32_room(ROOM), f32_room(ROOM), f32_room(ROOM), u64_room(ROOM)
     for g in range(0, len(dabs), GROUP):
         size = min(GROUP, len(dabs) - g)
@@ -389,19 +511,17 @@ def rich_balls(
                                 at, m = np.uint64(a - base), np.uint64(b - a)
                                 whole = min((m + np.uint64(WHOLE - 1)) & ~np.uint64(WHOLE - 1), np.uint64(xyz.shape[1]) - np.uint64(a))
                                 _weigh_stretch(
-                                    dabs, d, np.uint64(a), m, whole, spacing, xyz, normal, tips, grain, grain_depth, grain_size, grain_fixed,
-                                    texture, at, weights, at_a, at_b, index, part_x, part_y, four,
+                                    dabs, d, np.uint64(a), m, whole, spacing, xyz, normal, tips, tables, turns, grain, grain_depth, grain_size,
+                                    grain_fixed, texture, at, weights, at_a, at_b, rims, index, part_x, part_y, four,
                                 )  # fmt: skip
-                                flow, cap, flat, sharp = dabs[d, 15], dabs[d, 16], one / dabs[d, 13], dabs[d, 19] < zero
-                                edge = spacing / max(dabs[d, 3], np.float32(0.6) * spacing)
+                                cap = dabs[d, 16]
+                                flow = flow_of(dabs, d, spacing, at, at + whole, build, weights, at_a, at_b, behind, kept > 0)
                                 if kept == 0:
                                     for i in range(at, at + whole):
-                                        most = cap * _rim(at_a[i], at_b[i], flat, edge, sharp)
-                                        now[i] = _raised(now[i], most, flow, weights[i], build)
+                                        now[i] = _raised(now[i], cap * rims[i], flow, weights[i], build)
                                     continue
                                 for i in range(at, at + whole):
-                                    most = cap * _rim(at_a[i], at_b[i], flat, edge, sharp)
-                                    raised = _raised(now[i], most, flow, weights[i], build)
+                                    raised = _raised(now[i], cap * rims[i], flow, weights[i], build)
                                     shares[i] = (raised - now[i]) / (raised if raised > zero else one)
                                     now[i] = raised
                                 way = (dabs[d, 25], dabs[d, 26], dabs[d, 27])
@@ -409,9 +529,9 @@ def rich_balls(
                                 # Across the stroke: the tip's offset, turned to the way across it.
                                 side_a = dabs[d, 7] * way[0] + dabs[d, 8] * way[1] + dabs[d, 9] * way[2]
                                 side_b = (dabs[d, 10] * way[0] + dabs[d, 11] * way[1] + dabs[d, 12] * way[2]) * dabs[d, 13]
-                                mix = dabs[d, 21]
+                                mix, change = dabs[d, 21], dabs[d, 34]
                                 for i in range(at, at + whole):
-                                    mixed = _mixture(mix, by_side, at_a[i] * side_a + at_b[i] * side_b)
+                                    mixed = _mixture(mix - change * behind[i], by_side, at_a[i] * side_a + at_b[i] * side_b)
                                     colours[0, i] += (mixed - colours[0, i]) * shares[i]
                                 for k in range(1, kept):
                                     other = dabs[d, 21 + k]
@@ -429,9 +549,16 @@ def rich_balls(
                                         dirty[s >> np.uint64(16), tile_of(np.int64(s), square)] = 1
 
 
+@inline
+def _summed(tables, table, u, w):
+    """What a table of running sums tells of a place."""
+    x, y, fx, fy = _table_place(tables[0], u, w)
+    return _between(tables[table, np.uint64(y), np.uint64(x)], fx, fy)
+
+
 @kernel(numba.void(f32[:, ::1], i32, i32[::1], u8[::1], *_SETTINGS), late=True)
 def rich_discs(
-    dabs, side, owner, allowed, tips, grain, grain_depth, grain_size, grain_fixed, reach, build, coverage, marks, dirty,
+    dabs, side, owner, allowed, tips, tables, turns, grain, grain_depth, grain_size, grain_fixed, reach, build, coverage, marks, dirty,
 ):  # fmt: skip
     """The same on the flat sheet: centres, radii and axes in texels (x right, y down), everything faces the dab. See `rich_balls`."""
     zero, one = np.float32(0), np.float32(1)
@@ -453,15 +580,40 @@ def rich_discs(
         side_a = along[0] * way[0] + along[1] * way[1] + along[2] * way[2]
         side_b = (across[0] * way[0] + across[1] * way[1] + across[2] * way[2]) * roundness
         far = r * reach + np.float32(0.5)
-        for y in range(first_texel(cy - far, side), last_texel(cy + far, side) + 1):
-            for x in range(first_texel(cx - far, side), last_texel(cx + far, side) + 1):
+        short = inv / roundness
+        va, vb, _, length = way_of(dabs, d, inv, short)
+        swept, density, behind = length > zero, zero, zero
+        vx, vy = (dabs[d, 31], dabs[d, 32]) if swept else (zero, zero)
+        table, cos, sin = np.int64(turns[d, 0]), turns[d, 1], turns[d, 2]
+        step_u, step_w = length * (va * flip * cos + vb * sin), np.float32(0.5) * length * (vb * cos - va * flip * sin)
+        size = np.float32(FULL) * length / max(abs(step_u), np.float32(1e-9))
+        if swept:
+            density = density_of(flow * cap if build == PAST else flow)
+            flow = one / max(cap, np.float32(1e-6)) if build == PAST else one
+        left, right, top, bottom = min(cx, cx - vx) - far, max(cx, cx - vx) + far, min(cy, cy - vy) - far, max(cy, cy - vy) + far
+        for y in range(first_texel(top, side), last_texel(bottom, side) + 1):
+            for x in range(first_texel(left, side), last_texel(right, side) + 1):
                 dx, dy = np.float32(x) + np.float32(0.5) - cx, np.float32(y) + np.float32(0.5) - cy
                 s = ((y >> 8) * chunks + (x >> 8)) * CHUNK + ((y & 255) << 8) + (x & 255)
-                if dx * dx + dy * dy >= far * far or owner[s] < 0 or (len(allowed) and allowed[s] == 0):
+                if owner[s] < 0 or (len(allowed) and allowed[s] == 0):
                     continue
-                weight, a, b = weigh(
-                    dx, dy, zero, zero, zero, one, inv, along, across, up, roundness, inner, outer, limit, depth, tip, flip, bend, tips
-                )
+                if swept:
+                    a, b = (dx * along[0] + dy * along[1]) * inv, (dx * across[0] + dy * across[1]) * short
+                    rim = one
+                    if tip < 0:
+                        weight, _, rim = passed(
+                            a, b, zero, va, vb, zero, length, inv, short, one, outer * outer, inner * inner, one / (outer * outer - inner * inner)
+                        )
+                    else:
+                        u, w = a * flip * cos + b * sin, b * cos - a * flip * sin + step_w
+                        weight = size * abs(_summed(tables, table, u + step_u, w) - _summed(tables, table, u, w))
+                elif dx * dx + dy * dy >= far * far:
+                    continue
+                else:
+                    weight, a, b = weigh(
+                        dx, dy, zero, zero, zero, one, inv, along, across, up, roundness, inner, outer, limit, depth, tip, flip, bend, tips
+                    )
+                    rim = _rim(a, b, one / roundness, inv, tip < 0)
                 if weight <= zero:
                     continue
                 if grain_depth > zero:
@@ -469,12 +621,15 @@ def rich_discs(
                     weight *= grained(
                         grain, grain_depth, grain_size, grain_fixed, True, np.float32(x), np.float32(y), zero, zero, zero, one, along_it, across_it
                     )
+                if swept:
+                    behind = met_at(a, b, va, vb, length, weight * density)
+                    weight = one - left_of(weight * density)
                 c = coverage[s]
-                now = _raised(c, cap * _rim(a, b, one / roundness, inv, tip < 0), flow, weight, build)
+                now = _raised(c, cap * rim, flow, weight, build)
                 if now > c:
                     coverage[s] = now
                     if len(marks):
-                        mixed = _mixture(mix, by_side, a * side_a + b * side_b)
+                        mixed = _mixture(mix - dabs[d, 34] * behind, by_side, a * side_a + b * side_b)
                         _remember(marks, s, (now - c) / now, mixed, hue, saturation, value)
                     dirty[s >> 16, ((y & 255) >> 4) * 16 + ((x & 255) >> 4)] = 1
 

@@ -17,6 +17,7 @@ from ruvelt.core.brush.push import PUSH_SPACING, push_of
 from ruvelt.core.brush.reading import Reader
 from ruvelt.core.brush.settings import Brush, Mirror
 from ruvelt.core.brush.smear import MIX_SPACING, Smear
+from ruvelt.core.brush.sweeps import Sweeps, unswept
 from ruvelt.core.brush.target import Cell, Paint, ResolvedTarget
 from ruvelt.core.brush.tips import NO_GRAIN, Fours, GrainSettings, fours, load_grain, load_tips, reach_of
 from ruvelt.core.planes.addresses import Addresses
@@ -101,6 +102,7 @@ class LiveStroke:
         self._twins: tuple[F32, F32] | None = None
         self._mixed: dict[tuple[str, int], U16] = {}
         self._tips: Fours | None = None
+        self._sweeps: Sweeps | None = None
         #: How far its dabs reach, in radii.
         self._reach = 1.0
         grain = brush.grain.picture
@@ -135,7 +137,7 @@ class LiveStroke:
         return PUSH_SPACING if self._push is not None else None
 
     def dabs(self, dabs: F32, mirror: Mirror | None = None) -> Touched:
-        """Lay ball dabs (n, 21), disc dabs (n, 11) or rich dabs (n, 31).
+        """Lay ball dabs (n, 21), disc dabs (n, 11) or rich dabs (n, 35).
 
         Dabs in space come mirrored already; those of the flat sheet are mirrored here, over the surface.
         """
@@ -228,6 +230,8 @@ class LiveStroke:
             if tips:
                 pictures = load_tips(tips, across, self.evaluator.picture)
                 self._tips, self._reach = fours(pictures, wraps=False), reach_of(pictures)
+                if self._brush.swept and self.drags is None:
+                    self._sweeps = Sweeps(pictures[0], self._brush.roundness)
         return self._tips
 
     def _grain_settings(self, flat: bool) -> GrainSettings:
@@ -237,22 +241,25 @@ class LiveStroke:
         return (self._grain, grain.depth, size, grain.fixed == "surface") if grain.picture is not None else NO_GRAIN
 
     def _rich(self, dabs: F32, flat: bool, coverage: F32, marks: F32, dirty: NDArray[np.uint8]) -> None:
-        samples, brush, grid = self.samples, self._brush, self.samples.grid
+        samples, grid = self.samples, self.samples.grid
         pictures = self._ready_tips(dabs[0], flat)
-        settings = (pictures, *self._grain_settings(flat), self._reach, _BUILDS[brush.build])
-        if flat:
-            assert isinstance(samples, SheetSamples)
-            rich_discs(dabs, samples.side, samples.owner, self._allowed, *settings, coverage, marks, dirty)
-            return
-        edges = self._slabs(dabs, self._reach, RICH_SLABS_FROM)
+        settings = (*self._grain_settings(flat), self._reach, _BUILDS[self._brush.build])
+        parts = [(slice(None), *unswept(dabs))] if self._sweeps is None else self._sweeps.parts(dabs)
+        for part, tables, turns in parts:
+            some = dabs[part]
+            if flat:
+                assert isinstance(samples, SheetSamples)
+                rich_discs(some, samples.side, samples.owner, self._allowed, pictures, tables, turns, *settings, coverage, marks, dirty)
+                continue
+            edges = self._slabs(some, self._reach, RICH_SLABS_FROM)
 
-        def lay(slab: int) -> None:
-            rich_balls(
-                dabs, grid.low, grid.cell, grid.dims, grid.start, grid.slot, grid.xyz, grid.normal, self._allowed, samples.spacing,
-                samples.square, edges[slab], edges[slab + 1] - 1, *settings, coverage, marks, dirty, self._textures,
-            )  # fmt: skip
+            def lay(slab: int, some: F32 = some, tables: Fours = tables, turns: F32 = turns, edges: list[int] = edges) -> None:
+                rich_balls(
+                    some, grid.low, grid.cell, grid.dims, grid.start, grid.slot, grid.xyz, grid.normal, self._allowed, samples.spacing,
+                    samples.square, edges[slab], edges[slab + 1] - 1, pictures, tables, turns, *settings, coverage, marks, dirty, self._textures,
+                )  # fmt: skip
 
-        self._workers.map(lay, range(len(edges) - 1))
+            self._workers.map(lay, range(len(edges) - 1))
 
     def restart(self) -> NDArray[np.uint8]:
         """Take back all that was laid, to lay it anew: a line, row or stamp that is still being shaped. Gives the (chunks, 256) tiles it covered."""
@@ -346,7 +353,7 @@ class LiveStroke:
         met = float(np.square(dabs[:, 3].astype(np.float64)).sum()) * np.pi / self.samples.spacing**2
         if self._workers.threads == 1 or not met > least:
             return whole
-        along = np.abs(dabs[:, 20]) if dabs.shape[1] == BALL_COLUMNS else 0.0
+        along = np.abs(dabs[:, 20 if dabs.shape[1] == BALL_COLUMNS else 33])
         low = float((dabs[:, 2] - reach * dabs[:, 3] - along).min() - grid.low[2]) / grid.cell
         high = float((dabs[:, 2] + reach * dabs[:, 3] + along).max() - grid.low[2]) / grid.cell
         if not np.isfinite(low + high):
@@ -383,13 +390,13 @@ class LiveStroke:
         """
         twin = dabs.copy()
         twin[:, :2], good = self._moved_texels(dabs[:, :2], move)
-        if dabs.shape[1] == DISC_COLUMNS:
-            swept = dabs[:, 9:].any(axis=1)
-            before, there = self._moved_texels(dabs[swept, :2] - dabs[swept, 9:], move)
-            ways = twin[swept, :2] - before
-            # Over a seam the twin's texels jump, and each is a disc by itself.
-            near = there & (np.hypot(*ways.T) <= 2 * dabs[swept, 2])
-            twin[swept, 9:] = np.where(near[:, None], ways, 0)
+        first, radius = (9, 2) if dabs.shape[1] == DISC_COLUMNS else (31, 3)
+        swept = dabs[:, first : first + 2].any(axis=1)
+        before, there = self._moved_texels(dabs[swept, :2] - dabs[swept, first : first + 2], move)
+        ways = twin[swept, :2] - before
+        # Over a seam the twin's texels jump, and each is a disc by itself.
+        near = there & (np.hypot(*ways.T) <= 2 * dabs[swept, radius])
+        twin[swept, first : first + 2] = np.where(near[:, None], ways, 0)
         return twin[good], good
 
     def _moved_texels(self, places: NDArray[np.float32], move: NDArray[np.float64]) -> tuple[NDArray[np.float32], NDArray[np.bool_]]:

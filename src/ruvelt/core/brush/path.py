@@ -32,8 +32,9 @@ DISC_COLUMNS = 11
 #: A stroke that is swept goes in steps of so many diameters, whatever its spacing.
 SWEEP = 0.2
 #: Columns of a rich dab: a ball's 0–16, least cosine of facing 17 (none at −3), depth 18, tip 19 (−1 round), flip 20, mixing 21, hue, saturation
-#: and value 22–24, the way across the stroke 25–27 (0 for none), travelled so far 28, flat sheet 29, bent with the surface 30.
-RICH_COLUMNS = 31
+#: and value 22–24, the way across the stroke 25–27 (0 for none), travelled so far 28, flat sheet 29, bent with the surface 30, the way that
+#: it was swept from the place before 31–33 and how far the mixing changed on it 34.
+RICH_COLUMNS = 35
 
 
 @dataclass(frozen=True)
@@ -180,21 +181,21 @@ _NONE = np.zeros((0, 3))
 class Character:
     """What makes rich dabs of one stroke differ: their own random numbers, the colours' share and the distance travelled."""
 
-    def __init__(self, brush: Brush) -> None:
+    def __init__(self, brush: Brush, swept: bool) -> None:
         self._brush, self._random = brush, np.random.Generator(np.random.PCG64([brush.seed, 7]))
-        self._travelled = 0.0
+        self._travelled, self._spacing = np.zeros(4), 0.0 if swept else brush.spacing
         turned = brush.colours_turn
         self._spread = np.array([0.5 * brush.jitter_hue, brush.jitter_saturation, brush.jitter_value]) if turned else np.zeros(3)
 
     def rows(self, balls: NDArray[np.float32], number: NDArray[np.float64], across: NDArray[np.float64] | None, flat: bool) -> NDArray[np.float32]:
-        """(n, 31) rich dabs from (n, 21) plain ones; `across`: (n, 3) unit vectors across the stroke."""
+        """(n, 35) rich dabs from (n, 21) plain ones; `across`: (n, 3) unit vectors across the stroke."""
         brush, n = self._brush, len(balls)
         chance = self._random.random((n, 6))
         out = np.empty((n, RICH_COLUMNS), np.float32)
         limit = math.cos(math.radians(brush.facing_deg)) if brush.facing else -3.0
-        pattern = (len(brush.tips), FLIPS[brush.flip], MIXINGS[brush.mix.way], brush.mix.length, brush.spacing, self._spread, flat)
+        pattern = (len(brush.tips), FLIPS[brush.flip], MIXINGS[brush.mix.way], brush.mix.length, self._spacing, self._spread, flat)
         aside = across if brush.mix.way == "across" and across is not None else _NONE
-        self._travelled = float(pack_rich(balls, number, chance, aside, limit, brush.depth, *pattern, self._travelled, out))
+        pack_rich(balls, number, chance, aside, limit, brush.depth, *pattern, self._travelled, out)
         if brush.back:
             out[:, 4:7] *= -1
         return out
@@ -248,7 +249,7 @@ def laid_dabs(
 
 def mirrored(dabs: NDArray[np.float32], brush: Brush) -> NDArray[np.float32]:
     """Each dab followed by its reflections across the brush's mirror planes (through the object's origin) and its turns about its axis."""
-    vectors = (0, 4, 7, 10, 18) if dabs.shape[1] == BALL_COLUMNS else (0, 4, 7, 10, 25)
+    vectors = (0, 4, 7, 10, 18) if dabs.shape[1] == BALL_COLUMNS else (0, 4, 7, 10, 25, 31)
     for axis, on in enumerate((brush.mirror.x, brush.mirror.y, brush.mirror.z)):
         if on:
             twin = dabs.copy()
@@ -292,7 +293,7 @@ class ViewPath:
         brush, swept = (brush, brush.swept) if drags is None else (brush.spaced(drags), False)
         self.brush, self.camera, self.caster, self.samples = brush, camera, caster, samples
         self._walk, self._chance = _Walk(brush, swept, 1.0, 2), Chance(brush)
-        self._line, self._character, self._sweep = _Line(brush), Character(brush), _Sweep(swept)
+        self._line, self._character, self._sweep = _Line(brush), Character(brush, swept), _Sweep(swept)
         self._pixel = samples.model.width / NOMINAL_VIEW_PX
         #: Where the path last met the surface, object space.
         self.last_hit: NDArray[np.float64] | None = None
@@ -361,7 +362,7 @@ class SurfacePath:
         width = samples.model.width
         self._diameter = brush.size * (width / NOMINAL_VIEW_PX if brush.size_unit == "view" else width)
         self._walk = _Walk(brush, swept, width / NOMINAL_VIEW_PX, 3)
-        self._line, self._character, self._sweep = _Line(brush), Character(brush), _Sweep(swept)
+        self._line, self._character, self._sweep = _Line(brush), Character(brush, swept), _Sweep(swept)
 
     def extend(self, points: list[Point]) -> NDArray[np.float32]:
         return self._go_on(points)
@@ -415,7 +416,7 @@ class SheetPath:
         brush, swept = (brush, brush.swept) if drags is None else (brush.spaced(drags), False)
         self.brush = brush
         self._walk, self._chance = _Walk(brush, swept, texels_per_pixel, 2), Chance(brush)
-        self._line, self._character, self._sweep = _Line(brush), Character(brush), _Sweep(swept)
+        self._line, self._character, self._sweep = _Line(brush), Character(brush, swept), _Sweep(swept)
         self._diameter = brush.size * texels_per_pixel if brush.size_unit == "view" else brush.size * width / spacing
 
     def extend(self, points: list[Point]) -> NDArray[np.float32]:

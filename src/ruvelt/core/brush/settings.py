@@ -134,7 +134,8 @@ class Brush(Frozen):
     def swept(self) -> bool:
         """Whether a stroke is laid without gaps, by the length that the tip goes over each place; else it is dabs."""
         chance = self.jitter_place + self.jitter_size + self.jitter_angle + self.jitter_strength
-        return not self.rich and self.spray == 1 and chance == 0 and self.spacing <= CLOSE
+        alike = chance == 0 and not self.colours_turn and self.mix.way != "random" and len(self.tips) <= 1 and self.flip == "none"
+        return alike and self.build != "level" and self.spray == 1 and self.spacing <= CLOSE
 
     def spaced(self, most: float) -> Brush:
         """The same brush with dabs no further apart, which lay as much over a length."""

@@ -270,9 +270,10 @@ def _to_the_end(lengths: F64, total: float, closed: bool) -> F64:
 def _on_surface(brush: Brush, shape: Shape, samples: SurfaceSamples, caster: RayCaster, edges: EdgeGraph | None) -> Laid:
     points = np.asarray(shape.surface, np.float64)
     follows: list[F64 | None] = [None] * max(len(points) - 1, 0)
+    swept = brush.swept and shape.row is None and shape.kind != "stamp"
     if shape.snap and edges is not None:
         points, follows = edges.snapped(points, SNAP_PX, shape.camera)
-    chance, character = Chance(brush), Character(brush)
+    chance, character = Chance(brush), Character(brush, swept)
     width = samples.model.width
     if shape.kind == "stamp":
         return _stamp(brush, shape, points, samples, caster, chance, character)
@@ -280,7 +281,6 @@ def _on_surface(brush: Brush, shape: Shape, samples: SurfaceSamples, caster: Ray
     count = 0.0
     for run in _runs(shape, points, follows, samples, caster) if len(points) else []:
         size = brush.size * (run.pixel.mean() if brush.size_unit == "view" else width)
-        swept = brush.swept and shape.row is None
         lengths = _stops(float(run.lengths[-1]), size * (SWEEP if swept else brush.spacing), shape, size)
         if swept:
             lengths = _to_the_end(lengths, float(run.lengths[-1]), shape.closed)
@@ -295,10 +295,10 @@ def _on_surface(brush: Brush, shape: Shape, samples: SurfaceSamples, caster: Ray
             lean = np.where((number % 2 == 1)[:, None], -lean, lean)
         sweep = np.diff(place, axis=0, prepend=place[:1]) if swept else None
         balls = packed_balls(brush, place, normal, lean, radius, np.ones(len(place)), drawn, sweep)
-        laid.append(_bent(laid_dabs(brush, character, balls, normal, way, number), shape))
+        dabs = laid_dabs(brush, character, balls, normal, way, number)
+        laid.append(dabs if swept else _bent(dabs, shape))
         count += len(place)
-    columns = RICH_COLUMNS if brush.rich else BALL_COLUMNS
-    dabs = np.concatenate(laid) if laid else np.zeros((0, columns), np.float32)
+    dabs = np.concatenate(laid) if laid else np.zeros((0, RICH_COLUMNS if brush.rich else BALL_COLUMNS), np.float32)
     if shape.filled and len(points) > 2:
         return Laid(dabs[:0], *_inside(shape, points, samples, caster), points)
     return Laid(dabs, None, None, points)
@@ -340,16 +340,15 @@ def _stamp(brush: Brush, shape: Shape, points: F64, samples: SurfaceSamples, cas
 
 def _on_sheet(brush: Brush, shape: Shape, samples: SheetSamples) -> Laid:
     points = np.asarray(shape.sheet, np.float64)
-    chance, character = Chance(brush), Character(brush)
+    swept = brush.swept and shape.row is None and shape.kind != "stamp"
+    chance, character = Chance(brush), Character(brush, swept)
     diameter = brush.size * shape.texels_per_pixel if brush.size_unit == "view" else brush.size * samples.model.width / samples.spacing
-    swept = False
     if shape.kind == "stamp":
         way = points[1:] - points[:1]
         place, diameter = points[:1], 2 * float(np.linalg.norm(way))
     else:
         dense = (smooth if shape.kind == "curve" else straight)(points, shape.closed, 0.5)
         along = np.concatenate([[0.0], np.cumsum(np.linalg.norm(np.diff(dense, axis=0), axis=1))])
-        swept = brush.swept and shape.row is None
         lengths = _stops(float(along[-1]), diameter * (SWEEP if swept else brush.spacing), shape, diameter)
         if swept:
             lengths = _to_the_end(lengths, float(along[-1]), shape.closed)

@@ -37,7 +37,7 @@ def lasting(strength: NDArray[np.floating], travelled: NDArray[np.floating]) -> 
 
     What is carried fades by a factor of e over strength / (1 − strength) diameters: never at full strength, over one at half.
     """
-    with np.errstate(divide="ignore", over="ignore"):
+    with np.errstate(divide="ignore", over="ignore", invalid="ignore"):
         rate = (1.0 - strength.astype(np.float64)) / strength.astype(np.float64)
         faded = -np.expm1(-rate * np.maximum(travelled.astype(np.float64), 0.0))
     return np.where(strength <= 0, 1.0, np.nan_to_num(faded)).astype(np.float32)

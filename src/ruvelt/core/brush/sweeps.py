@@ -1,0 +1,96 @@
+"""Pictures of tips as a swept stroke reads them: what a tip lays along a step of any length is the difference of two places in a table."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Iterator
+
+import cv2
+import numpy as np
+from numpy.typing import NDArray
+
+from ruvelt.core.brush._rich_kernels import EXTENT, FULL
+from ruvelt.core.brush._sweep_kernels import packed_sums
+from ruvelt.core.brush.tips import Fours
+
+F32 = NDArray[np.float32]
+#: Ways in half a turn that tables of a round tip are made for, none further than 0.9° from its table's. Flat ones are gone over further.
+WAYS = 96
+#: Tables that are kept, and the most texels along a side of a picture they are made from.
+KEPT, LARGEST = 32, 512
+_NONE = np.zeros((1, 1, 2), np.uint64)
+
+
+def _wide(side: int) -> int:
+    """Rows of a table: finer than a small picture, for turning it blurs it by about a texel."""
+    return math.ceil(max(min(2 * side, 256), side) * EXTENT)
+
+
+def lay_table(picture: F32, angle: float, out: Fours) -> None:
+    """out (s, s + 1) : integrals of a (side, side) picture, row 0 at the top, along lines at an angle (radians), from their begin; packed as fours.
+
+    Rows run across the lines, columns along them, both from −EXTENT to EXTENT radii: values in rows' middles, at columns' edges, shares of FULL.
+    """
+    side, wide = len(picture), len(out)
+    step = 2 * EXTENT / wide
+    cos, sin, half = math.cos(angle), math.sin(angle), side / 2
+    # Texel (j, i) of the turned picture lies at u = (j + ½) step − EXTENT along, w = (i + ½) step − EXTENT across; the picture has y down.
+    first = 0.5 * step - EXTENT
+    back = np.array(
+        [
+            [half * step * cos, -half * step * sin, half * (first * cos - first * sin + 1) - 0.5],
+            [-half * step * sin, -half * step * cos, half * (1 - first * sin - first * cos) - 0.5],
+        ]
+    )
+    turned = cv2.warpAffine(picture, back, (wide, wide), flags=cv2.INTER_LINEAR | cv2.WARP_INVERSE_MAP)
+    packed_sums(turned, step / FULL, np.empty((wide, wide + 1), np.uint16), out)
+
+
+class Sweeps:
+    """The tables of one tip, made as ways ask for them."""
+
+    def __init__(self, picture: F32, roundness: float) -> None:
+        """picture : (side, side) float32 0–1, row 0 at the top; roundness : short over long side it is laid with."""
+        self._ways = math.ceil(WAYS / roundness)
+        side = min(len(picture), LARGEST)
+        self._picture = picture if side == len(picture) else cv2.resize(picture, (side, side), interpolation=cv2.INTER_AREA)
+        wide = _wide(side)
+        self._tables = np.zeros((KEPT, wide, wide + 1), np.uint64)
+        #: Ways that have a table, the one that was asked for last at the end.
+        self._places: dict[int, int] = {}
+
+    def _place(self, way: int) -> int:
+        place = self._places.pop(way, None)
+        if place is None:
+            place = len(self._places) if len(self._places) < KEPT else self._places.pop(next(iter(self._places)))
+            lay_table(self._picture, way * math.pi / self._ways, self._tables[place])
+        self._places[way] = place
+        return place
+
+    def parts(self, dabs: F32) -> Iterator[tuple[slice, Fours, F32]]:
+        """Rich dabs in order, cut so that each part's tables are there: the part, the (KEPT, s, s + 1) tables, and its (n, 3) turns.
+
+        A turn is which table a dab reads, −1 for one by itself, and cosine and sine of the table's way in the picture.
+        """
+        along = np.einsum("ij,ij->i", dabs[:, 31:34], dabs[:, 7:10]) * dabs[:, 20]
+        across = np.einsum("ij,ij->i", dabs[:, 31:34], dabs[:, 10:13]) / dabs[:, 13]
+        swept = np.isfinite(along + across) & ((along != 0) | (across != 0))
+        along, across = np.where(swept, along, 1), np.where(swept, across, 0)
+        ways = np.rint(np.arctan2(across, along) * (self._ways / math.pi)).astype(np.int64) % self._ways
+        turns = np.zeros((len(dabs), 3), np.float32)
+        turns[:, 0] = -1
+        turns[:, 1], turns[:, 2] = np.cos(ways * math.pi / self._ways), np.sin(ways * math.pi / self._ways)
+        first, held = 0, set[int]()
+        for i in np.flatnonzero(swept):
+            way = int(ways[i])
+            if way not in held and len(held) == KEPT:
+                yield slice(first, i), self._tables, turns[first:i]
+                first, held = int(i), set()
+            held.add(way)
+            turns[i, 0] = self._place(way)
+        yield slice(first, len(dabs)), self._tables, turns[first:]
+
+
+def unswept(dabs: F32) -> tuple[Fours, F32]:
+    """Tables and turns of dabs without a picture."""
+    return _NONE, np.full((len(dabs), 3), -1, np.float32)
