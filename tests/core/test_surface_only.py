@@ -2,9 +2,12 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
+
 import numpy as np
 import pytest
 from numpy.testing import assert_allclose
+from scipy.special import erf
 
 from ruvelt.core.mesh.model import Model
 from ruvelt.core.mesh.sheets import plan_sheets
@@ -12,7 +15,7 @@ from ruvelt.core.samples.lattice import surface_blur
 from ruvelt.core.samples.sheet import SheetSamples
 from ruvelt.core.samples.spread import surface_grow
 from ruvelt.core.samples.vertices import VertexSamples
-from tests.meshes import globe, model_of, split_square, tube, two_walls
+from tests.meshes import globe, model_of, split_square, square, tube, two_walls
 
 #: Of the model's 2 units: thinner than a texel at first, wider than the blur at last.
 GAPS = np.geomspace(0.0005, 0.4, 20)
@@ -43,7 +46,7 @@ def texels(model: Model, side: int = 256) -> SheetSamples:
     return SheetSamples(model, plan_sheets(model)[0], side)
 
 
-@pytest.mark.parametrize("sigma", [0.02, 0.08])
+@pytest.mark.parametrize("sigma", [0.004, 0.02, 0.08])
 @pytest.mark.parametrize("make", [stacked, two_walls])
 def test_nothing_passes_air_or_a_wall(make: object, sigma: float) -> None:
     for gap in GAPS:
@@ -85,6 +88,45 @@ def test_blur_is_the_heat_equation_on_a_cylinder_and_a_sphere(sigma: float) -> N
         inside = covered & (np.abs(p[:, 1]) < 2)
         left = np.polyfit(wave[inside], got[inside], 1)[0] / 0.4
         assert left == pytest.approx(np.exp(-fade), abs=0.02)
+
+
+@pytest.mark.parametrize("spacings", [0.25, 0.4, 0.6, 0.8, 1.0, 1.3, 1.49, 1.55, 2.0, 2.8])
+def test_small_radii_are_what_they_say(spacings: float) -> None:
+    """The deviation of what single bright texels become, on a plate that lies along the axes and on a turned one."""
+    for turn in (0.0, 0.4):
+        model = square()
+        way = np.array([[np.cos(turn), -np.sin(turn), 0], [np.sin(turn), np.cos(turn), 0], [0, 0, 1]])
+        samples = texels(replace(model, positions=(model.positions @ way.T).astype(np.float32)))
+        p = samples.positions.astype(np.float64)
+        variance = []
+        for at in ((60, 70), (128, 131), (180, 90), (101, 200)):
+            codes = np.zeros((1, samples.slot_count), np.uint16)
+            lit = at[1] * 256 + at[0]
+            codes[0, lit] = 65535
+            got = surface_blur(samples, codes, spacings * samples.spacing)[0].astype(np.float64)
+            variance.append((got[:, None] * (p - p[lit]) ** 2).sum(axis=0)[:2].mean() / got.sum())
+        # From one and a half texels on it is a lattice's, which lies as it happens to.
+        assert np.sqrt(np.mean(variance)) / samples.spacing == pytest.approx(spacings, rel=0.02 if spacings < 1.5 else 0.05)
+
+
+def test_single_neighbours_keep_constants_and_sums_and_seams() -> None:
+    samples = texels(globe(96, 48), 512)
+    covered = np.flatnonzero(samples.covered).astype(np.int32)
+    areas = samples.sample_areas(covered).astype(np.float64)
+    spots = (65535 * (np.random.default_rng(1).random((2, samples.slot_count)) < 0.05)).astype(np.uint16)
+    got = surface_blur(samples, spots, 1.2 * samples.spacing)
+    assert_allclose((got[:, covered] * areas).sum(axis=1), (spots[:, covered] * areas).sum(axis=1), rtol=4e-3)
+    assert np.unique(surface_blur(samples, np.full_like(spots, 23456), samples.spacing)[:, covered]).tolist() == [23456]
+    # A step across a seam of the UVs is the error function's on both of its sides.
+    plate = texels(split_square(), 512)
+    p = plate.positions
+    sigma = 1.3 * plate.spacing
+    near = plate.covered & (np.abs(p[:, 0]) < 5 * sigma) & (np.abs(p[:, 1]) < 0.8)
+    columns = np.unique(p[near, 0].round(5))
+    middle = np.abs(columns).argmin()
+    edge = columns[middle : middle + 2].mean()
+    blurred = surface_blur(plate, np.where(p[:, 0] > edge, 65535, 0).astype(np.uint16)[None], sigma)[0] / 65535
+    assert np.sqrt(np.mean((blurred[near] - 0.5 * (1 + erf((p[near, 0] - edge) / (sigma * np.sqrt(2))))) ** 2)) < 0.02
 
 
 def test_vertices_blur_over_edges_and_through_no_air() -> None:

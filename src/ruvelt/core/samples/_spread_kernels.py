@@ -22,7 +22,7 @@ def cell_ranges(start, values, least, most):
 
 
 @inline
-def _reach(piece, low, high, place, node, holders, held_by, mark, stamp, queue):
+def reach_pieces(piece, low, high, place, node, holders, held_by, mark, stamp, queue):
     """Stamp with `mark` the pieces that hang together with one over pieces of cells from `low` to `high`, (3,) each."""
     stamp[piece], queue[0] = mark, piece
     head, tail = 0, 1
@@ -108,7 +108,7 @@ def grow_values(
             if stamp[piece[turn]] >= start[c]:
                 continue
             reached = np.int32(turn)
-            _reach(piece[turn], low, high, place, node, holders, held_by, reached, stamp, queue)
+            reach_pieces(piece[turn], low, high, place, node, holders, held_by, reached, stamp, queue)
             for i in range(turn, start[c + 1]):
                 if stamp[piece[i]] != reached:
                     continue

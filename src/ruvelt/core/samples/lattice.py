@@ -16,11 +16,12 @@ from numpy.typing import NDArray
 from ruvelt.core.samples import _lattice_kernels as k
 from ruvelt.core.samples.chunks import CHUNK
 from ruvelt.core.samples.connected import Cloud, Pieces, links_along
+from ruvelt.core.samples.near import near_blur
 from ruvelt.core.samples.surface import SurfaceSamples
 from ruvelt.core.workers import SERIAL, Workers
 
-#: Below this many sample spacings a blur changes nothing worth a pass.
-LEAST_SPACINGS = 0.4
+#: Below this many sample spacings a blur changes nothing worth a pass; up to the second it takes means of single neighbours.
+LEAST_SPACINGS, NEAR_SPACINGS = 0.2, 1.5
 #: Passes over parts of the samples are summed in this order, whatever the number of threads.
 PARTS = 4
 #: Rounds of the scaling; its error falls by about a half in each.
@@ -102,4 +103,6 @@ def surface_blur(samples: SurfaceSamples, codes: NDArray[np.uint16], sigma: floa
         raise ValueError("codes need a value for every slot")
     if sigma < LEAST_SPACINGS * samples.spacing or not samples.covered_count:
         return codes
+    if sigma < NEAR_SPACINGS * samples.spacing:
+        return near_blur(samples, codes, sigma, workers)
     return samples.lattice(sigma).blur(codes, sigma, workers)
