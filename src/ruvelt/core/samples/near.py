@@ -36,7 +36,7 @@ def near_blur(samples: SurfaceSamples, codes: NDArray[np.uint16], sigma: float, 
     apart = np.maximum(apart, np.float32(0.3 * samples.spacing))
     widths = np.ascontiguousarray(apart * np.interp(sigma / apart, DEVIATIONS, WIDTHS), np.float32)
     widths = np.where(sigma > 2.5 * apart, np.float32(sigma), widths)
-    radius = REACH * sigma + 0.5 * samples.spacing
+    radius = REACH * sigma + samples.spacing
     out, total = np.empty_like(values), np.empty(values.shape[1], np.float32)
     cells = len(grid.start) - 1
     edges = np.unique(np.searchsorted(grid.start, np.linspace(0, values.shape[1], 8 * workers.threads + 1)).clip(0, cells))
