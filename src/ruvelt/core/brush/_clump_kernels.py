@@ -7,41 +7,94 @@ import numpy as np
 from ruvelt.core.brush._walk_kernels import CHUNK, slot_at
 from ruvelt.core.kernels import f32_room, i64_room, inline, kernel, u16_at
 from ruvelt.core.samples._cell_kernels import cell_at
+from ruvelt.core.samples._spread_kernels import reach_pieces
 
 f32, i32, i64, u8, u16 = numba.float32, numba.int32, numba.int64, numba.uint8, numba.uint16
 
 
-@kernel(i64(i32[::1], f32[:, ::1], numba.int8[:, ::1], f32[::1], i64, i32[::1], i32[::1], f32[:, ::1], f32[:, ::1], f32[::1]), late=True)
-def gather_clumps(start, xyz, normal, areas, most, clump_start, first, middle, facing, mass):
-    """Clumps of up to `most` neighbouring samples of a cell that face one way; returns how many.
+#: Samples of a cell up to which they are put in order; more are so dense that it does not matter.
+ORDERED = 512
+#: Steps of a cell's side by which they are.
+STEPS = 16
 
-    clump_start : (cells + 1,); first : (clumps + 1,) into the sorted samples; middle, facing : (3, clumps); mass : their area
+
+@inline
+def _interleaved(x, y, z):
+    """Morton's order: bits of three numbers below STEPS, in turn."""
+    key = np.int64(0)
+    for bit in range(4):
+        key |= ((x >> bit) & 1) << (3 * bit) | ((y >> bit) & 1) << (3 * bit + 1) | ((z >> bit) & 1) << (3 * bit + 2)
+    return key
+
+
+@inline
+def _step(share):
+    """Which of its cell's steps a place along an axis, in cells, lies in."""
+    return min(max(np.int64((share - np.floor(share)) * np.float32(STEPS)), 0), STEPS - 1)
+
+
+@inline
+def _put_in_order(begin, end, xyz, piece, low, inverse, keys, order):
+    """order[begin:end] = the samples of a cell, piece by piece, neighbours in space close to each other."""
+    for j in range(begin, end):
+        order[j] = j
+    if end - begin > ORDERED:
+        return
+    for j in range(begin, end):
+        key = np.int64(piece[j])
+        shares = (xyz[0, j] - low[0]) * inverse, (xyz[1, j] - low[1]) * inverse, (xyz[2, j] - low[2]) * inverse
+        x, y, z = _step(shares[0]), _step(shares[1]), _step(shares[2])
+        key = key << 12 | _interleaved(x, y, z)
+        i = j
+        while i > begin and keys[i - 1 - begin] > key:
+            keys[i - begin], order[i] = keys[i - 1 - begin], order[i - 1]
+            i -= 1
+        keys[i - begin], order[i] = key, j
+
+
+@kernel(
+    i64(i32[::1], f32[:, ::1], numba.int8[:, ::1], f32[::1], i32[::1], f32[::1], f32, i64, i32[::1], i32[::1], i32[::1], f32[:, ::1], f32[:, ::1],
+        f32[::1], i32[::1]),
+    late=True,
+)  # fmt: skip
+def gather_clumps(start, xyz, normal, areas, piece, low, inverse, most, order, clump_start, first, middle, facing, mass, held_in):
+    """Clumps of up to `most` neighbouring samples of a cell that hang together and face one way; returns how many.
+
+    piece : (n,) of the sorted samples; low, inverse : the grid's low corner, and one over a cell's side
+    order : (n,) the samples as clumps take them; clump_start : (cells + 1,); first : (clumps + 1,) into `order`
+    middle : (3, clumps); facing : (3, clumps) of length 1; mass : their area; held_in : the piece of each
     """
     n = 0
+    keys = i64_room(ORDERED)
     for c in range(len(start) - 1):
         clump_start[c] = n
-        j = start[c]
-        while j < start[c + 1]:
-            first[n] = j
+        _put_in_order(start[c], start[c + 1], xyz, piece, low, inverse, keys, order)
+        o = start[c]
+        while o < start[c + 1]:
+            first[n], held_in[n] = o, piece[order[o]]
             sx, sy, sz, total = np.float32(0), np.float32(0), np.float32(0), np.float32(0)
+            j = order[o]
             nx, ny, nz = np.float32(normal[0, j]), np.float32(normal[1, j]), np.float32(normal[2, j])
             fx, fy, fz = np.float32(0), np.float32(0), np.float32(0)
             count = 0
-            while j < start[c + 1] and count < most:
-                if normal[0, j] * nx + normal[1, j] * ny + normal[2, j] * nz <= 0:
+            while o < start[c + 1] and count < most:
+                j = order[o]
+                if piece[j] != held_in[n] or normal[0, j] * nx + normal[1, j] * ny + normal[2, j] * nz <= 0:
                     break
                 w = areas[j]
                 sx, sy, sz, total = sx + xyz[0, j] * w, sy + xyz[1, j] * w, sz + xyz[2, j] * w, total + w
                 fx, fy, fz = fx + normal[0, j], fy + normal[1, j], fz + normal[2, j]
-                j += 1
+                o += 1
                 count += 1
             if count == 0:
                 # A sample without a normal stands alone.
                 sx, sy, sz, total = xyz[0, j], xyz[1, j], xyz[2, j], np.float32(1)
-                j += 1
+                o += 1
             scale = np.float32(1) / total if total > 0 else np.float32(0)
             middle[0, n], middle[1, n], middle[2, n] = sx * scale, sy * scale, sz * scale
-            facing[0, n], facing[1, n], facing[2, n] = fx, fy, fz
+            scale = np.sqrt(fx * fx + fy * fy + fz * fz)
+            scale = np.float32(1) / scale if scale > 0 else np.float32(0)
+            facing[0, n], facing[1, n], facing[2, n] = fx * scale, fy * scale, fz * scale
             mass[n] = total
             n += 1
     clump_start[len(start) - 1] = n
@@ -84,12 +137,31 @@ def _at(value, low, inverse, count):
 
 
 @kernel(
-    numba.void(i32[::1], i32, i32, i32[::1], f32[:, ::1], f32, f32[::1], numba.float64, i32[::1], i32[::1], i32[::1], i32[::1], i32[::1], f32[::1],
-        i64[::1], i32, u8[::1], u8[::1], f32[:, ::1]),
+    numba.void(i32[::1], i32, i32, i32[::1], f32[:, ::1], f32, f32[::1], numba.float64, i32[::1], i32[::1], i32[::1], i32[::1], i32[::1], i32[::1],
+        f32[::1], i64[::1], i32, u8[::1], u8[::1], f32[:, ::1]),
     late=True,
 )  # fmt: skip
 def fill_clumps(
-    tiles, chunk, side, face, position, radius, low, cell, dims, start, slot, clump_start, first, areas, pictures, comps, filled, missing, values
+    tiles,
+    chunk,
+    side,
+    face,
+    position,
+    radius,
+    low,
+    cell,
+    dims,
+    start,
+    slot,
+    order,
+    clump_start,
+    first,
+    areas,
+    pictures,
+    comps,
+    filled,
+    missing,
+    values,
 ):
     """Means of a picture over the clumps that may lie within `radius` of samples of tiles.
 
@@ -116,7 +188,8 @@ def fill_clumps(
                     whole = True
                     for n in range(clump_start[c], clump_start[c + 1]):
                         total, v0, v1, v2, v3 = np.float32(0), np.float32(0), np.float32(0), np.float32(0), np.float32(0)
-                        for j in range(first[n], first[n + 1]):
+                        for o in range(first[n], first[n + 1]):
+                            j = order[o]
                             w, local, place = areas[j], slot[j] & 65535, pictures[slot[j] >> 16]
                             if place == 0:
                                 missing[slot[j] >> 16] = 1
@@ -138,8 +211,28 @@ def fill_clumps(
 
 
 @inline
-def _mean_around(s, position, normal, radius, low, cell, dims, clump_start, middle, facing, mass, values, sums):
-    """sums[:4] = weighted means of the clumps within `radius` of sample `s` that face its way, sums[4] the weight."""
+def _turned(cosine):
+    """Weight of what faces another way: all up to well past a right angle, so that edges of boxes are soft both ways; nothing on a rim's far side."""
+    w = (cosine + np.float32(0.5)) * np.float32(2.5)
+    w = w if w > np.float32(0) else np.float32(0)
+    return w if w < np.float32(1) else np.float32(1)
+
+
+@inline
+def _mark_around(piece, lo_x, lo_y, lo_z, hi_x, hi_y, hi_z, low, inverse, dims, ends, place, next_to, beside, mark, stamp, queue):
+    """Stamp the pieces that hang together with one inside a box."""
+    ends[0, 0], ends[1, 0] = _at(lo_x, low[0], inverse, dims[0]), _at(hi_x, low[0], inverse, dims[0])
+    ends[0, 1], ends[1, 1] = _at(lo_y, low[1], inverse, dims[1]), _at(hi_y, low[1], inverse, dims[1])
+    ends[0, 2], ends[1, 2] = _at(lo_z, low[2], inverse, dims[2]), _at(hi_z, low[2], inverse, dims[2])
+    reach_pieces(piece, ends[0], ends[1], place, next_to, beside, mark, stamp, queue)
+
+
+@inline
+def _mean_around(
+    s, mark, position, normal, radius, low, cell, dims, clump_start, middle, facing, mass, held_in, slot_piece, place, next_to, beside,
+    stamp, queue, values, ends, sums,
+):  # fmt: skip
+    """sums[:4] = weighted means of the clumps within `radius` of sample `s` that hang together with it, sums[4] the weight. mark : not used yet"""
     px, py, pz, nx, ny, nz = position[s, 0], position[s, 1], position[s, 2], normal[s, 0], normal[s, 1], normal[s, 2]
     zero, inverse = np.float32(0), np.float32(1 / cell)
     y0, y1 = _at(py - radius, low[1], inverse, dims[1]), _at(py + radius, low[1], inverse, dims[1])
@@ -147,6 +240,10 @@ def _mean_around(s, position, normal, radius, low, cell, dims, clump_start, midd
     # As wide a row everywhere: its few clumps more are done sooner than its ends are found.
     x0, x1 = _at(px - radius, low[0], inverse, dims[0]), _at(px + radius, low[0], inverse, dims[0])
     total, a, b, c, e = zero, zero, zero, zero, zero
+    _mark_around(
+        slot_piece[s], px - radius, py - radius, pz - radius, px + radius, py + radius, pz + radius, low, inverse, dims, ends,
+        place, next_to, beside, mark, stamp, queue,
+    )  # fmt: skip
     for z in range(z0, z1 + 1):
         gz = max(low[2] + np.float32(z * cell) - pz, pz - low[2] - np.float32((z + 1) * cell), zero)
         for y in range(y0, y1 + 1):
@@ -159,7 +256,8 @@ def _mean_around(s, position, normal, radius, low, cell, dims, clump_start, midd
                 dx, dy, dz = middle[0, j] - px, middle[1, j] - py, middle[2, j] - pz
                 w = radius * radius - (dx * dx + dy * dy + dz * dz)
                 w = (w if w > zero else zero) * mass[j]
-                w = w if facing[0, j] * nx + facing[1, j] * ny + facing[2, j] * nz > zero else zero
+                w *= _turned(facing[0, j] * nx + facing[1, j] * ny + facing[2, j] * nz)
+                w = w if stamp[held_in[j]] == mark else zero
                 total += w
                 a += w * values[0, j]
                 b += w * values[1, j]
@@ -170,7 +268,11 @@ def _mean_around(s, position, normal, radius, low, cell, dims, clump_start, midd
     sums[4] = total
 
 
-_CLUMPS = (f32, f32[::1], numba.float64, i32[::1], i32[::1], f32[:, ::1], f32[:, ::1], f32[::1], f32[:, ::1])
+#: Radius, grid, clumps, the pieces they are held in and those of slots, how pieces hang together, room for that, and the clumps' means.
+_CLUMPS = (
+    f32, f32[::1], numba.float64, i32[::1], i32[::1], f32[:, ::1], f32[:, ::1], f32[::1], i32[::1], i32[::1], i32[:, ::1], i64[::1],
+    i32[::1], i32[::1], i32[::1], f32[:, ::1],
+)  # fmt: skip
 _LOOSE = {"reassoc", "contract", "nsz"}
 
 
@@ -190,17 +292,27 @@ def _put(mean, weight, own, local, comps, multiplied, out):
 
 
 @kernel(numba.void(i32[::1], f32[:, ::1], f32[:, ::1], *_CLUMPS, i64, i32, numba.boolean, u16[:, ::1]), late=True, fastmath=_LOOSE)
-def soften_codes(slots, position, normal, radius, low, cell, dims, clump_start, middle, facing, mass, values, picture, comps, multiplied, out):
-    """Weighted mean of a picture over the surface around samples of a chunk: its clumps within `radius` that face a sample's way.
+def soften_codes(
+    slots, position, normal, radius, low, cell, dims, clump_start, middle, facing, mass, held_in, slot_piece, place, next_to, beside,
+    stamp, queue, values, picture, comps, multiplied, out,
+):  # fmt: skip
+    """Weighted mean of a picture over the surface around samples of a chunk: its clumps within `radius` that hang together with a sample.
 
+    held_in, slot_piece : the pieces of the surface of clumps and slots; queue : (pieces,)
+    stamp : (pieces + 1,), −1 at first, and the last mark at its end
     picture : address of the chunk's own (comps, 65536), for samples that have no neighbours; multiplied : colours are by alpha, the last
     """
-    sums = f32_room(5)
+    sums, ends, mark = f32_room(5), i64_room((2, 3)), stamp[len(stamp) - 1]
     own = u16_at(picture, CHUNK * comps)
     for at in range(len(slots)):
         s = slots[at]
-        _mean_around(s, position, normal, radius, low, cell, dims, clump_start, middle, facing, mass, values, sums)
+        mark += np.int32(1)
+        _mean_around(
+            s, mark, position, normal, radius, low, cell, dims, clump_start, middle, facing, mass, held_in, slot_piece, place,
+            next_to, beside, stamp, queue, values, ends, sums,
+        )  # fmt: skip
         _put(sums, sums[4], own, s & 65535, comps, multiplied, out)
+    stamp[len(stamp) - 1] = mark
 
 
 #: Clumps that are looked at together, and room for them: not a power of two, or the rows of a list would push each other out of the cache.
@@ -224,7 +336,7 @@ def _add_listed(listed, full, radius, slots, count, position, normal, sums):
             dx, dy, dz = listed[0, j] - px, listed[1, j] - py, listed[2, j] - pz
             w = radius * radius - (dx * dx + dy * dy + dz * dz)
             w = (w if w > zero else zero) * listed[6, j]
-            w = w if listed[3, j] * nx + listed[4, j] * ny + listed[5, j] * nz > zero else zero
+            w *= _turned(listed[3, j] * nx + listed[4, j] * ny + listed[5, j] * nz)
             total += w
             a += w * listed[7, j]
             b += w * listed[8, j]
@@ -239,7 +351,8 @@ def _add_listed(listed, full, radius, slots, count, position, normal, sums):
 
 @kernel(numba.void(i32[::1], i32, i32, i32, i32[::1], i32[::1], f32[:, ::1], f32[:, ::1], f32[:, ::1], *_CLUMPS), late=True, fastmath=_LOOSE)
 def soften_nodes(
-    tiles, chunk, step, side, face, known, node_values, position, normal, radius, low, cell, dims, clump_start, middle, facing, mass, values
+    tiles, chunk, step, side, face, known, node_values, position, normal, radius, low, cell, dims, clump_start, middle, facing, mass, held_in,
+    slot_piece, place, next_to, beside, stamp, queue, values,
 ):  # fmt: skip
     """Means at the nodes of tiles, at every `step`-th texel each way and at the edges beyond, that were not asked before.
 
@@ -250,7 +363,7 @@ def soften_nodes(
     across = side >> 8
     along, wide = 16 // step, 256 // step + 1
     listed, sums, slots, asked = f32_room((11, ROOM)), f32_room((64, 5)), i64_room(64), i64_room(64)
-    alone = f32_room(5)
+    alone, ends, mark = f32_room(5), i64_room((2, 3)), stamp[len(stamp) - 1]
     # First each tile's own nodes, so that those at its edges are left to tiles that are there as well.
     for owner in range(4):
         for at in range(len(tiles)):
@@ -283,34 +396,43 @@ def soften_nodes(
                     sums[n, k] = zero
             if max(hi_x - lo_x, hi_y - lo_y, hi_z - lo_z) > np.float32(2) * radius:
                 # Nodes of several islands, or long texels: what one needs is of no use to the others.
-                for n in range(count):
-                    _mean_around(slots[n], position, normal, radius, low, cell, dims, clump_start, middle, facing, mass, values, alone)
-                    for k in range(4):
-                        sums[n, k] = alone[k] * alone[4]
-                    sums[n, 4] = alone[4]
+                mark += np.int32(1)
             else:
                 x0, x1 = _at(lo_x - radius, low[0], inverse, dims[0]), _at(hi_x + radius, low[0], inverse, dims[0])
                 y0, y1 = _at(lo_y - radius, low[1], inverse, dims[1]), _at(hi_y + radius, low[1], inverse, dims[1])
                 z0, z1 = _at(lo_z - radius, low[2], inverse, dims[2]), _at(hi_z + radius, low[2], inverse, dims[2])
                 full = 0
+                mark += np.int32(1)
+                _mark_around(
+                    slot_piece[slots[0]], lo_x - radius, lo_y - radius, lo_z - radius, hi_x + radius, hi_y + radius, hi_z + radius, low, inverse,
+                    dims, ends, place, next_to, beside, mark, stamp, queue,
+                )  # fmt: skip
                 for z in range(z0, z1 + 1):
                     for y in range(y0, y1 + 1):
                         row = (z * dims[1] + y) * dims[0]
-                        begin, end = clump_start[row + x0], clump_start[row + x1 + 1]
-                        while begin < end:
-                            part = min(end - begin, LISTED - full)
-                            # By eights: what is copied beyond is written over by the next row.
-                            for j in range(np.uint64((part + 7) & -8)):
-                                f, t = np.uint64(begin) + j, np.uint64(full) + j
-                                listed[0, t], listed[1, t], listed[2, t] = middle[0, f], middle[1, f], middle[2, f]
-                                listed[3, t], listed[4, t], listed[5, t], listed[6, t] = facing[0, f], facing[1, f], facing[2, f], mass[f]
-                                listed[7, t], listed[8, t], listed[9, t], listed[10, t] = values[0, f], values[1, f], values[2, f], values[3, f]
-                            begin, full = begin + part, full + part
+                        for f in range(np.uint64(clump_start[row + x0]), np.uint64(clump_start[row + x1 + 1])):
+                            t = np.uint64(full)
+                            listed[0, t], listed[1, t], listed[2, t] = middle[0, f], middle[1, f], middle[2, f]
+                            listed[3, t], listed[4, t], listed[5, t], listed[6, t] = facing[0, f], facing[1, f], facing[2, f], mass[f]
+                            listed[7, t], listed[8, t], listed[9, t], listed[10, t] = values[0, f], values[1, f], values[2, f], values[3, f]
+                            # What does not hang together is written over by the next.
+                            full += 1 if stamp[held_in[f]] == mark else 0
                             if full == LISTED:
                                 _add_listed(listed, full, radius, slots, count, position, normal, sums)
                                 full = 0
                 _add_listed(listed, full, radius, slots, count, position, normal, sums)
+            # Nodes of other pieces than the first one's have their own neighbours.
+            together = mark
             for n in range(count):
+                if stamp[slot_piece[slots[n]]] != together:
+                    mark += np.int32(1)
+                    _mean_around(
+                        slots[n], mark, position, normal, radius, low, cell, dims, clump_start, middle, facing, mass, held_in, slot_piece,
+                        place, next_to, beside, stamp, queue, values, ends, alone,
+                    )  # fmt: skip
+                    for k in range(4):
+                        sums[n, k] = alone[k] * alone[4]
+                    sums[n, 4] = alone[4]
                 if sums[n, 4] > zero:
                     share = np.float32(1) / sums[n, 4]
                     for k in range(4):
@@ -318,6 +440,7 @@ def soften_nodes(
                     known[asked[n]] = slots[n] + 1
                 else:
                     known[asked[n]] = -1
+    stamp[len(stamp) - 1] = mark
 
 
 @kernel(
@@ -326,8 +449,8 @@ def soften_nodes(
     fastmath=_LOOSE,
 )
 def soften_tiles(
-    tiles, chunk, step, side, face, known, node_values, position, normal, radius, low, cell, dims, clump_start, middle, facing, mass, values,
-    picture, comps, multiplied, out,
+    tiles, chunk, step, side, face, known, node_values, position, normal, radius, low, cell, dims, clump_start, middle, facing, mass, held_in,
+    slot_piece, place, next_to, beside, stamp, queue, values, picture, comps, multiplied, out,
 ):  # fmt: skip
     """The same over tiles (n,) of a sheet's chunk: straight between nodes where the surface is.
 
@@ -339,7 +462,7 @@ def soften_tiles(
     along, wide = 16 // step, 256 // step + 1
     half, full = np.float32(0.5), np.float32(65535)
     sums, mean, shares, offsets, codes = f32_room(5), f32_room(4), f32_room((4, 16)), i64_room(16), f32_room((4, 16))
-    own = u16_at(picture, CHUNK * comps)
+    own, ends, mark = u16_at(picture, CHUNK * comps), i64_room((2, 3)), stamp[len(stamp) - 1]
     inv = one / np.float32(step)
     for n in range(16):
         # A square of fewer texels says them again.
@@ -404,5 +527,10 @@ def soften_tiles(
                             mean[k] = upper + node_values[first + wide, k] * wc + node_values[first + wide + 1, k] * wd
                         _put(mean, one, own, local, comps, multiplied, out)
                         continue
-                    _mean_around(s, position, normal, radius, low, cell, dims, clump_start, middle, facing, mass, values, sums)
+                    mark += np.int32(1)
+                    _mean_around(
+                        s, mark, position, normal, radius, low, cell, dims, clump_start, middle, facing, mass, held_in, slot_piece, place,
+                        next_to, beside, stamp, queue, values, ends, sums,
+                    )  # fmt: skip
                     _put(sums, sums[4], own, local, comps, multiplied, out)
+    stamp[len(stamp) - 1] = mark

@@ -21,16 +21,21 @@ SPARE = 8
 
 @dataclass(frozen=True, eq=False)
 class Clumps:
-    """start : (cells + 1,) int32 into the clumps; first : (n + 1,) int32 into the grid's sorted samples
+    """start : (cells + 1,) int32 into the clumps; first : (n + 1,) int32 into `order`, of the grid's sorted samples
 
-    middle : (3, n) float32 object space; facing : (3, n) float32 sums of normals; mass : (n,) float32 area
+    most : samples in one; middle : (3, n) float32 object space; facing : (3, n) float32 unit normals; mass : (n,) float32 area
+    piece : (n,) int32, the piece of the surface that each lies in, see GridPieces; slot_piece : (slots,) int32 of each sample, -1 for none
     """
 
+    most: int
+    order: NDArray[np.int32]
     start: NDArray[np.int32]
     first: NDArray[np.int32]
     middle: NDArray[np.float32]
     facing: NDArray[np.float32]
     mass: NDArray[np.float32]
+    piece: NDArray[np.int32]
+    slot_piece: NDArray[np.int32]
 
 
 _KEPT: WeakKeyDictionary[SurfaceSamples, dict[int, Clumps]] = WeakKeyDictionary()
@@ -51,15 +56,23 @@ def clumps_of(samples: SurfaceSamples, radius: float) -> Clumps:
 
 
 def _gather(samples: SurfaceSamples, most: int) -> Clumps:
-    grid = samples.grid
+    grid, pieces = samples.grid, samples.grid_pieces
     n = len(grid.slot)
+    order, held_in = np.empty(n, np.int32), np.empty(n + SPARE, np.int32)
+    slot_piece = np.full(samples.slot_count, -1, np.int32)
+    slot_piece[grid.slot] = pieces.piece
     start, first = np.empty(len(grid.start), np.int32), np.empty(n + 1, np.int32)
     middle, facing, mass = np.zeros((3, n + SPARE), np.float32), np.zeros((3, n + SPARE), np.float32), np.zeros(n + SPARE, np.float32)
-    count = int(gather_clumps(grid.start, grid.xyz, grid.normal, samples.grid_areas, most, start, first, middle, facing, mass))
+    of = (grid.start, grid.xyz, grid.normal, samples.grid_areas, pieces.piece, grid.low, np.float32(1 / grid.cell), most)
+    count = int(gather_clumps(*of, order, start, first, middle, facing, mass, held_in))
     return Clumps(
+        most,
+        order,
         start,
         first[: count + 1].copy(),
         np.ascontiguousarray(middle[:, : count + SPARE]),
         np.ascontiguousarray(facing[:, : count + SPARE]),
         mass[: count + SPARE].copy(),
+        held_in[: count + SPARE].copy(),
+        slot_piece,
     )

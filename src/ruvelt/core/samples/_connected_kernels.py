@@ -226,3 +226,25 @@ def link_nodes(nodes, bit, start, index):
     # Each row's end is the next one's start.
     start[count] = out
     return out
+
+
+@kernel(i64(i32[:, ::1], i64[::1], i32[::1], i32[::1], i64[::1], i32[::1]), late=True)
+def link_pieces(node, holders, held_by, stamp, start, index):
+    """The pieces that share a node with each, each once: rows start[i]:start[i + 1] of `index`; gives how many, which `index` need not hold.
+
+    node : (pieces, 8); holders : (nodes + 1,) into held_by; stamp : (pieces,), −1; start : (pieces + 1,)
+    """
+    n = np.int64(0)
+    for piece in range(len(node)):
+        start[piece], stamp[piece] = n, piece
+        for k in range(8):
+            for j in range(holders[node[piece, k]], holders[node[piece, k] + 1]):
+                other = held_by[j]
+                if stamp[other] == piece:
+                    continue
+                stamp[other] = piece
+                if n < len(index):
+                    index[n] = other
+                n += 1
+    start[len(node)] = n
+    return n

@@ -70,7 +70,7 @@ def _add(near, taken, own, held, xyz, normal, widths, radius, weights, total, ou
     late=True, fastmath={"reassoc", "nsz"},
 )  # fmt: skip
 def near_means(
-    at, cell, dims, start, xyz, normal, piece, place, node, holders, held_by, areas, widths, radius, values, first, last, stamp, queue, total, out
+    at, cell, dims, start, xyz, normal, piece, place, next_to, beside, areas, widths, radius, values, first, last, stamp, queue, total, out
 ):  # fmt: skip
     """out (k, n) : means of `values` around the sorted samples in cells first … last, by exp(−d²/2w²) times area, of what hangs together.
 
@@ -94,7 +94,7 @@ def near_means(
             if stamp[piece[turn]] >= start[c]:
                 continue
             reached = np.int32(turn)
-            reach_pieces(piece[turn], low, high, place, node, holders, held_by, reached, stamp, queue)
+            reach_pieces(piece[turn], low, high, place, next_to, beside, reached, stamp, queue)
             for i in range(turn, start[c + 1]):
                 if stamp[piece[i]] == reached:
                     total[i] = zero

@@ -22,29 +22,26 @@ def cell_ranges(start, values, least, most):
 
 
 @inline
-def reach_pieces(piece, low, high, place, node, holders, held_by, mark, stamp, queue):
+def reach_pieces(piece, low, high, place, next_to, beside, mark, stamp, queue):
     """Stamp with `mark` the pieces that hang together with one over pieces of cells from `low` to `high`, (3,) each."""
+    x0, y0, z0, x1, y1, z1 = low[0], low[1], low[2], high[0], high[1], high[2]
     stamp[piece], queue[0] = mark, piece
     head, tail = 0, 1
     while head < tail:
         at = queue[head]
         head += 1
-        for k in range(8):
-            n = node[at, k]
-            for j in range(holders[n], holders[n + 1]):
-                other = held_by[j]
-                if stamp[other] == mark:
-                    continue
-                inside = True
-                for axis in range(3):
-                    inside = inside and low[axis] <= place[other, axis] <= high[axis]
-                if inside:
-                    stamp[other], queue[tail] = mark, other
-                    tail += 1
+        for j in range(next_to[at], next_to[at + 1]):
+            other = beside[j]
+            if stamp[other] == mark:
+                continue
+            x, y, z = place[other, 0], place[other, 1], place[other, 2]
+            if x0 <= x <= x1 and y0 <= y <= y1 and z0 <= z <= z1:
+                stamp[other], queue[tail] = mark, other
+                tail += 1
 
 
-#: Pieces of the surface: which each sorted sample belongs to, the cell each lies in (pieces, 3), its nodes, and what holds each node.
-PIECES = (i32[::1], i32[:, ::1], i32[:, ::1], i64[::1], i32[::1])
+#: Pieces of the surface: which each sorted sample belongs to, the cell each lies in (pieces, 3), and those that hang together with each.
+PIECES = (i32[::1], i32[:, ::1], i64[::1], i32[::1])
 
 
 @kernel(
@@ -62,9 +59,8 @@ def grow_values(
     normal,
     piece,
     place,
-    node,
-    holders,
-    held_by,
+    next_to,
+    beside,
     values,
     gone,
     most,
@@ -108,7 +104,7 @@ def grow_values(
             if stamp[piece[turn]] >= start[c]:
                 continue
             reached = np.int32(turn)
-            reach_pieces(piece[turn], low, high, place, node, holders, held_by, reached, stamp, queue)
+            reach_pieces(piece[turn], low, high, place, next_to, beside, reached, stamp, queue)
             for i in range(turn, start[c + 1]):
                 if stamp[piece[i]] != reached:
                     continue

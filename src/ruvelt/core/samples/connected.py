@@ -109,15 +109,14 @@ def links_along(node: I32, nodes: int, axis: int) -> tuple[NDArray[np.int64], I3
 class GridPieces:
     """Pieces of the cells of a grid of samples.
 
-    piece : (n,) int32 of each sample in the grid's order; place : (pieces, 3) int32 the cell each lies in; node : (pieces, 8) int32
-    holders : (nodes + 1,) int64 into held_by, (8 · pieces,) int32: the pieces that have each node
+    piece : (n,) int32 of each sample in the grid's order; place : (pieces, 3) int32 the cell each lies in
+    start : (pieces + 1,) int64 into `beside`, int32: the pieces of neighbouring cells that each hangs together with
     """
 
     piece: I32
     place: I32
-    node: I32
-    holders: NDArray[np.int64]
-    held_by: I32
+    start: NDArray[np.int64]
+    beside: I32
 
     @staticmethod
     def of(cloud: Cloud, grid: SampleGrid) -> GridPieces:
@@ -129,4 +128,9 @@ class GridPieces:
         place = np.ascontiguousarray(np.minimum(place, grid.dims - 1), np.int32)
         holders = np.concatenate([[0], np.cumsum(np.bincount(pieces.node.ravel(), minlength=pieces.nodes))]).astype(np.int64)
         held_by = (np.argsort(pieces.node.ravel(), kind="stable") // 8).astype(np.int32)
-        return GridPieces(pieces.piece_of, place, pieces.node, holders, held_by)
+        start, room = np.empty(len(place) + 1, np.int64), 12 * len(place) + 64
+        while True:
+            beside = np.empty(room, np.int32)
+            room = int(k.link_pieces(pieces.node, holders, held_by, np.full(len(place), -1, np.int32), start, beside))
+            if room <= len(beside):
+                return GridPieces(pieces.piece_of, place, start, beside[:room].copy())

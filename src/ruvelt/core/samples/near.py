@@ -45,7 +45,7 @@ def near_blur(samples: SurfaceSamples, codes: NDArray[np.uint16], sigma: float, 
     def part(ends: tuple[int, int]) -> None:
         count = len(pieces.place)
         room = (np.full(count, -1, np.int32), np.empty(count, np.int32))
-        of = (pieces.piece, pieces.place, pieces.node, pieces.holders, pieces.held_by)
+        of = (pieces.piece, pieces.place, pieces.start, pieces.beside)
         near_means(grid.low, grid.cell, grid.dims, grid.start, grid.xyz, grid.normal, *of, areas, widths, radius, values, *ends, *room, total, out)
 
     workers.map(part, list(pairwise(edges)))

@@ -55,5 +55,5 @@ def _part(
 ) -> None:
     count = len(pieces.place)
     stamp, queue = np.full(count, -1, np.int32), np.empty(count, np.int32)
-    of = (pieces.piece, pieces.place, pieces.node, pieces.holders, pieces.held_by)
+    of = (pieces.piece, pieces.place, pieces.start, pieces.beside)
     grow_values(grid.cell, grid.dims, grid.start, grid.xyz, grid.normal, *of, *state, *ways, *ends, stamp, queue, *out)
