@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from itertools import pairwise
+
 import numpy as np
 import pytest
 from hypothesis import given, settings
@@ -17,6 +19,7 @@ from ruvelt.core.brush.target import Paint
 from ruvelt.core.brush.tips import GRAINS, TIPS, alpha_of, fours, load_grain, load_tips, reach_of
 from ruvelt.core.errors import NotFound
 from ruvelt.core.stack.basics import FacePick
+from ruvelt.core.stack.document import plane_id
 from tests.core.scene import Scene, fill_layer, paint_layer, target, whole
 from tests.core.test_strokes import BLACK, RED, dab, lay, smooth
 from tests.meshes import globe, split_square, square, two_walls
@@ -307,10 +310,42 @@ def test_confinement_to_a_colour_range() -> None:
     assert_array_equal(after[before[..., 0] < 20000], before[before[..., 0] < 20000])
 
 
+@pytest.mark.parametrize("source", ["beneath", "shows"])
+def test_a_colour_range_stays_as_it_is_however_often_a_stroke_is_repeated(source: str) -> None:
+    """Over a wash from green to red: what is beneath does not change, and the paint has one soft border; what shows leaves a ring."""
+    scene = Scene(square(2.0), (paint_layer(), paint_layer("q")), side=256)
+    x = np.tile(np.arange(256) / 255, 256)
+    wash = np.stack([x, 1 - x, np.zeros_like(x), np.ones_like(x)])
+    scene.put_plane(plane_id("s", "q", "base_color"), np.rint(wash * 65535).astype(np.uint16))
+    confine = Confine(colours=((0.9, 0.1, 0.0),), tolerance=0.05, colour_softness=0.3, colours_from=source)
+    alphas = []
+    for _ in range(6):
+        live = scene.live(target("base_color"), Paint(values={"base_color": (0.0, 0.0, 1.0)}, confine=confine))
+        live.flood(None, 0.6, scene.faces)
+        scene.keep(live)
+        alphas.append(scene.lookup.values(plane_id("s", "p", "base_color"), 0)[-1].reshape(256, 256)[128].astype(float) / 65535)
+    assert all((after >= before - 1e-4).all() for before, after in pairwise(alphas))
+    weights = alphas[0] / 0.6
+    exact = 1 - (1 - 0.6 * weights) ** 6
+    if source == "beneath":
+        # Six floods are one, to the power of six, everywhere: nothing that was laid feeds the range.
+        assert np.abs(alphas[-1] - exact).max() < 2e-3
+    else:
+        assert np.abs(alphas[-1] - exact).max() > 0.2
+
+
+def test_with_nothing_beneath_a_colour_range_reads_what_shows() -> None:
+    scene = Scene(square(2.0), (paint_layer(),), side=256)
+    wide, press = dab(0.8, hardness=1.0)
+    lay(scene, Paint(values={"base_color": (0.9, 0.1, 0.1)}), wide, press)
+    lay(scene, Paint(values={"base_color": (0.0, 0.0, 1.0)}, confine=Confine(colours=((0.9, 0.1, 0.1),), tolerance=0.05)), wide, press)
+    assert scene.image("base_color")[128, 128].tolist() == [0, 0, 65535]
+
+
 def test_confinement_to_ridges_follows_the_curvature_of_the_mesh() -> None:
     """On a globe everything is as convex: the slider lets all of it through, or nothing."""
     scene = Scene(globe(96, 48, 0.05), (paint_layer(), BLACK), side=256)
-    for relief, wanted in ((0.001, 65535), (-0.5, 0)):
+    for relief, wanted in ((0.001, 65535), (-0.9, 0)):
         live = scene.live(target("base_color"), RED.model_copy(update={"confine": Confine(relief=relief)}))
         live.flood(None, 1.0, scene.faces)
         colour = live.changes["s/p/base_color"][0][-1]
@@ -318,12 +353,25 @@ def test_confinement_to_ridges_follows_the_curvature_of_the_mesh() -> None:
         assert np.median(colour[inside]) == wanted
 
 
-def test_passing_is_nothing_below_its_range_and_all_above() -> None:
+def test_the_relief_slider_goes_from_everything_to_the_sharpest_without_a_jump() -> None:
     measure = np.linspace(-1, 1, 201, dtype=np.float32)
-    weights = passing(measure, 0.4, 0.5)
-    assert (weights[measure < 0.2] == 0).all()
-    assert (weights[measure >= 0.4] == 1).all()
-    assert passing(np.array([0.3], np.float32), 0.4, 0.5)[0] == pytest.approx(0.5, abs=1e-5)
+    for softness in (0.1, 0.5, 1.0):
+        steps = np.stack([passing(measure, amount, softness) for amount in np.linspace(0, 1, 201)])
+        assert (steps[0] == 1).all()
+        assert (np.diff(steps, axis=0) <= 0).all()
+        assert (np.diff(steps, axis=1) >= 0).all()
+        # A step of the slider changes no place by more than the ramp's steepest slope over it.
+        assert np.abs(np.diff(steps, axis=0)).max() <= 1.5 * 0.01 / (softness + 0.02) + 1e-5
+        # At every setting some places are let through more than others, over both halves.
+        assert (np.ptp(steps[1:-1], axis=1) > 0).all()
+        assert steps[100][measure >= 0].min() == 1
+        assert steps[-1][measure == 1] == 1
+    # Half way up the ramp: a quarter of a measure has a root of one half.
+    assert passing(np.array([0.25], np.float32), 0.875, 0.48)[0] == pytest.approx(0.5, abs=1e-5)
+    # A soft one reaches flat places at settings for ridges, a hard one does not.
+    flat = np.zeros(1, np.float32)
+    assert 0.2 < passing(flat, 0.75, 1.0)[0] < 0.8
+    assert passing(flat, 0.75, 0.2)[0] == 0
 
 
 def test_raised_detail_takes_a_dry_brush() -> None:
@@ -331,7 +379,7 @@ def test_raised_detail_takes_a_dry_brush() -> None:
     bump, press = dab(0.3, hardness=1.0)
     lay(scene, Paint(values={"height": (0.5,)}), bump, press, target("height"))
     wide, _ = dab(0.9, hardness=1.0)
-    lay(scene, RED.model_copy(update={"confine": Confine(raised=0.5)}), wide, press)
+    lay(scene, RED.model_copy(update={"confine": Confine(raised=0.8, softness=0.25)}), wide, press)
     height = scene.image("height")[..., 0] / 32767.5 - 1
     assert (red(scene)[height > 0.45] == 1).all()
     assert (red(scene)[height < 0.1] == 0).all()

@@ -1866,10 +1866,12 @@ export interface components {
          * Confine
          * @description Each part that is set limits further.
          *
-         *     relief : from recesses only (−1) over everything (0) to ridges only (1), softer or harder, by the curvature of the mesh or the baked one
-         *     raised : only what stands out: ridges, and what the height channel raises; a dry brush
+         *     relief : from recesses only (−1) over everything (0) to ridges only (1), softer or harder, by the curvature of the mesh or the baked one;
+         *     half way what is flat is still let through and what is bent the other way no more
+         *     raised : the same way from everything (0) to only what stands out (1): ridges, and what the height channel raises; a dry brush
          *     picks : only these faces; part : only the part on which the stroke begins
-         *     colours : only where the base colour looks like one of these; distances in OKLab
+         *     colours : only where the base colour looks like one of these; distances in OKLab. What counts is what lies beneath the target's layer, which
+         *     strokes do not change, however often they are repeated; or what shows; that always where nothing lies beneath
          *     ids : only where the baked id map has one of these colours
          */
         Confine: {
@@ -1887,6 +1889,12 @@ export interface components {
                 number,
                 number
             ][];
+            /**
+             * Colours From
+             * @default beneath
+             * @enum {string}
+             */
+            colours_from: "beneath" | "shows";
             /**
              * Ids
              * @default []
@@ -3829,6 +3837,7 @@ export interface components {
              * @default {
              *       "colour_softness": 0.08,
              *       "colours": [],
+             *       "colours_from": "beneath",
              *       "ids": [],
              *       "part": false,
              *       "picks": [],

@@ -52,6 +52,11 @@ export function ConfineCard() {
   );
 }
 
+const READS = [
+  ["beneath", "What lies beneath", "Colours under the layer, which strokes into it do not change; what shows where nothing lies beneath"],
+  ["shows", "What shows", "Colours as they show, this layer's own paint included"],
+] as const;
+
 function ConfineSettings({ confine }: { confine: Confine }) {
   const brush = useWorkshop((s) => s.brush);
   const picked = useWorkshop((s) => s.picked);
@@ -132,6 +137,16 @@ function ConfineSettings({ confine }: { confine: Confine }) {
       </div>
       {confine.colours.length > 0 && (
         <>
+          <div className="prow" role="group" aria-label="Colours of">
+            <span className="label">Colours of</span>
+            {READS.map(([id, name, about]) => (
+              <Tooltip key={id} title={about}>
+                <button className="tog" aria-pressed={confine.colours_from === id} onClick={() => set({ colours_from: id })}>
+                  {name}
+                </button>
+              </Tooltip>
+            ))}
+          </div>
           <NamedSlider label="Tolerance" title="How different a colour may look" value={confine.tolerance} low={0} high={0.5} step={0.005} unit="number" onChange={(tolerance) => set({ tolerance })} />
           <NamedSlider label="Edge" title="How softly the range ends" value={confine.colour_softness} low={0} high={0.5} step={0.005} unit="number" onChange={(colour_softness) => set({ colour_softness })} />
         </>

@@ -64,7 +64,7 @@ export async function gatherFaces(by: "colour" | "id", at: Parameters<typeof api
   if (!colour) return say(by === "id" ? "There is no id colour there. Bake the id map first." : "There is no surface there.", true);
   const paint = currentPaint(false);
   const picked = by === "id" ? { ids: [colour] } : { colours: [colour] };
-  const narrowed = { ...paint, confine: { ...paint.confine, ...picked, tolerance: confine.tolerance, colour_softness: by === "id" ? 0 : confine.colour_softness } };
+  const narrowed = { ...paint, confine: { ...paint.confine, ...picked, colours_from: "shows" as const, tolerance: confine.tolerance, colour_softness: by === "id" ? 0 : confine.colour_softness } };
   await take((id, revision) => api.flood(id, revision, target, narrowed, null, fillStrength));
 }
 

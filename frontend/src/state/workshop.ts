@@ -134,7 +134,7 @@ const START: Omit<WorkshopState, "registries"> = {
   reads: "all",
   tone: { change: "lighten", range: "all", amount: 0.3, degrees: 30, colour: [0.5, 0.5, 0.5] },
   blend: "normal",
-  confine: { relief: 0, softness: 0.5, relief_from: "mesh", raised: 0, picks: [], part: false, colours: [], ids: [], tolerance: 0.08, colour_softness: 0.08 },
+  confine: { relief: 0, softness: 0.5, relief_from: "mesh", raised: 0, picks: [], part: false, colours: [], ids: [], colours_from: "beneath", tolerance: 0.08, colour_softness: 0.08 },
   confined: true,
   lastBrush: null,
   gradient: null,

@@ -143,13 +143,13 @@ def _shading() -> Steps:
     for side in (-1, 1):
         steps.append(shape("line", [[side * 0.47, 0.972, 0.0], [side * 0.65, 0.958, 0.0]]))
     # And whatever the mesh itself folds in.
-    deep = {"relief": -0.12, "softness": 0.8}
+    deep = {"relief": -0.62, "softness": 0.12}
     steps += [paint({"base_color": SHADE}, confine=deep), flood(strength=0.55)]
     # Edge lights: what stands out, towards the light.
     steps += [layer("paint", "Edge lights", HULL_SHEET, "edges", blend="screen", strength=0.7), aim("edges", "base_color")]
-    steps += [paint({"base_color": (0.5, 0.42, 0.30)}, confine={"relief": 0.95, "softness": 0.35}), flood(strength=0.8)]
+    steps += [paint({"base_color": (0.5, 0.42, 0.30)}, confine={"relief": 0.85, "softness": 0.11}), flood(strength=0.8)]
     steps += [
-        paint({"base_color": LIGHT}, confine={"relief": 0.4, "softness": 0.5}),
+        paint({"base_color": LIGHT}, confine={"relief": 0.72, "softness": 0.11}),
         brush(0.09, tips=["chalk"], flow=0.5, strength=0.5, grain={"picture": "grit", "size": 0.03}),
     ]
     steps += [around(0.785, 0.905), around(0.205, 1.895), around(0.145, 2.095), around(0.355, 1.04)]

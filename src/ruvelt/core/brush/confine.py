@@ -18,10 +18,10 @@ from ruvelt.core.stack.basics import Colour, FacePick, Frozen, Share
 from ruvelt.core.stack.evaluate import SheetEvaluator
 from ruvelt.core.workers import Workers
 
+#: Width of a step without softness.
+HARDEST = 0.02
 #: Forms as large as this share of the diagonal count as ridges and recesses, as in a bake.
 FORM = 0.01
-#: Measure at which the slider's end lets everything through that is as sharp.
-SHARPEST = 0.5
 #: Id colours closer than this (OKLab) are one.
 ID_TOLERANCE = 0.02
 
@@ -31,10 +31,12 @@ Signed = Annotated[float, Field(ge=-1, le=1, allow_inf_nan=False)]
 class Confine(Frozen):
     """Each part that is set limits further.
 
-    relief : from recesses only (−1) over everything (0) to ridges only (1), softer or harder, by the curvature of the mesh or the baked one
-    raised : only what stands out: ridges, and what the height channel raises; a dry brush
+    relief : from recesses only (−1) over everything (0) to ridges only (1), softer or harder, by the curvature of the mesh or the baked one;
+    half way what is flat is still let through and what is bent the other way no more
+    raised : the same way from everything (0) to only what stands out (1): ridges, and what the height channel raises; a dry brush
     picks : only these faces; part : only the part on which the stroke begins
-    colours : only where the base colour looks like one of these; distances in OKLab
+    colours : only where the base colour looks like one of these; distances in OKLab. What counts is what lies beneath the target's layer, which
+    strokes do not change, however often they are repeated; or what shows; that always where nothing lies beneath
     ids : only where the baked id map has one of these colours
     """
 
@@ -46,6 +48,7 @@ class Confine(Frozen):
     part: bool = False
     colours: Annotated[tuple[Colour, ...], Field(max_length=8)] = ()
     ids: Annotated[tuple[Colour, ...], Field(max_length=32)] = ()
+    colours_from: Literal["beneath", "shows"] = "beneath"
     tolerance: Share = 0.08
     colour_softness: Share = 0.08
 
@@ -55,10 +58,15 @@ class Confine(Frozen):
         return self.relief != 0 or self.raised > 0 or bool(self.picks or self.colours or self.ids)
 
 
-def passing(measure: NDArray[np.float32], threshold: float, softness: float) -> NDArray[np.float32]:
-    """Weight of a measure −1 … 1: 1 from `threshold` on, 0 below `threshold` · (1 − softness), a smooth step between."""
-    low = threshold * (1 - softness)
-    t = np.clip((measure - low) / max(threshold - low, 1e-6), 0, 1)
+def passing(measure: NDArray[np.float32], amount: float, softness: float) -> NDArray[np.float32]:
+    """Weight of a measure −1 … 1: 1 everywhere at an amount of 0, from the measure 0 on at one half, and only at 1 at 1; a smooth step below.
+
+    The step is as wide as the softness, so that a soft one reaches from what is bent most to what is flat. Roots, with the measure's sign, are
+    compared: most of a surface is bent by little, and differences between those would lie in a hundredth of the way.
+    """
+    full, wide = np.float32(2 * amount - 1), np.float32(softness + HARDEST)
+    root = np.sign(measure) * np.sqrt(np.abs(measure))
+    t = np.clip(1 + (root - full) / wide, 0, 1)
     weights: NDArray[np.float32] = (t * t * (3 - 2 * t)).astype(np.float32)
     return weights
 
@@ -66,7 +74,10 @@ def passing(measure: NDArray[np.float32], threshold: float, softness: float) -> 
 class Confinement:
     """The weights of one stroke, chunk by chunk. What it reads is as it was before the stroke."""
 
-    def __init__(self, confine: Confine, evaluator: SheetEvaluator, cache: BoundedCache, workers: Workers) -> None:
+    def __init__(self, confine: Confine, evaluator: SheetEvaluator, layer_id: str, cache: BoundedCache, workers: Workers) -> None:
+        """`layer_id` : the layer that is painted on."""
+        beneath = confine.colours_from == "beneath" and evaluator.has_beneath(layer_id, "base_color")
+        self._beneath = layer_id if beneath else None
         self._confine, self._evaluator, self._cache, self._workers = confine, evaluator, cache, workers
         self._marked = evaluator.samples.share_of_faces(evaluator.faces.mark(confine.picks)) if confine.picks else None
         self._made: dict[int, U16] = {}
@@ -84,19 +95,21 @@ class Confinement:
         if self._marked is not None:
             weights *= self._marked[chunk * CHUNK : (chunk + 1) * CHUNK]
         if confine.colours:
-            near = evaluator.measures.near(evaluator.composite("base_color", chunk), confine.colours, confine.tolerance, confine.colour_softness)
+            beneath = self._beneath
+            look = evaluator.composite("base_color", chunk) if beneath is None else evaluator.beneath(beneath, "base_color", chunk)
+            near = evaluator.measures.near(look, confine.colours, confine.tolerance, confine.colour_softness)
             weights *= near.astype(np.float32) / np.float32(65535)
         if confine.ids and any(m.id == "id" for m in evaluator.sheet.mesh_maps):
             weights *= self._near_ids(chunk)
         if confine.relief != 0:
             bend = self._bend(chunk) * np.float32(np.sign(confine.relief))
-            weights *= passing(bend, abs(confine.relief) * SHARPEST, confine.softness)
+            weights *= passing(bend, abs(confine.relief), confine.softness)
         if confine.raised > 0:
             stands = self._bend(chunk)
             if evaluator.channel("height") is not None:
                 height = evaluator.composite("height", chunk)[0].astype(np.float32) / np.float32(32767.5) - 1
                 stands = np.maximum(stands, height)
-            weights *= passing(stands, confine.raised * SHARPEST, confine.softness)
+            weights *= passing(stands, confine.raised, confine.softness)
         return weights
 
     def _near_ids(self, chunk: int) -> NDArray[np.float32]:

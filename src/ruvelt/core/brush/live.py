@@ -91,7 +91,7 @@ class LiveStroke:
         self._smear = Smear(samples, workers, len(target.cells), paint.smear.wetness) if smears and paint.smear.mode == "mix" else None
         self._coverage = np.zeros(samples.slot_count, np.float32)
         self._reader = Reader(evaluator, planes, paint, self._push, self._smear, self._coverage, workers) if paint.looks else None
-        self._confinement = Confinement(paint.confine, evaluator, evaluator.cache, workers) if paint.confine.by_sample else None
+        self._confinement = Confinement(paint.confine, evaluator, target.layer.id, evaluator.cache, workers) if paint.confine.by_sample else None
         self._confined: dict[int, F32] = {}
         #: The share of each sample that a fill covers; none for strokes.
         self._shares = np.zeros(0, np.float32)

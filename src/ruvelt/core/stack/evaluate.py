@@ -416,6 +416,10 @@ class SheetEvaluator:
         self.run(program, chunk, WHOLE, out)
         return out
 
+    def has_beneath(self, layer_id: str, channel_id: str) -> bool:
+        """Whether anything is laid before a layer but the start value."""
+        return len(self._beneath_program(layer_id, channel_id).ops) > 1
+
     def _beneath_program(self, layer_id: str, channel_id: str) -> Program:
         channel = self.channel(channel_id)
         if channel is None:
