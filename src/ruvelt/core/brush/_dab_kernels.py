@@ -437,14 +437,29 @@ def join_twins(tiles, square, twins, twin_marks, coverage, marks):
                     marks[s, k] = twin_marks[best, s, k]
 
 
-@kernel(numba.void(i32[::1], i32[::1], i64, f32[::1], f32[::1], numba.uint16[::1], i64, numba.boolean, i32, numba.uint16[:, ::1]), allocates=True)
-def paint_runs(starts, counts, base, coverage, shares, codes, values, erase, comps, out):
+@inline
+def light_code(light, encode):
+    """The code of linear light 0–1, see encoding.ENCODE_ROOTS."""
+    light = light if light > np.float32(0) else np.float32(0)
+    light = light if light < np.float32(1) else np.float32(1)
+    return encode[np.uint64(np.int32(np.sqrt(light) * np.float32(65535) + np.float32(0.5)))]
+
+
+#: Signature of how codes are mixed, see encoding.CodeMixing: tables of decoding and encoding, or none.
+MIXING = (f32[::1], numba.uint16[::1])
+
+
+@kernel(
+    numba.void(i32[::1], i32[::1], i64, f32[::1], f32[::1], numba.uint16[::1], i64, numba.boolean, i32, *MIXING, numba.uint16[:, ::1]), allocates=True
+)
+def paint_runs(starts, counts, base, coverage, shares, codes, values, erase, comps, decode, encode, out):
     """Lay a colour over the plane as it was before the stroke (address `base`, 0 when the chunk did not exist), with coverage as alpha.
 
     coverage : (65536,) of this chunk; codes : (comps,) uint16, or `values` : address of (comps, 65536) uint16 with a colour of its own for
     every sample, 0 for none; out : (comps + 1, 65536) uint16
     shares : (65536,) share of each sample that a fill covers, coverage being of all of it; size 0 for strokes. What was there keeps to the rest
     of the sample as far as it can: two fills that meet leave no gap.
+    decode, encode : colours are mixed as light by these tables, or as codes without
     """
     full, half, one, zero = np.float32(65535), np.float32(0.5), np.float32(1), np.float32(0)
     # No longer than a run: larger ones would be given back and asked for anew with every call.
@@ -479,7 +494,17 @@ def paint_runs(starts, counts, base, coverage, shares, codes, values, erase, com
             inverse[i - first] = one / (total if total > zero else one)
         for k in range(comps):
             code, row = np.float32(codes[k]), np.uint64(k * CHUNK)
-            if values != 0:
+            if len(decode) > 0 and base != 0:
+                own = u16_at(values, CHUNK * comps)
+                for i in range(first, end):
+                    laid, below = (own[row + i] if values != 0 else codes[k]), before[row + i]
+                    # What comes to the same stays the same.
+                    if coverage[i] > zero and (under[i - first] <= zero or laid == below):
+                        out[k, i] = laid
+                    elif coverage[i] > zero:
+                        light = coverage[i] * decode[np.uint64(laid)] + under[i - first] * decode[np.uint64(below)]
+                        out[k, i] = light_code(light * inverse[i - first], encode)
+            elif values != 0:
                 own = u16_at(values, CHUNK * comps)
                 for i in range(first, end):
                     below = np.float32(before[row + i]) if base != 0 else np.float32(0)
@@ -494,11 +519,12 @@ def paint_runs(starts, counts, base, coverage, shares, codes, values, erase, com
                     out[k, i] = codes[k] if coverage[i] > zero else out[k, i]
 
 
-@kernel(numba.void(i32[::1], i32[::1], i64, f32[::1], numba.uint16[:, ::1], i32, numba.uint16[:, ::1]), allocates=True)
-def toward_runs(starts, counts, base, coverage, values, comps, out):
+@kernel(numba.void(i32[::1], i32[::1], i64, f32[::1], numba.uint16[:, ::1], i32, *MIXING, numba.uint16[:, ::1]), allocates=True)
+def toward_runs(starts, counts, base, coverage, values, comps, decode, encode, out):
     """Move a plane as it was before the stroke towards `values`, colour and coverage alike, by the stroke's coverage.
 
     values, out : (comps + 1, 65536) uint16 straight alpha, alpha last; base : address of what was there, 0 for nothing
+    decode, encode : as of `paint_runs`
     """
     u, full, half, one, zero = np.float32(1 / 65535), np.float32(65535), np.float32(0.5), np.float32(1), np.float32(0)
     longest = 1
@@ -524,6 +550,15 @@ def toward_runs(starts, counts, base, coverage, values, comps, out):
             inverse[i - first] = one / total if total > zero and coverage[i] > zero else zero
         for k in range(comps):
             row = np.uint64(k * CHUNK)
+            if len(decode) > 0:
+                for i in range(first, end):
+                    old = before[row + i] if base != 0 else np.uint16(0)
+                    if inverse[i - first] > zero and (was[i - first] <= zero or values[k, i] == old):
+                        out[k, i] = values[k, i]
+                    elif inverse[i - first] > zero:
+                        light = was[i - first] * decode[np.uint64(old)] + new[i - first] * decode[np.uint64(values[k, i])]
+                        out[k, i] = light_code(light * inverse[i - first], encode)
+                continue
             for i in range(first, end):
                 old = np.float32(before[row + i]) if base != 0 else zero
                 value = (was[i - first] * old + new[i - first] * np.float32(values[k, i])) * inverse[i - first] + half

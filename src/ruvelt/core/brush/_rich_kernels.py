@@ -6,6 +6,7 @@ import numpy as np
 
 from ruvelt.core.brush._dab_kernels import (
     GROUP,
+    MIXING,
     ROOM,
     STRETCH,
     WHOLE,
@@ -13,6 +14,7 @@ from ruvelt.core.brush._dab_kernels import (
     cells_reached,
     density_of,
     left_of,
+    light_code,
     next_stretch,
     passed,
     ramp_of,
@@ -634,15 +636,27 @@ def rich_discs(
                     dirty[s >> 16, ((y & 255) >> 4) * 16 + ((x & 255) >> 4)] = 1
 
 
-@kernel(numba.void(i32[::1], i32[::1], i32, f32[:, ::1], u16[::1], u16[::1], numba.boolean, u16[:, ::1]), late=True)
-def mixed_codes(starts, counts, chunk, marks, first, second, turns, out):
+@inline
+def _mixed(first, second, share, decode, encode):
+    """The code between two, mixed as light or as codes."""
+    if len(decode) == 0:
+        return np.uint16(np.float32(first) + np.float32(0.5) + (np.float32(second) - np.float32(first)) * share)
+    if first == second:
+        return np.uint16(first)
+    low = decode[np.uint64(first)]
+    return light_code(low + (decode[np.uint64(second)] - low) * share, encode)
+
+
+@kernel(numba.void(i32[::1], i32[::1], i32, f32[:, ::1], u16[::1], u16[::1], numba.boolean, *MIXING, u16[:, ::1]), late=True)
+def mixed_codes(starts, counts, chunk, marks, first, second, turns, decode, encode, out):
     """Codes that a stroke of many colours lays in a chunk: from `first` to `second` by the mark of mixing.
 
     turns : whether their hue, saturation and value differ, too; then there are three components
 
     marks : (slots, 4) mixing, hue (turns), saturation and value (shares), or (slots, 1) mixing alone; out : (components, 65536) uint16
+    decode, encode : colours are mixed as light by these tables, or as codes without
     """
-    full, half, zero = np.float32(65535), np.float32(0.5), np.float32(0)
+    full, half, zero, u = np.float32(65535), np.float32(0.5), np.float32(0), np.float32(1 / 65535)
     comps = len(first)
     shares = marks.reshape(-1)
     for run in range(len(starts)):
@@ -652,7 +666,10 @@ def mixed_codes(starts, counts, chunk, marks, first, second, turns, out):
             home = np.uint64(chunk * CHUNK)
             for k in range(comps):
                 low, span = np.float32(first[k]) + half, np.float32(second[k]) - np.float32(first[k])
-                if marks.shape[1] == 1:
+                if len(decode) > 0:
+                    for i in range(np.uint64(begin), np.uint64(end)):
+                        out[k, i] = _mixed(first[k], second[k], marks[home + i, 0], decode, encode)
+                elif marks.shape[1] == 1:
                     for i in range(np.uint64(begin), np.uint64(end)):
                         out[k, i] = np.uint16(low + span * shares[home + i])
                 else:
@@ -663,9 +680,9 @@ def mixed_codes(starts, counts, chunk, marks, first, second, turns, out):
             s = chunk * CHUNK + i
             m = marks[s, 0]
             r, g, b = turn_hsv(
-                (np.float32(first[0]) + (np.float32(second[0]) - np.float32(first[0])) * m) / full,
-                (np.float32(first[1]) + (np.float32(second[1]) - np.float32(first[1])) * m) / full,
-                (np.float32(first[2]) + (np.float32(second[2]) - np.float32(first[2])) * m) / full,
+                np.float32(_mixed(first[0], second[0], m, decode, encode)) * u,
+                np.float32(_mixed(first[1], second[1], m, decode, encode)) * u,
+                np.float32(_mixed(first[2], second[2], m, decode, encode)) * u,
                 marks[s, 1],
                 marks[s, 2],
                 marks[s, 3],

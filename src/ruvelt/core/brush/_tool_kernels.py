@@ -5,8 +5,8 @@ import numba
 import numpy as np
 
 from ruvelt.core.color._hsv_kernels import turn_hsv
-from ruvelt.core.color._oklch_kernels import lab_of, within
-from ruvelt.core.kernels import f32_room, kernel, u16_at
+from ruvelt.core.color._oklch_kernels import decoded, encoded, lab_of, within
+from ruvelt.core.kernels import f32_room, inline, kernel, u16_at
 
 f32, i32, i64, u8, u16 = numba.float32, numba.int32, numba.int64, numba.uint8, numba.uint16
 CHUNK = 65536
@@ -16,17 +16,26 @@ LIGHTEN, DARKEN, CONTRAST, SATURATE, DESATURATE, HUE, TINT = 0, 1, 2, 3, 4, 5, 6
 ALL, SHADOWS, MIDTONES, HIGHLIGHTS = 0, 1, 2, 3
 
 
+@inline
+def _laid_as_light(before, after, share):
+    """What has to be laid by a share over one encoded value for another, mixed as light."""
+    low = decoded(before)
+    light = low + (decoded(after) - low) / share
+    light = light if light > np.float32(0) else np.float32(0)
+    return encoded(light if light < np.float32(1) else np.float32(1))
+
+
 #: Coverage from which a hue is turned in earnest.
 LEAST = np.float32(1e-3)
 #: Samples changed at once.
 BLOCK = 256
 
 
-@kernel(numba.void(i32[::1], i32[::1], i64, i32, numba.boolean, i32, i32, f32, f32, f32[::1], f32[::1], f32, u16[:, ::1]), late=True)
-def tone_runs(starts, counts, look, comps, own, change, span, amount, turns, colour, coverage, cover, out):
+@kernel(numba.void(i32[::1], i32[::1], i64, i32, numba.boolean, i32, i32, f32, f32, f32[::1], numba.boolean, f32[::1], f32, u16[:, ::1]), late=True)
+def tone_runs(starts, counts, look, comps, own, change, span, amount, turns, colour, linear, coverage, cover, out):
     """Change the look of runs of a chunk as `target.Tone` tells. look : address of (comps, 65536) uint16 encoded, with `own` alpha after them,
     which stays; out : the same; turns : of hue; coverage : (65536,) of the stroke. A hue is turned by as much of the way as that, and out is
-    what has to be laid for it, with coverage times `cover`: else colours would go grey on the way.
+    what has to be laid for it, with coverage times `cover`: else colours would go grey on the way. linear : what is laid is mixed as light
     """
     u, full, half, one, zero, four = np.float32(1 / 65535), np.float32(65535), np.float32(0.5), np.float32(1), np.float32(0), np.float32(4)
     codes = u16_at(look, CHUNK * (comps + 1))
@@ -55,7 +64,16 @@ def tone_runs(starts, counts, look, comps, own, change, span, amount, turns, col
             else:
                 for i in range(n):
                     weight[i] = amount
-            if change == HUE and comps == 3:
+            if change == HUE and comps == 3 and linear:
+                for i in range(n):
+                    laid = coverage[first + i]
+                    laid = laid if laid > LEAST else LEAST
+                    r, g, b = turn_hsv(rgb[0, i], rgb[1, i], rgb[2, i], turns * weight[i] * laid, zero, zero)
+                    laid = min(laid * cover, one)
+                    rgb[0, i] = _laid_as_light(rgb[0, i], r, laid)
+                    rgb[1, i] = _laid_as_light(rgb[1, i], g, laid)
+                    rgb[2, i] = _laid_as_light(rgb[2, i], b, laid)
+            elif change == HUE and comps == 3:
                 for i in range(n):
                     laid = coverage[first + i]
                     laid = laid if laid > LEAST else LEAST

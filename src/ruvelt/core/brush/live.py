@@ -20,6 +20,7 @@ from ruvelt.core.brush.smear import MIX_SPACING, Smear
 from ruvelt.core.brush.sweeps import Sweeps, unswept
 from ruvelt.core.brush.target import Cell, Paint, ResolvedTarget
 from ruvelt.core.brush.tips import NO_GRAIN, Fours, GrainSettings, fours, load_grain, load_tips, reach_of
+from ruvelt.core.color.encoding import AS_CODES, AS_LIGHT
 from ruvelt.core.planes.addresses import Addresses
 from ruvelt.core.planes.plane import U16, empty_chunk
 from ruvelt.core.samples.chunks import CHUNK, CHUNK_SIDE, TILES
@@ -463,13 +464,13 @@ class LiveStroke:
             if self._reader is not None:
                 read = self._reader.values(cell, chunk)
                 if self._reader.own(cell):
-                    toward_runs(runs[0], runs[1], address, coverage, read, cell.components - 1, out)
+                    toward_runs(runs[0], runs[1], address, coverage, read, cell.components - 1, *self._mixing(cell), out)
                     continue
                 values = read.ctypes.data
             elif len(self._marks):
                 mixed = self._mix(cell, chunk, runs)
                 values = mixed.ctypes.data
-            paint_runs(runs[0], runs[1], address, coverage, shares, cell.codes, values, self._erase, cell.components - 1, out)
+            paint_runs(runs[0], runs[1], address, coverage, shares, cell.codes, values, self._erase, cell.components - 1, *self._mixing(cell), out)
         self._update_mask(chunk, runs)
         for channel in self._programs:
             steps = self._steps(channel, chunk)
@@ -488,6 +489,11 @@ class LiveStroke:
             out = self.composites[channel, chunk]
             execute(steps.quick, runs, state=steps.under, out=out, address=self._addresses.of((channel, chunk, "out"), out))
 
+    def _mixing(self, cell: Cell) -> tuple[F32, NDArray[np.uint16]]:
+        """How a cell's codes are mixed: colours as light where the project blends so."""
+        linear = cell.channel is not None and self.evaluator.linear(cell.channel)
+        return (AS_LIGHT if linear else AS_CODES).tables
+
     def _confine(self, chunk: int, runs: Runs, coverage: F32) -> F32:
         """Coverage of a chunk as far as the confinement lets it through."""
         assert self._confinement is not None
@@ -503,7 +509,7 @@ class LiveStroke:
         if (cell.plane, chunk) not in self._mixed:
             self._mixed[cell.plane, chunk] = np.empty((cell.components - 1, CHUNK), np.uint16)
         out = self._mixed[cell.plane, chunk]
-        mixed_codes(runs[0], runs[1], chunk, self._marks, cell.codes, cell.second, turns, out)
+        mixed_codes(runs[0], runs[1], chunk, self._marks, cell.codes, cell.second, turns, *self._mixing(cell), out)
         return out
 
     def settle(self) -> Touched:

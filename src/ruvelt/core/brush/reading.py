@@ -17,7 +17,7 @@ from ruvelt.core.brush.settings import Mirror
 from ruvelt.core.brush.smear import Smear
 from ruvelt.core.brush.softening import Softener
 from ruvelt.core.brush.target import Cell, Paint
-from ruvelt.core.color.encoding import DECODE_U16
+from ruvelt.core.color.encoding import DECODE_U16, ENCODED_CODES, LINEAR_CODES
 from ruvelt.core.planes.plane import U16, empty_chunk
 from ruvelt.core.samples.chunks import CHUNK, TILES
 from ruvelt.core.samples.sheet import SheetSamples
@@ -127,6 +127,19 @@ class Reader:
                 self._make(cell, parts)
 
     def _make(self, cell: Cell, parts: list[Part]) -> None:
+        self._lay(cell, parts)
+        if self._as_light(cell):
+            for part in parts:
+                local = self._slots(part) & 65535
+                colours = part.out[: cell.components - 1]
+                colours[:, local] = ENCODED_CODES[colours[:, local]]
+
+    def _as_light(self, cell: Cell) -> bool:
+        """Whether means are taken of linear codes."""
+        means = self._paint.tool == "soften" or self._smear is not None or (self._push is not None and self._push.between)
+        return means and cell.channel is not None and self._evaluator.linear(cell.channel)
+
+    def _lay(self, cell: Cell, parts: list[Part]) -> None:
         match self._paint.tool:
             case "soften":
                 self._soften(cell, parts)
@@ -148,6 +161,9 @@ class Reader:
 
     def _read(self, cell: Cell, chunk: int) -> U16:
         plane = self._plane(cell, chunk)
+        if self._as_light(cell):
+            plane = plane.copy()
+            plane[: cell.components - 1] = LINEAR_CODES[plane[: cell.components - 1]]
         if self._smear is not None or (self._push is not None and self._push.between):
             beside = np.empty((CHUNK, DEEP), np.uint16)
             side_by_side(plane.ctypes.data, len(plane), self._multiplies(cell), beside)
@@ -195,9 +211,9 @@ class Reader:
         runs = self._runs(part)
         settings = (TONES[tone.change], SPANS[tone.range], tone.amount, tone.degrees / 360, np.array(tone.colour, np.float32))
         laid = self._coverage[part.chunk * CHUNK : (part.chunk + 1) * CHUNK]
-        _tools.tone_runs(
-            *runs, self._look(cell, part.chunk).ctypes.data, cell.components - 1, self.own(cell), *settings, laid, self._paint.cover, part.out
-        )
+        linear = cell.channel is not None and self._evaluator.linear(cell.channel)
+        look, comps = self._look(cell, part.chunk).ctypes.data, cell.components - 1
+        _tools.tone_runs(*runs, look, comps, self.own(cell), *settings, linear, laid, self._paint.cover, part.out)
 
     def _runs(self, part: Part) -> Runs:
         marks = np.zeros(TILES, np.uint8)
@@ -210,7 +226,7 @@ class Reader:
         look, comps = self._look(cell, part.chunk), cell.components - 1
         channel = self._evaluator.channel(cell.channel) if cell.channel is not None else None
         mode = mode_code(self._paint.blend, channel) if channel is not None else 0
-        linear = channel is not None and self._evaluator.program(channel.id).linear
+        linear = channel is not None and self._evaluator.linear(channel.id)
         runs = self._runs(part)
         under = self._under.get((cell.plane, part.chunk))
         if under is None:

@@ -10,7 +10,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from ruvelt.core.color.encoding import DECODE_U16
+from ruvelt.core.color.encoding import DECODE_U16, ENCODED_CODES, LINEAR_CODES
 from ruvelt.core.planes.cache import BoundedCache
 from ruvelt.core.planes.plane import U16
 from ruvelt.core.planes.stamps import stamp_of
@@ -416,6 +416,10 @@ class SheetEvaluator:
         self.run(program, chunk, WHOLE, out)
         return out
 
+    def linear(self, channel_id: str) -> bool:
+        """Whether values of a channel are mixed as light, not as codes."""
+        return self.program(channel_id).linear
+
     def has_beneath(self, layer_id: str, channel_id: str) -> bool:
         """Whether anything is laid before a layer but the start value."""
         return len(self._beneath_program(layer_id, channel_id).ops) > 1
@@ -444,8 +448,10 @@ class SheetEvaluator:
             found: U16 | None = self._cache.get(where, stamp)
             if found is None:
                 parts = self._workers.map(lambda c: self.beneath(layer_id, channel.id, c), range(self.samples.chunk_count))
-                flat = np.concatenate(parts, axis=1)
+                flat, linear = np.concatenate(parts, axis=1), self.linear(channel.id)
+                flat = LINEAR_CODES[flat] if linear else flat
                 blurred = surface_blur(self.samples, flat, radius * self.samples.model.diagonal, self._workers)
+                blurred = ENCODED_CODES[blurred] if linear else blurred
                 found = np.concatenate([blurred, np.full((1, blurred.shape[1]), 65535, np.uint16)])
                 self._cache.put(where, found, found.nbytes, stamp)
         return np.ascontiguousarray(found[:, chunk * CHUNK : (chunk + 1) * CHUNK])
