@@ -8,6 +8,7 @@ from __future__ import annotations
 import numpy as np
 import pytest
 from hypothesis import given
+from hypothesis import settings as hsettings
 from hypothesis import strategies as st
 
 from ruvelt.core.brush.gradient import Gradient
@@ -61,6 +62,7 @@ def test_half_of_one_over_another_is_half_of_the_light(way: str) -> None:
         assert colour(scene, 140).tolist() == [0, 1, 0]
 
 
+@hsettings(deadline=None)
 @given(st.integers(0, 65535), st.integers(0, 65535), st.floats(0, 1))
 def test_any_two_codes_mix_as_light(one: int, other: int, share: float) -> None:
     scene = Scene(square(), (paint_layer(),), settings=LIGHT)

@@ -2,15 +2,20 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
+
 import numpy as np
 from numpy.typing import NDArray
 from scipy.ndimage import gaussian_filter
+from scipy.sparse import coo_matrix, diags
 
 from ruvelt.bench.fixtures import BenchScene
 from ruvelt.bench.strokes import batches, painted_scene, typical
 from ruvelt.bench.timing import Row, at_most, faster, goes_of, median, turn_about
 from ruvelt.core.samples.chunks import CHUNK
+from ruvelt.core.samples.lattice import surface_blur
 from ruvelt.core.stack.document import MeshMap, base_plane_id
+from ruvelt.core.stack.fields import Noise, Spots, Weave
 from ruvelt.core.stack.masks import Mask
 
 SIGMA = 0.005
@@ -90,6 +95,58 @@ def mask_rows(side: int) -> list[Row]:
         evaluator.masks.prepare({"l0": mask})
 
     rows.append(at_most("for orientation: one slider of it moved", median(slide, 5) * 1e3, 150, "150 ms", 3))
+    scene.workers.close()
+    return rows
+
+
+#: Deviation of the wide blur, share of the diagonal, and steps of diffusion that are timed, of the thousands it takes.
+WIDE, TIMED = 0.05, 10
+
+
+def _diffusion(scene: BenchScene) -> Callable[[], object]:
+    """Steps of diffusion over neighbouring texels by SciPy's sparse matrix, as long as they are stable."""
+    samples = scene.samples
+    there = samples.to_image(samples.covered).ravel()
+    side, index = int(np.sqrt(len(there))), np.arange(len(there)).reshape(-1, int(np.sqrt(len(there))))
+    pairs = [np.stack([index[:, :-1].ravel(), index[:, 1:].ravel()]), np.stack([index[:-1].ravel(), index[1:].ravel()])]
+    one, other = np.concatenate([p[:, there[p[0]] & there[p[1]]] for p in pairs], axis=1)
+    links = coo_matrix((np.full(2 * len(one), 0.25, np.float32), (np.concatenate([one, other]), np.concatenate([other, one]))), (side**2,) * 2)
+    rest = 1 - np.asarray(links.sum(axis=1)).ravel()
+    step = (links + diags(rest)).tocsr().astype(np.float32)
+    values = np.random.default_rng(1).random(side**2, np.float32)
+
+    def steps() -> None:
+        nonlocal values
+        for _ in range(TIMED):
+            values = step @ values
+
+    return steps
+
+
+def wide_rows(side: int) -> list[Row]:
+    """A blur of a twentieth of the model, and a fill of four patterns."""
+    scene = painted_scene(side, 1, 0)
+    samples = scene.samples
+    sigma = WIDE * samples.model.diagonal
+    codes = np.random.default_rng(2).integers(0, 65536, (1, samples.slot_count), np.uint16)
+    ours = median(lambda: surface_blur(samples, codes, sigma, scene.workers), 3)
+    # A step of a quarter each way spreads by half a texel² along an axis.
+    needed = (sigma / samples.spacing) ** 2 / 0.5
+    theirs = median(_diffusion(scene), 3) * needed / TIMED
+    rows = [faster(f"blur of 5 % of the model, {side}²", ours * 1e3, theirs * 1e3, f"SciPy, {needed:.0f} steps of diffusion", 10)]
+    seeds = iter(range(10_000))
+
+    def four() -> None:
+        measures = scene.evaluator().measures
+        seed = next(seeds)
+        kinds = (Noise(seed=seed), Spots(seed=seed), Weave(form="checks", share=0.3 + seed * 1e-4), Weave(form="rings", share=0.3 + seed * 1e-4))
+        for of in kinds:
+            scene.workers.map(lambda c, of=of: measures.pattern(of, c), range(samples.chunk_count))
+
+    covered = samples.to_image(samples.covered)
+    places = samples.to_image(samples.positions)[covered] / np.float32(0.05 * samples.model.diagonal)
+    noise = min(goes_of(lambda: sum(_numpy_noise(places * 2**o) * 0.5**o for o in range(OCTAVES)), 2))
+    rows.append(faster(f"noise, spots, checks and rings, {side}²", median(four, 3) * 1e3, noise * 1e3, "NumPy, the noise alone, at points", 3))
     scene.workers.close()
     return rows
 

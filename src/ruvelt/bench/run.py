@@ -9,7 +9,7 @@ from ruvelt.bench.baking import against_embree, memory, noise, strokes_beside_a_
 from ruvelt.bench.blending import twenty_layers
 from ruvelt.bench.geometry import CORNERS, rows_against_numpy
 from ruvelt.bench.importing import import_against_decoding
-from ruvelt.bench.masking import mask_rows, strokes_among_masks
+from ruvelt.bench.masking import mask_rows, strokes_among_masks, wide_rows
 from ruvelt.bench.project import first_stroke, open_to_picture
 from ruvelt.bench.strokes import against_scipy, more_layers
 from ruvelt.bench.timing import Row
@@ -29,6 +29,7 @@ def run_all(quick: bool, say: Callable[[str], None]) -> dict[str, Any]:
         ("vertices", lambda: vertices(side)),
         ("many strokes", lambda: many_strokes(side, 40 if quick else 200)),
         ("masks", lambda: mask_rows(side)),
+        ("wide blur and patterns", lambda: wide_rows(side)),
         ("strokes among masks", lambda: strokes_among_masks(side)),
         ("geometry", lambda: [rows_against_numpy(60_000 if quick else CORNERS)]),
         ("importing", lambda: [import_against_decoding(side)]),

@@ -27,33 +27,46 @@ PLACED = (f32[:, ::1], i32[::1], f32[::1], f32[::1], f32, i32[::1], i32[:, ::1])
 @kernel(numba.void(*PLACED, i64, i64, numba.uint16[:, ::1], f32[:, ::1]), late=True)
 def to_nodes(positions, rows, areas, low, inverse, piece_of, node, first, last, codes, out):
     """Add the samples first … last, weighed by area, to the nodes. codes : (k, rows) uint16, or (0, 0) to sum the areas; out : (k or 1, nodes)."""
-    shares = f32_room(8)
-    comps = len(codes)
+    shares, held = f32_room(8), f32_room(8)
     u = np.float32(1 / 65535)
-    for i in range(first, last):
-        s, piece = rows[i], piece_of[i]
-        _shares(positions, s, low, inverse, shares)
+    # Neighbours mostly lie in the same piece: what they add is put down once for all of them.
+    for k in range(len(out)):
+        last_piece = np.int32(-1)
         for c in range(8):
-            w = shares[c] * areas[i]
-            n = node[piece, c]
-            if comps == 0:
-                out[0, n] += w
-            for k in range(comps):
-                out[k, n] += w * (np.float32(codes[k, s]) * u)
+            held[c] = np.float32(0)
+        for i in range(first, last):
+            s, piece = rows[i], piece_of[i]
+            if piece != last_piece:
+                for c in range(8 if last_piece >= 0 else 0):
+                    out[k, node[last_piece, c]] += held[c]
+                for c in range(8):
+                    held[c] = np.float32(0)
+                last_piece = piece
+            _shares(positions, s, low, inverse, shares)
+            weight = areas[i] * (np.float32(codes[k, s]) * u) if len(codes) > 0 else areas[i]
+            for c in range(8):
+                held[c] += shares[c] * weight
+        for c in range(8 if last_piece >= 0 else 0):
+            out[k, node[last_piece, c]] += held[c]
 
 
 @kernel(numba.void(*PLACED, i64, i64, f32[:, ::1], numba.uint16[:, ::1]), late=True)
 def from_nodes(positions, rows, areas, low, inverse, piece_of, node, first, last, values, out):
     """Read the samples first … last from the nodes into (k, rows) uint16 codes."""
-    shares = f32_room(8)
+    shares, held = f32_room(8), f32_room(8)
     one, zero = np.float32(1), np.float32(0)
-    for i in range(first, last):
-        s, piece = rows[i], piece_of[i]
-        _shares(positions, s, low, inverse, shares)
-        for k in range(len(values)):
+    for k in range(len(values)):
+        last_piece = np.int32(-1)
+        for i in range(first, last):
+            s, piece = rows[i], piece_of[i]
+            if piece != last_piece:
+                for c in range(8):
+                    held[c] = values[k, node[piece, c]]
+                last_piece = piece
+            _shares(positions, s, low, inverse, shares)
             total = zero
             for c in range(8):
-                total += shares[c] * values[k, node[piece, c]]
+                total += shares[c] * held[c]
             total = min(max(total, zero), one)
             out[k, s] = np.uint16(np.int32(total * np.float32(65535) + np.float32(0.5)))
 
