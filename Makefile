@@ -32,10 +32,8 @@ $(STAMPS)/front: $(STAMPS)/node $(FRONT)
 	@cd frontend && npm run --silent build --loglevel=error
 	@touch $@
 
-# A kernel cache is only renewed by its own file's date; when any kernel changed, all are compiled anew.
 $(STAMPS)/kernels: $(STAMPS)/python $(KERNELS)
 	@echo "Compiling kernels…"
-	@find src -name '*.nbi' -delete -o -name '*.nbc' -delete
 	@$(BIN)/ruvelt warm
 	@touch $@
 

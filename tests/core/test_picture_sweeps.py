@@ -109,13 +109,13 @@ def test_a_swept_picture_keeps_its_grain_its_limits_and_its_twin() -> None:
 
     def coverage(brush: Brush) -> np.ndarray:
         live = plain.live(target("roughness"), PAINT, brush=brush)
-        live.dabs(whole(SurfacePath(brush, plain.samples), [at(60, 100), at(128, 90), at(200, 100)]))
+        live.dabs(whole(SurfacePath(brush, plain.samples), [at(60, 100), at(128, 90), at(200, 140)]), brush.mirror)
         return plain.samples.to_image(live._coverage)
 
     whole_one = coverage(brush)
     grained = coverage(brush.model_copy(update={"grain": Grain(picture="flecks", size=0.05, depth=1.0)}))
     assert (grained <= whole_one + 1e-6).all()
-    assert grained[95, 80:180].std() > 0.02
+    assert grained[105, 80:180].std() > 0.02
     twins = coverage(brush.model_copy(update={"mirror": Mirror(y=True)}))
     assert np.abs(twins - np.maximum(whole_one, whole_one[::-1])).max() < 2e-3
     past = coverage(brush.model_copy(update={"build": "past", "strength": 0.5}))

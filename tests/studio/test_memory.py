@@ -175,12 +175,13 @@ RESIDENT = """
 import resource, sys
 from pathlib import Path
 sys.path.insert(0, sys.argv[4])
-from ruvelt.core.kernels import load_all
+from ruvelt.core.kernels import load, longest_first
 from ruvelt.studio.session import Limits
 from ruvelt.studio.studio import Studio
 from tests.studio.test_memory import paint_each
 import ruvelt.web.app
-load_all()
+for kernel in longest_first():
+    load(kernel)
 before = resource.getrusage(resource.RUSAGE_SELF).ru_maxrss
 studio = Studio(Path(sys.argv[1]), Limits(memory_bytes=int(sys.argv[3]) << 20, threads=2))
 paint_each(studio.session(sys.argv[2]))

@@ -298,11 +298,10 @@ def bench(as_json: bool, data: Path | None, out: Path | None, quick: bool) -> No
 
 @main.command()
 def warm() -> None:
-    """Compile every kernel, so that no first stroke waits."""
-    import ruvelt.web.app  # noqa: F401
-    from ruvelt.core.kernels import load_all
+    """Compile every kernel that changed, so that no first stroke waits."""
+    from ruvelt.core import warming
 
-    load_all()
+    warming.warm()
 
 
 @main.command()

@@ -1,6 +1,7 @@
 """How every kernel is compiled: ahead of time from explicit signatures, kept on disk, free of the interpreter lock."""
 
 import math
+import os
 import platform
 from collections.abc import Callable
 from typing import Any
@@ -14,6 +15,8 @@ from numba.extending import intrinsic
 from numba.np.arrayobj import populate_array
 
 Function = Callable[..., Any]
+#: While it is set in the environment every kernel waits for its first call, so that they can be compiled side by side.
+LATE = "RUVELT_KERNELS_LATE"
 
 if platform.machine() in ("x86_64", "AMD64") and numba.config.CPU_FEATURES is None:
     # Where processors are guarded against leaks through them, vector loads from scattered places are slower than single ones by far.
@@ -23,8 +26,9 @@ if platform.machine() in ("x86_64", "AMD64") and numba.config.CPU_FEATURES is No
 class _Late:
     """A kernel that is read from its cache when it is first called. Two threads may both do so; the second finds the first one's."""
 
-    def __init__(self, build: Callable[[], Function]) -> None:
-        self._build = build
+    def __init__(self, build: Callable[[], Function], size: int) -> None:
+        """`size` : of its code, bytes."""
+        self._build, self.size = build, size
         self._run: Function | None = None
 
     def load(self) -> Function:
@@ -39,10 +43,14 @@ class _Late:
 _LATE: list[_Late] = []
 
 
-def load_all() -> None:
-    """Read every kernel that waits for its first call, or compile it."""
-    for late in _LATE:
-        late.load()
+def load(index: int) -> None:
+    """Read a kernel that waits for its first call, or compile it."""
+    _LATE[index].load()
+
+
+def longest_first() -> list[int]:
+    """Kernels that wait for their first call, the ones with most code first."""
+    return sorted(range(len(_LATE)), key=lambda i: -_LATE[i].size)
 
 
 def kernel(*signatures: Any, late: bool = False, allocates: bool = False, **options: Any) -> Callable[[Function], Function]:
@@ -57,9 +65,9 @@ def kernel(*signatures: Any, late: bool = False, allocates: bool = False, **opti
             jitted: Function = numba.njit(list(signatures), cache=True, nogil=True, error_model="numpy", _nrt=allocates, **options)(function)
             return jitted
 
-        if not late:
+        if not late and LATE not in os.environ:
             return build()
-        _LATE.append(_Late(build))
+        _LATE.append(_Late(build, len(function.__code__.co_code)))
         return _LATE[-1]
 
     return compile_it

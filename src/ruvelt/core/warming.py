@@ -1,0 +1,78 @@
+"""Compiling kernels ahead: only those whose source, or whose helpers' source, changed, and as many at once as there are processors."""
+
+from __future__ import annotations
+
+import hashlib
+import importlib
+import multiprocessing
+import os
+import re
+from collections.abc import Iterator
+from pathlib import Path
+
+from ruvelt.core import kernels
+
+CORE = Path(__file__).parent
+_IMPORTS = re.compile(r"^from ruvelt\.core\.([\w.]+) import", re.MULTILINE)
+_STAMP = "kernels.stamp"
+
+
+def _sources() -> dict[str, str]:
+    """Source of every file of the core by its module's name after `ruvelt.core.`."""
+    return {".".join(path.relative_to(CORE).with_suffix("").parts): path.read_text() for path in CORE.rglob("*.py")}
+
+
+def _needs(name: str, sources: dict[str, str], found: set[str]) -> set[str]:
+    """A module and what its kernels are made of: kernel files it imports from, theirs, and the plain files where those have constants."""
+    found.add(name)
+    for other in _IMPORTS.findall(sources[name]):
+        if other in sources and other not in found:
+            if "_kernels" in other:
+                _needs(other, sources, found)
+            else:
+                found.add(other)
+    return found
+
+
+def digests() -> dict[str, str]:
+    """By module with kernels, what tells whether it has to be compiled anew."""
+    sources = _sources()
+    common = sources["kernels"]
+    modules = [name for name, text in sources.items() if re.search(r"^@kernel\(", text, re.MULTILINE)]
+    return {
+        name: hashlib.sha256("\0".join([common, *(n + sources[n] for n in sorted(_needs(name, sources, set())))]).encode()).hexdigest()
+        for name in modules
+    }
+
+
+def _caches(name: str) -> Iterator[Path]:
+    *folders, file = name.split(".")
+    folder = CORE.joinpath(*folders, "__pycache__")
+    yield from folder.glob(f"{file}.*.nbi")
+    yield from folder.glob(f"{file}.*.nbc")
+
+
+def forget_stale() -> int:
+    """Delete what was compiled from other sources than there are now; gives of how many files."""
+    stamp = CORE / "__pycache__" / _STAMP
+    before = dict(line.split() for line in stamp.read_text().splitlines()) if stamp.exists() else {}
+    now = digests()
+    stale = [name for name, digest in now.items() if before.get(name) != digest]
+    for name in stale:
+        for path in _caches(name):
+            path.unlink()
+    stamp.parent.mkdir(exist_ok=True)
+    stamp.write_text("".join(f"{name} {digest}\n" for name, digest in now.items()))
+    return len(stale)
+
+
+def warm() -> None:
+    """Compile every kernel that is not in its cache."""
+    forget_stale()
+    os.environ[kernels.LATE] = "1"
+    for name in digests():
+        importlib.import_module(f"ruvelt.core.{name}")
+    # The longest first, so that none is left over for one processor at the end. Forked: sources are read, nothing is compiled yet.
+    with multiprocessing.get_context("fork").Pool(os.cpu_count() or 1) as pool:
+        for _ in pool.imap_unordered(kernels.load, kernels.longest_first(), chunksize=1):
+            pass
