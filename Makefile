@@ -34,7 +34,7 @@ $(STAMPS)/front: $(STAMPS)/node $(FRONT)
 
 $(STAMPS)/kernels: $(STAMPS)/python $(KERNELS)
 	@echo "Compiling kernels…"
-	@$(BIN)/ruvelt warm
+	@$(BIN)/python -m ruvelt.core.warming
 	@touch $@
 
 $(STAMPS)/chromium:

@@ -299,9 +299,9 @@ def bench(as_json: bool, data: Path | None, out: Path | None, quick: bool) -> No
 @main.command()
 def warm() -> None:
     """Compile every kernel that changed, so that no first stroke waits."""
-    from ruvelt.core import warming
+    import subprocess
 
-    warming.warm()
+    raise SystemExit(subprocess.run([sys.executable, "-m", "ruvelt.core.warming"], check=False).returncode)
 
 
 @main.command()

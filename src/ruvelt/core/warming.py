@@ -1,4 +1,7 @@
-"""Compiling kernels ahead: only those whose source, or whose helpers' source, changed, and as many at once as there are processors."""
+"""Compiling kernels ahead: only those whose source, or whose helpers' source, changed, and as many at once as there are processors.
+
+Run by itself, `python -m ruvelt.core.warming`: what imports kernels compiles those that strokes need, one after the other.
+"""
 
 from __future__ import annotations
 
@@ -76,3 +79,7 @@ def warm() -> None:
     with multiprocessing.get_context("fork").Pool(os.cpu_count() or 1) as pool:
         for _ in pool.imap_unordered(kernels.load, kernels.longest_first(), chunksize=1):
             pass
+
+
+if __name__ == "__main__":
+    warm()
