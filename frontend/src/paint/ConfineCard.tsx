@@ -53,7 +53,7 @@ export function ConfineCard() {
 }
 
 const READS = [
-  ["beneath", "What lies beneath", "Colours under the layer, which strokes into it do not change; what shows where nothing lies beneath"],
+  ["beneath", "Beneath", "Colours under the layer, which strokes into it do not change; what shows where nothing lies beneath"],
   ["shows", "What shows", "Colours as they show, this layer's own paint included"],
 ] as const;
 
