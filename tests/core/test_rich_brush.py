@@ -19,7 +19,7 @@ from ruvelt.core.brush.target import Paint
 from ruvelt.core.brush.tips import GRAINS, TIPS, alpha_of, fours, load_grain, load_tips, reach_of
 from ruvelt.core.errors import NotFound
 from ruvelt.core.stack.basics import FacePick
-from ruvelt.core.stack.document import plane_id
+from ruvelt.core.stack.document import AnyLayer, GroupLayer, plane_id
 from tests.core.scene import Scene, fill_layer, paint_layer, target, whole
 from tests.core.test_strokes import BLACK, RED, dab, lay, smooth
 from tests.meshes import globe, split_square, square, two_walls
@@ -334,8 +334,9 @@ def test_a_colour_range_stays_as_it_is_however_often_a_stroke_is_repeated(source
         assert np.abs(alphas[-1] - exact).max() > 0.2
 
 
-def test_with_nothing_beneath_a_colour_range_reads_what_shows() -> None:
-    scene = Scene(square(2.0), (paint_layer(),), side=256)
+@pytest.mark.parametrize("beneath", [(), (paint_layer("empty"),), (GroupLayer(id="g", name="g", layers=(paint_layer("inside"),)),)])
+def test_with_nothing_beneath_a_colour_range_reads_what_shows(beneath: tuple[AnyLayer, ...]) -> None:
+    scene = Scene(square(2.0), (paint_layer(), *beneath), side=256)
     wide, press = dab(0.8, hardness=1.0)
     lay(scene, Paint(values={"base_color": (0.9, 0.1, 0.1)}), wide, press)
     lay(scene, Paint(values={"base_color": (0.0, 0.0, 1.0)}, confine=Confine(colours=((0.9, 0.1, 0.1),), tolerance=0.05)), wide, press)

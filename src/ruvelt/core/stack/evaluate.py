@@ -421,8 +421,13 @@ class SheetEvaluator:
         return self.program(channel_id).linear
 
     def has_beneath(self, layer_id: str, channel_id: str) -> bool:
-        """Whether anything is laid before a layer but the start value."""
-        return len(self._beneath_program(layer_id, channel_id).ops) > 1
+        """Whether anything is laid before a layer but the start value: a fill, or a plane on which something was painted."""
+
+        def painted(plane: str | None) -> bool:
+            return plane is not None and any(self._planes.key(plane, c) is not None for c in range(self.samples.chunk_count))
+
+        laid = [op for op in self._beneath_program(layer_id, channel_id).ops[1:] if op.strength > 0]
+        return any(op.kind == CONST or op.content is not None or painted(op.plane) for op in laid)
 
     def _beneath_program(self, layer_id: str, channel_id: str) -> Program:
         channel = self.channel(channel_id)
