@@ -172,39 +172,80 @@ def noise_values(positions, normals, covered, basis, roughness, scale, turns, sh
             out[i] = loose[i] = zero
 
 
-@kernel(numba.void(f32[:, ::1], yes[::1], f32, f32, f32, f32, i64, f32, f32, u16[::1]), late=True)
-def spots_chunk(positions, covered, scale, cover, variation, hardness, seed, spacing, mean, out):
+#: Repeats that a sample may span before places inside it are looked at one by one, and most of those along a side.
+CLOSE, SIDES = np.float32(0.07), 4
+
+
+@inline
+def _sides(span, most):
+    """How many places along a side of a sample's square are looked at. span : of the square, repeats"""
+    return min(max(np.int64(np.ceil(span / CLOSE)), 1), most)
+
+
+@inline
+def _lie_along(nx, ny, nz, first, second):
+    """Two unit directions along the surface, (3,) each, the first as close to x, or where that stands out of it to y, as can be."""
+    one = np.float32(1)
+    ex, ey = (one, np.float32(0)) if abs(nx) < np.float32(0.9) else (np.float32(0), one)
+    out = ex * nx + ey * ny
+    x, y, z = ex - nx * out, ey - ny * out, -nz * out
+    inverse = one / max(np.sqrt(x * x + y * y + z * z), np.float32(1e-6))
+    first[0], first[1], first[2] = x * inverse, y * inverse, z * inverse
+    second[0] = ny * first[2] - nz * first[1]
+    second[1] = nz * first[0] - nx * first[2]
+    second[2] = nx * first[1] - ny * first[0]
+
+
+@inline
+def _spot(x, y, z, span, cover, variation, hardness, seed):
+    """What spots there are at a place, in cells, over `span` about it."""
+    third, one, zero, half = np.float32(1 / 1023.0), np.float32(1), np.float32(0), np.float32(0.5)
+    ix, iy, iz = np.int32(np.floor(x)), np.int32(np.floor(y)), np.int32(np.floor(z))
+    best = zero
+    for c in range(-1, 2):
+        for b in range(-1, 2):
+            for a in range(-1, 2):
+                h = _hash(ix + a, iy + b, iz + c, np.uint32(seed))
+                more = _hash(ix + a, iy + b, iz + c, np.uint32(seed) ^ np.uint32(0x5BD1E995))
+                if np.float32(more & np.uint32(65535)) * np.float32(1 / 65535) >= cover:
+                    continue
+                radius = max(half * (one - variation * np.float32(more >> np.uint32(16)) * np.float32(1 / 65535)), np.float32(1e-3))
+                dx = np.float32(ix + a) + np.float32(h & np.uint32(1023)) * third - x
+                dy = np.float32(iy + b) + np.float32((h >> np.uint32(10)) & np.uint32(1023)) * third - y
+                dz = np.float32(iz + c) + np.float32((h >> np.uint32(20)) & np.uint32(1023)) * third - z
+                d = np.sqrt(dx * dx + dy * dy + dz * dz) / radius
+                ramp = max(one - hardness, max(span / radius, np.float32(0.02)))
+                t = min(max((d - half * (one + hardness)) / ramp + half, zero), one)
+                # A spot smaller than the sample covers a share of it.
+                small = min(radius / max(span, np.float32(1e-9)), one)
+                best = max(best, (one - t * t * (np.float32(3) - np.float32(2) * t)) * small)
+    return best
+
+
+@kernel(numba.void(f32[:, ::1], f32[:, ::1], yes[::1], f32, f32, f32, f32, i64, f32, f32, u16[::1]), late=True)
+def spots_chunk(positions, normals, covered, scale, cover, variation, hardness, seed, spacing, mean, out):
     """Balls around one point in a share of the cells of a lattice, of up to half a cell. scale : cells an object unit
 
     spacing : side of the square a sample stands for: no edge is narrower, and spots smaller than it fade to their `mean`
     """
-    third, one, zero, half = np.float32(1 / 1023.0), np.float32(1), np.float32(0), np.float32(0.5)
+    one, zero, half = np.float32(1), np.float32(0), np.float32(0.5)
     span = spacing * scale
-    fade = min(max(span * np.float32(2) - one, zero), one)
+    fade = min(max(span - one, zero), one)
+    first, second = f32_room(3), f32_room(3)
+    sides = _sides(span, SIDES) if fade < one else np.int64(1)
+    share, inner = one / np.float32(sides * sides), span / np.float32(sides)
     for i in range(len(out)):
         if not covered[i]:
             out[i] = 0
             continue
         x, y, z = positions[i, 0] * scale, positions[i, 1] * scale, positions[i, 2] * scale
-        ix, iy, iz = np.int32(np.floor(x)), np.int32(np.floor(y)), np.int32(np.floor(z))
+        _lie_along(normals[i, 0], normals[i, 1], normals[i, 2], first, second)
         best = zero
-        for c in range(-1, 2):
-            for b in range(-1, 2):
-                for a in range(-1, 2):
-                    h = _hash(ix + a, iy + b, iz + c, np.uint32(seed))
-                    more = _hash(ix + a, iy + b, iz + c, np.uint32(seed) ^ np.uint32(0x5BD1E995))
-                    if np.float32(more & np.uint32(65535)) * np.float32(1 / 65535) >= cover:
-                        continue
-                    radius = max(half * (one - variation * np.float32(more >> np.uint32(16)) * np.float32(1 / 65535)), np.float32(1e-3))
-                    dx = np.float32(ix + a) + np.float32(h & np.uint32(1023)) * third - x
-                    dy = np.float32(iy + b) + np.float32((h >> np.uint32(10)) & np.uint32(1023)) * third - y
-                    dz = np.float32(iz + c) + np.float32((h >> np.uint32(20)) & np.uint32(1023)) * third - z
-                    d = np.sqrt(dx * dx + dy * dy + dz * dz) / radius
-                    ramp = max(one - hardness, max(span / radius, np.float32(0.02)))
-                    t = min(max((d - half * (one + hardness)) / ramp + half, zero), one)
-                    # A spot smaller than the sample covers a share of it.
-                    small = min(radius / max(span, np.float32(1e-9)), one)
-                    best = max(best, (one - t * t * (np.float32(3) - np.float32(2) * t)) * small)
+        for u in range(sides):
+            for v in range(sides):
+                p, q = (np.float32(u) + half) * inner - half * span, (np.float32(v) + half) * inner - half * span
+                at_x, at_y, at_z = x + p * first[0] + q * second[0], y + p * first[1] + q * second[1], z + p * first[2] + q * second[2]
+                best += share * _spot(at_x, at_y, at_z, inner, cover, variation, hardness, seed)
         out[i] = _code(best + (mean - best) * fade)
 
 
@@ -244,6 +285,7 @@ def weave_chunk(positions, normals, covered, form, frame, scale, share, softness
     step = spacing * scale
     # Cells of the rarer kind shrink, so that the share is that of the surface.
     width = half * np.sqrt(np.float32(2) * min(share, one - share))
+    first, second, sides = f32_room(3), f32_room(3), _sides(step, 2 * SIDES)
     for i in range(len(out)):
         if not covered[i]:
             out[i] = 0
@@ -263,16 +305,26 @@ def weave_chunk(positions, normals, covered, form, frame, scale, share, softness
         if form != CHECKS:
             out[i] = _code(_bar(a, span, half - half * share, share))
             continue
-        other = step * _across(nx, ny, nz, frame[1, 0], frame[1, 1], frame[1, 2])
-        third = step * _across(nx, ny, nz, frame[2, 0], frame[2, 1], frame[2, 2])
-        other = max(np.sqrt(other * other + softness * softness), least)
-        third = max(np.sqrt(third * third + softness * softness), least)
+        # Where axes run across each other a mean over all is not the product of means: it is taken over parts of the sample.
+        _lie_along(nx, ny, nz, first, second)
+        inner = step / np.float32(sides)
+        span = max(np.sqrt((inner * _across(nx, ny, nz, wx, wy, wz)) ** 2 + softness * softness), least)
+        other = max(np.sqrt((inner * _across(nx, ny, nz, frame[1, 0], frame[1, 1], frame[1, 2])) ** 2 + softness * softness), least)
+        third = max(np.sqrt((inner * _across(nx, ny, nz, frame[2, 0], frame[2, 1], frame[2, 2])) ** 2 + softness * softness), least)
         rare = np.float32(0)
-        for k in range(8):
-            odd = ((k & 1) + ((k >> 1) & 1) + (k >> 2)) & 1
-            # Cells with an odd sum are bright.
-            if (odd == 1) == (share < half):
-                rare += _in_cells(a, span, width, k & 1) * _in_cells(b, other, width, (k >> 1) & 1) * _in_cells(c, third, width, k >> 2)
+        for part in range(sides * sides):
+            p, q = (np.float32(part % sides) + half) * inner - half * step, (np.float32(part // sides) + half) * inner - half * step
+            x, y, z = p * first[0] + q * second[0], p * first[1] + q * second[1], p * first[2] + q * second[2]
+            at_a = a + x * frame[0, 0] + y * frame[0, 1] + z * frame[0, 2]
+            at_b = b + x * frame[1, 0] + y * frame[1, 1] + z * frame[1, 2]
+            at_c = c + x * frame[2, 0] + y * frame[2, 1] + z * frame[2, 2]
+            for k in range(8):
+                odd = ((k & 1) + ((k >> 1) & 1) + (k >> 2)) & 1
+                # Cells with an odd sum are bright.
+                if (odd == 1) == (share < half):
+                    one_way = _in_cells(at_a, span, width, k & 1) * _in_cells(at_b, other, width, (k >> 1) & 1)
+                    rare += one_way * _in_cells(at_c, third, width, k >> 2)
+        rare /= np.float32(sides * sides)
         out[i] = _code(rare if share < half else one - rare)
 
 

@@ -89,11 +89,11 @@ class Measures:
         return out
 
     def spots(self, of: Spots, chunk: int) -> U16:
-        positions, _, covered = self._chunk(chunk)
+        positions, normals, covered = self._chunk(chunk)
         out = np.empty(CHUNK, np.uint16)
         scale = 1 / (of.size * self.samples.model.diagonal)
         mean = spots_mean(of.cover, of.variation, of.hardness)
-        kernels.spots_chunk(positions, covered, scale, of.cover, of.variation, of.hardness, of.seed, self.samples.spacing, mean, out)
+        kernels.spots_chunk(positions, normals, covered, scale, of.cover, of.variation, of.hardness, of.seed, self.samples.spacing, mean, out)
         return out
 
     def weave(self, of: Weave, chunk: int) -> U16:

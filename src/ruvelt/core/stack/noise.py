@@ -101,5 +101,5 @@ def spots_mean(cover: float, variation: float, hardness: float) -> float:
     """Mean of spots over space."""
     out = np.empty(LOOKS, np.uint16)
     places, _, covered = _places()
-    kernels.spots_chunk(places, covered, 1.0, cover, variation, hardness, 1, 0.0, 0.0, out)
+    kernels.spots_chunk(places, np.zeros_like(places), covered, 1.0, cover, variation, hardness, 1, 0.0, 0.0, out)
     return float(out.mean()) / 65535
