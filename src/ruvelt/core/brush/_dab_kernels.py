@@ -4,6 +4,7 @@
 import numba
 import numpy as np
 
+from ruvelt.core._fading_kernels import left_of
 from ruvelt.core.kernels import f32_room, i64_room, inline, kernel, u16_at
 from ruvelt.core.samples._cell_kernels import cell_at, first_texel, last_texel
 from ruvelt.core.tolerances import FACING_FADE_COS
@@ -73,21 +74,6 @@ def _covered(u, core, rim, depth, k):
     ramp = np.float32(5 / 9) * (smooth((depth - a * a) * k) + smooth((depth - b * b) * k)) + np.float32(8 / 9) * smooth((depth - middle * middle) * k)
     total = full + half * ramp
     return total if u > np.float32(0) else -total
-
-
-@inline
-def left_of(y):
-    """exp(−y) of what a sweep leaves, within a thousandth; nothing from 8 on, and all of it below 0, where only rounding leads."""
-    y = y if y > np.float32(0) else np.float32(0)
-    y = y if y < np.float32(8) else np.float32(8)
-    z = y * np.float32(1 / 16)
-    # The Taylor series of a sixteenth, to the power of sixteen.
-    z = np.float32(1) - z + z * z * (np.float32(0.5) - z * np.float32(1 / 6))
-    z = z * z
-    z = z * z
-    z = z * z
-    z = z * z
-    return z if y < np.float32(8) else np.float32(0)
 
 
 @inline

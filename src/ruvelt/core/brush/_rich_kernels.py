@@ -4,6 +4,7 @@
 import numba
 import numpy as np
 
+from ruvelt.core._fading_kernels import left_of
 from ruvelt.core.brush._dab_kernels import (
     GROUP,
     MIXING,
@@ -13,7 +14,6 @@ from ruvelt.core.brush._dab_kernels import (
     boxes_of,
     cells_reached,
     density_of,
-    left_of,
     light_code,
     next_stretch,
     passed,

@@ -4,25 +4,13 @@
 import numba
 import numpy as np
 
+from ruvelt.core._fading_kernels import left_of
 from ruvelt.core.kernels import f32_room, i64_room, inline, kernel
 from ruvelt.core.samples._spread_kernels import APART, PIECES, reach_pieces
 
 f32, f64, i32, i64 = numba.float32, numba.float64, numba.int32, numba.int64
 #: Neighbours that are weighed at once.
 ROOM = 1024
-
-
-@inline
-def bell(y):
-    """exp(−y) within a thousandth, 0 from 8 on: the Taylor series of a sixteenth, to the power of sixteen."""
-    one = np.float32(1)
-    z = y * np.float32(1 / 16)
-    z = one - z + z * z * (np.float32(0.5) - z * np.float32(1 / 6))
-    z = z * z
-    z = z * z
-    z = z * z
-    z = z * z
-    return z if y < np.float32(8) else np.float32(0)
 
 
 @inline
@@ -49,7 +37,7 @@ def _add(near, taken, own, held, xyz, normal, widths, radius, weights, total, ou
         for j in range(n):
             dx, dy, dz = near[0, j] - px, near[1, j] - py, near[2, j] - pz
             d = dx * dx + dy * dy + dz * dz
-            w = near[6, j] * bell(d * steep)
+            w = near[6, j] * left_of(d * steep)
             w = w if d < most else zero
             weights[j] = w if nx * near[3, j] + ny * near[4, j] + nz * near[5, j] > least else zero
         for j in range(n):
