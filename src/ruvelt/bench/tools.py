@@ -52,8 +52,8 @@ def tools(side: int) -> list[Row]:
         "two colours mixed": (TWO, BRUSH.model_copy(update={"mix": Mixing(way="across")}), 1.5),
         "confined to ridges": (RED.model_copy(update={"confine": Confine(relief=0.2)}), BRUSH, 1.5),
         "a blend mode": (RED.model_copy(update={"blend": "multiply"}), BRUSH, 1.5),
-        "soften": (Paint(tool="soften"), BRUSH, 2.5),
-        "soften of the layer alone": (Paint(tool="soften", reads="layer"), BRUSH, 2.5),
+        "soften": (Paint(tool="soften"), BRUSH, 2.0),
+        "soften of the layer alone": (Paint(tool="soften", reads="layer"), BRUSH, 2.0),
         "smear": (SMEAR, HALF, 2.5),
         "push": (PUSH, BRUSH, 2.5),
     }
