@@ -11,6 +11,7 @@ import multiprocessing
 import os
 import re
 from collections.abc import Iterator
+from contextlib import suppress
 from pathlib import Path
 
 from ruvelt.core import kernels
@@ -18,6 +19,8 @@ from ruvelt.core import kernels
 CORE = Path(__file__).parent
 _IMPORTS = re.compile(r"^from ruvelt\.core\.([\w.]+) import", re.MULTILINE)
 _STAMP = "kernels.stamp"
+#: Processes at once: each takes some hundreds of megabytes.
+MOST = 4
 
 
 def _sources() -> dict[str, str]:
@@ -64,8 +67,10 @@ def forget_stale() -> int:
     for name in stale:
         for path in _caches(name):
             path.unlink()
-    stamp.parent.mkdir(exist_ok=True)
-    stamp.write_text("".join(f"{name} {digest}\n" for name, digest in now.items()))
+    # Where the package may not be written, caches lie elsewhere and go by the dates of files.
+    with suppress(OSError):
+        stamp.parent.mkdir(exist_ok=True)
+        stamp.write_text("".join(f"{name} {digest}\n" for name, digest in now.items()))
     return len(stale)
 
 
@@ -76,7 +81,7 @@ def warm() -> None:
     for name in digests():
         importlib.import_module(f"ruvelt.core.{name}")
     # The longest first, so that none is left over for one processor at the end. Forked: sources are read, nothing is compiled yet.
-    with multiprocessing.get_context("fork").Pool(os.cpu_count() or 1) as pool:
+    with multiprocessing.get_context("fork").Pool(min(os.cpu_count() or 1, MOST)) as pool:
         for _ in pool.imap_unordered(kernels.load, kernels.longest_first(), chunksize=1):
             pass
 
