@@ -11,7 +11,7 @@ from hypothesis import strategies as st
 from numpy.testing import assert_allclose, assert_array_equal
 from pydantic import ValidationError
 
-from ruvelt.core.brush.confine import Confine, passing
+from ruvelt.core.brush.confine import Confine, passing, standing_out
 from ruvelt.core.brush.gradient import Gradient
 from ruvelt.core.brush.path import BALL_COLUMNS, RICH_COLUMNS, Point, SheetPath, SurfacePath
 from ruvelt.core.brush.settings import Brush, Grain, Mirror, Mixing
@@ -375,12 +375,22 @@ def test_the_relief_slider_goes_from_everything_to_the_sharpest_without_a_jump()
     assert passing(flat, 0.75, 0.2)[0] == 0
 
 
+@pytest.mark.parametrize("amount", [0.01, 0.3, 0.6, 1.0])
+@pytest.mark.parametrize("softness", [0.0, 0.5, 1.0])
+def test_a_dry_brush_never_touches_what_is_flat_or_hollow(amount: float, softness: float) -> None:
+    measure = np.linspace(-1, 1, 201, dtype=np.float32)
+    weights = standing_out(measure, amount, softness)
+    assert (weights[measure <= 0] == 0).all()
+    assert (weights[measure >= amount / 2 + 1e-5] == 1).all()
+    assert (np.diff(weights) >= 0).all()
+
+
 def test_raised_detail_takes_a_dry_brush() -> None:
     scene = Scene(square(2.0), (paint_layer(), BLACK), side=256)
     bump, press = dab(0.3, hardness=1.0)
     lay(scene, Paint(values={"height": (0.5,)}), bump, press, target("height"))
     wide, _ = dab(0.9, hardness=1.0)
-    lay(scene, RED.model_copy(update={"confine": Confine(raised=0.8, softness=0.25)}), wide, press)
+    lay(scene, RED.model_copy(update={"confine": Confine(raised=0.5)}), wide, press)
     height = scene.image("height")[..., 0] / 32767.5 - 1
     assert (red(scene)[height > 0.45] == 1).all()
     assert (red(scene)[height < 0.1] == 0).all()

@@ -1868,7 +1868,7 @@ export interface components {
          *
          *     relief : from recesses only (−1) over everything (0) to ridges only (1), softer or harder, by the curvature of the mesh or the baked one;
          *     half way what is flat is still let through and what is bent the other way no more
-         *     raised : the same way from everything (0) to only what stands out (1): ridges, and what the height channel raises; a dry brush
+         *     raised : only what stands out: ridges, and what the height channel raises; a dry brush, which never touches what is flat
          *     picks : only these faces; part : only the part on which the stroke begins
          *     colours : only where the base colour looks like one of these; distances in OKLab. What counts is what lies beneath the target's layer, which
          *     strokes do not change, however often they are repeated; or what shows; that always where nothing lies beneath

@@ -18,6 +18,8 @@ from ruvelt.core.stack.basics import Colour, FacePick, Frozen, Share
 from ruvelt.core.stack.evaluate import SheetEvaluator
 from ruvelt.core.workers import Workers
 
+#: Measure that a dry brush at its full amount asks for.
+SHARPEST = 0.5
 #: Width of a step without softness.
 HARDEST = 0.02
 #: Forms as large as this share of the diagonal count as ridges and recesses, as in a bake.
@@ -33,7 +35,7 @@ class Confine(Frozen):
 
     relief : from recesses only (−1) over everything (0) to ridges only (1), softer or harder, by the curvature of the mesh or the baked one;
     half way what is flat is still let through and what is bent the other way no more
-    raised : the same way from everything (0) to only what stands out (1): ridges, and what the height channel raises; a dry brush
+    raised : only what stands out: ridges, and what the height channel raises; a dry brush, which never touches what is flat
     picks : only these faces; part : only the part on which the stroke begins
     colours : only where the base colour looks like one of these; distances in OKLab. What counts is what lies beneath the target's layer, which
     strokes do not change, however often they are repeated; or what shows; that always where nothing lies beneath
@@ -67,6 +69,15 @@ def passing(measure: NDArray[np.float32], amount: float, softness: float) -> NDA
     full, wide = np.float32(2 * amount - 1), np.float32(softness + HARDEST)
     root = np.sign(measure) * np.sqrt(np.abs(measure))
     t = np.clip(1 + (root - full) / wide, 0, 1)
+    weights: NDArray[np.float32] = (t * t * (3 - 2 * t)).astype(np.float32)
+    return weights
+
+
+def standing_out(measure: NDArray[np.float32], amount: float, softness: float) -> NDArray[np.float32]:
+    """Weight of a measure −1 … 1 for a dry brush: 1 from half the amount on, 0 below that · (1 − softness), a smooth step between."""
+    full = amount * SHARPEST
+    low = full * (1 - softness)
+    t = np.clip((measure - low) / max(full - low, 1e-6), 0, 1)
     weights: NDArray[np.float32] = (t * t * (3 - 2 * t)).astype(np.float32)
     return weights
 
@@ -109,7 +120,7 @@ class Confinement:
             if evaluator.channel("height") is not None:
                 height = evaluator.composite("height", chunk)[0].astype(np.float32) / np.float32(32767.5) - 1
                 stands = np.maximum(stands, height)
-            weights *= passing(stands, confine.raised, confine.softness)
+            weights *= standing_out(stands, confine.raised, confine.softness)
         return weights
 
     def _near_ids(self, chunk: int) -> NDArray[np.float32]:

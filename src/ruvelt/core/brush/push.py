@@ -59,7 +59,7 @@ class Push(ABC):
         coverage: F32,
         dirty: NDArray[np.uint8],
     ) -> None:
-        """Lay ball dabs (n, 21), or rich ones (n, 31) with their tips and grain.
+        """Lay ball dabs (n, 21), or rich ones (n, 35) with their tips and grain.
 
         copy : (n,) which of `copies` mirrored ones each dab is
         """

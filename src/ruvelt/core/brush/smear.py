@@ -92,7 +92,7 @@ class Smear:
         coverage: F32,
         dirty: NDArray[np.uint8],
     ) -> None:
-        """Lay ball dabs (n, 21) or rich ones (n, 31), object space or, `flat`, texels of the sheet.
+        """Lay ball dabs (n, 21) or rich ones (n, 35), object space or, `flat`, texels of the sheet.
 
         copy : (n,) which of `copies` mirrored ones a dab is; pictures : gives (cells, chunks) addresses of what is there, (65536, 4) uint16
         confined : gives (chunks,) addresses of (65536,) uint16 that say how far samples may change

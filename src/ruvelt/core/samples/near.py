@@ -32,8 +32,7 @@ def near_blur(samples: SurfaceSamples, codes: NDArray[np.uint16], sigma: float, 
     grid, pieces, areas = samples.grid, samples.grid_pieces, samples.grid_areas
     values = np.ascontiguousarray(codes[:, grid.slot], np.float32)
     # Where samples lie apart by more, a narrow bell between them has to be narrower still to spread no further.
-    apart = np.sqrt(samples.sample_areas(grid.slot)).astype(np.float32)
-    apart = np.maximum(apart, np.float32(0.3 * samples.spacing))
+    apart = np.maximum(np.sqrt(areas), np.float32(0.3 * samples.spacing))
     widths = np.ascontiguousarray(apart * np.interp(sigma / apart, DEVIATIONS, WIDTHS), np.float32)
     widths = np.where(sigma > 2.5 * apart, np.float32(sigma), widths)
     radius = REACH * sigma + samples.spacing
