@@ -54,7 +54,7 @@ export function ConfineCard() {
 
 const READS = [
   ["beneath", "Beneath", "Colours under the layer, which strokes into it do not change; what shows where nothing lies beneath"],
-  ["shows", "What shows", "Colours as they show, this layer's own paint included"],
+  ["shows", "Shown", "Colours as they show, this layer's own paint included"],
 ] as const;
 
 function ConfineSettings({ confine }: { confine: Confine }) {
@@ -137,8 +137,8 @@ function ConfineSettings({ confine }: { confine: Confine }) {
       </div>
       {confine.colours.length > 0 && (
         <>
-          <div className="prow" role="group" aria-label="Colours of">
-            <span className="label">Colours of</span>
+          <div className="prow" role="group" aria-label="Colours from">
+            <span className="label">From</span>
             {READS.map(([id, name, about]) => (
               <Tooltip key={id} title={about}>
                 <button className="tog" aria-pressed={confine.colours_from === id} onClick={() => set({ colours_from: id })}>
