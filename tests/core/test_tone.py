@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import colorsys
 
+import colour as colour_science
 import numpy as np
 import pytest
 from hypothesis import given, settings
@@ -35,31 +36,18 @@ def plane(scene: Scene, name: str) -> np.ndarray:
     return np.concatenate([scene.store.get(chunks[c]) for c in range(scene.samples.chunk_count)], axis=1)
 
 
-TO_LMS = np.array(
-    [[0.4122214708, 0.5363325363, 0.0514459929], [0.2119034982, 0.6806995451, 0.1073969566], [0.0883024619, 0.2817188376, 0.6299787005]]
-)
-TO_LAB = np.array(
-    [[0.2104542553, 0.7936177850, -0.0040720468], [1.9779984951, -2.4285922050, 0.4505937099], [0.0259040371, 0.7827717662, -0.8086757660]]
-)
-
-
 def lab(v: np.ndarray) -> np.ndarray:
-    """OKLab of an encoded colour, by the published matrices."""
-    v = np.asarray(v, float)
-    linear = np.where(v <= 0.04045, v / 12.92, ((v + 0.055) / 1.055) ** 2.4)
-    return np.asarray(TO_LAB @ np.cbrt(TO_LMS @ linear))
+    """OKLab of an encoded colour, by a library of colour science."""
+    return np.asarray(colour_science.XYZ_to_Oklab(colour_science.sRGB_to_XYZ(np.asarray(v, float))))
 
 
 def from_lab(c: np.ndarray) -> np.ndarray:
     """Encoded colour, its chroma reduced until sRGB holds it."""
-
-    def light(share: float) -> np.ndarray:
-        return np.asarray(np.linalg.inv(TO_LMS) @ (np.linalg.inv(TO_LAB) @ (c * [1, share, share])) ** 3)
-
     shares = np.linspace(1, 0, 4001)
-    share = next(s for s in shares if light(s).min() > -2e-4 and light(s).max() < 1 + 2e-4)
-    linear = np.clip(light(share), 0, None)
-    return np.asarray(np.where(linear <= 0.0031308, 12.92 * linear, 1.055 * linear ** (1 / 2.4) - 0.055))
+    places = c * np.stack([np.ones_like(shares), shares, shares], axis=1)
+    linear = colour_science.XYZ_to_RGB(colour_science.Oklab_to_XYZ(places), "sRGB")
+    held = np.argmax(np.all((linear > -2e-4) & (linear < 1 + 2e-4), axis=1))
+    return np.asarray(colour_science.cctf_encoding(np.clip(linear[held], 0, None)))
 
 
 def toned(v: np.ndarray, tone: Tone) -> np.ndarray:

@@ -26,7 +26,7 @@ from ruvelt.core.stack.channels import Channel, encode
 from ruvelt.core.stack.fields import BlendContent, ColourStop, FileContent, ImageContent, Noise, PatternContent, Picture, Spots, VertexContent, Weave
 from ruvelt.core.stack.laid import Laid, lightness, ranged
 from ruvelt.core.stack.masks import FacingSource, GradientSource, PositionSource, Ramped
-from ruvelt.core.stack.noise import BASES, lattices, noise_codes, spots_mean
+from ruvelt.core.stack.noise import BASES, lattices, noise_codes, parts_of, sides_of, spots_mean
 
 FORMS = {"stripes": kernels.STRIPES, "checks": kernels.CHECKS, "rings": kernels.RINGS}
 AnyContent = ImageContent | PatternContent | BlendContent | FileContent | VertexContent
@@ -69,22 +69,21 @@ class Measures:
 
     def noise(self, of: Noise, chunk: int) -> U16:
         positions, normals, covered = self._chunk(chunk)
-        scale = (1 / (of.size * self.samples.model.diagonal * np.asarray(of.stretch))).astype(np.float32)
+        cell, spacing = of.size * self.samples.model.diagonal * np.asarray(of.stretch), self.samples.spacing
         left, values, loose = np.empty((3, CHUNK), np.float32)
-        kernels.noise_values(
-            positions,
-            normals,
-            covered,
-            BASES[of.basis],
-            of.roughness,
-            scale,
-            *lattices(of.octaves, of.seed),
-            self.samples.spacing,
-            left,
-            values,
-            loose,
-        )
-        out: U16 = noise_codes(of, values, loose)
+
+        def seen(places: NDArray[np.float32], spacing: float) -> U16:
+            octaves = lattices(of.octaves, of.seed)
+            scale = (1 / cell).astype(np.float32)
+            kernels.noise_values(places, normals, covered, BASES[of.basis], of.roughness, scale, *octaves, spacing, left, values, loose)
+            return noise_codes(of, values, loose)
+
+        sides = sides_of(of.basis, float(cell.min()) / spacing)
+        if sides == 1:
+            out: U16 = seen(positions, spacing)
+        else:
+            parts = [seen(places, spacing / sides) for places in parts_of(positions, normals, spacing, sides)]
+            out = np.asarray(np.sum(parts, axis=0, dtype=np.uint32) // len(parts), np.uint16)
         out[~covered] = 0
         return out
 

@@ -6,7 +6,9 @@ are built, and noise is alike on every plane. Levels come from the quantiles of 
 
 from __future__ import annotations
 
+from collections.abc import Iterator
 from functools import lru_cache
+from itertools import product
 
 import numpy as np
 from numpy.typing import NDArray
@@ -22,6 +24,8 @@ BASES = {"gradient": kernels.GRADIENT, "value": kernels.VALUE, "cellular": kerne
 LOOKS = 16384
 #: Share of the surface that lies past either end of the range at the contrast that noise begins with.
 CLIPPED = 0.01
+#: Cells of so many samples or fewer are looked at in parts of each sample: what a basis keeps of itself is told in the mean only.
+NEAR_TEXEL = {"gradient": 4.0, "value": 4.0, "cellular": 6.0, "ridged": 12.0}
 #: Shifts of lattices, cells.
 FAR = 512.0
 
@@ -41,6 +45,22 @@ def lattices(octaves: int, seed: int) -> tuple[F32, F32, NDArray[np.uint32]]:
     shifts = np.random.Generator(np.random.PCG64([seed, 17])).random((8, 3))[:octaves] * FAR
     seeds = (seed + np.arange(octaves, dtype=np.uint64) * 0x9E3779B9) & 0xFFFFFFFF
     return np.array(turns, np.float32), shifts.astype(np.float32), seeds.astype(np.uint32)
+
+
+def sides_of(basis: str, samples: float) -> int:
+    """Parts along a side of a sample's square at which noise is looked at, whose cells are so many samples wide."""
+    return int(np.clip(np.ceil(np.sqrt(NEAR_TEXEL[basis] / max(samples, 1e-6))), 1, 3))
+
+
+def parts_of(positions: F32, normals: F32, spacing: float, sides: int) -> Iterator[F32]:
+    """(n, 3) middles of the sides² parts of each sample's square, which lies along the surface. spacing : its side"""
+    first = np.where(np.abs(normals[:, :1]) < 0.9, *np.eye(3, dtype=np.float32)[:2])
+    first = first - normals * np.einsum("ij,ij->i", first, normals)[:, None]
+    first /= np.maximum(np.linalg.norm(first, axis=1, keepdims=True), np.float32(1e-6))
+    second = np.cross(normals, first)
+    at = ((np.arange(sides) + 0.5) / sides - 0.5).astype(np.float32) * np.float32(spacing)
+    for u, v in product(at, at):
+        yield positions + u * first + v * second
 
 
 def _places() -> tuple[F32, F32, NDArray[np.bool_]]:
