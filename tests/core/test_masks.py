@@ -30,7 +30,6 @@ from ruvelt.core.stack.fields import Noise, Projection
 from ruvelt.core.stack.mask_evaluate import WHOLE
 from ruvelt.core.stack.masks import LevelsShaper, Mask, NoiseSource, PositionSource, Shaper, Source
 from ruvelt.core.stack.measures import Measures, frame_of
-from ruvelt.core.stack.noise import lattices
 from ruvelt.core.stack.shaping import contrast_gain, shaped
 from tests.core.scene import Scene, fill_layer, paint_layer, target
 from tests.meshes import globe, split_square, square, two_walls
@@ -144,52 +143,6 @@ def test_a_colour_range_keeps_to_what_lies_beneath() -> None:
 
 
 # -- patterns -------------------------------------------------------------------------------------------------------------------
-
-
-def reference_hash(x: np.ndarray, y: np.ndarray, z: np.ndarray, seed: int) -> np.ndarray:
-    """The lattice's random bits, written anew on 64-bit integers."""
-    m = 0xFFFFFFFF
-    h = (x.astype(np.int64) * 0x8DA6B343 + y.astype(np.int64) * 0xD8163841 + z.astype(np.int64) * 0xCB1AB31F + seed) & m
-    h = ((h ^ (h >> 16)) * 0x85EBCA6B) & m
-    h = ((h ^ (h >> 13)) * 0xC2B2AE35) & m
-    return h ^ (h >> 16)
-
-
-def reference_gradient(p: np.ndarray, seed: int) -> np.ndarray:
-    """Gradient noise at (n, 3) places, corner by corner."""
-    base = np.floor(p)
-    d = p - base
-    ease = d**3 * (d * (d * 6 - 15) + 10)
-    total = np.zeros(len(p))
-    for corner in np.ndindex(2, 2, 2):
-        at = base + corner
-        h = reference_hash(at[:, 0], at[:, 1], at[:, 2], seed)
-        slope = np.stack([(h & 1023), (h >> 10) & 1023, (h >> 20) & 1023], axis=1) / 511.5 - 1
-        weight = np.prod(np.where(corner, ease, 1 - ease), axis=1)
-        total += weight * (slope * (d - corner)).sum(axis=1)
-    return 1.35 * total
-
-
-def test_gradient_noise_is_what_an_independent_program_makes() -> None:
-    """Corner by corner in each octave's own lattice, faded by what a texel spans of it, and stretched over the quantiles of the same."""
-    scene = Scene(globe(), (paint_layer(),))
-    of = {"kind": "noise", "octaves": 2, "size": 0.1, "roughness": 0.5, "contrast": 0, "balance": 0.5, "seed": 7, "stretch": (1, 3, 1)}
-    got = values(scene, mask(of))
-    turns, shifts, _ = lattices(2, 7)
-    scale = 1 / (0.1 * scene.model.diagonal * np.array([1, 3, 1]))
-    p, n = places(scene) * scale, scene.samples.normals[scene.samples.covered] * scale
-    spans = 0.5 * scene.samples.spacing**2 * ((scale**2).sum() - (n**2).sum(axis=1))
-    first = np.exp(-0.55 * spans) * reference_gradient(p @ turns[0].T + shifts[0], 7)
-    second = np.exp(-0.55 * 4 * spans) * reference_gradient(p @ turns[1].T + shifts[1], (7 + 0x9E3779B9) & 0xFFFFFFFF)
-    noise = (first + 0.5 * second) / 1.5
-    far = np.random.default_rng(3).random((40_000, 3)) * 300
-    spread = (reference_gradient(far, 1) + 0.5 * reference_gradient(far * 2 + 9.7, 2)) / 1.5
-    low, middle, high = np.quantile(spread, (0.01, 0.5, 0.99))
-    reach = np.where(noise > middle, high - middle, middle - low)
-    expected = 0.5 * (noise - middle) / reach / np.tan(1.35 * np.pi / 4) + 0.5
-    assert_allclose(got, np.clip(expected, 0, 1), atol=0.02)
-    assert np.corrcoef(got, expected)[0, 1] > 0.9999
-    assert got.std() > 0.1
 
 
 @pytest.mark.parametrize("basis", ["gradient", "value", "cellular", "ridged"])

@@ -92,9 +92,7 @@ def test_it_looks_the_same_at_two_resolutions(of: Noise | Spots | Weave) -> None
     balance=st.floats(0.2, 0.8),
     seed=st.integers(0, 2**31 - 1),
 )
-def test_any_noise_looks_the_same_at_two_resolutions(
-    texels: float, basis: str, octaves: int, roughness: float, balance: float, seed: int
-) -> None:
+def test_any_noise_looks_the_same_at_two_resolutions(texels: float, basis: str, octaves: int, roughness: float, balance: float, seed: int) -> None:
     of = Noise(basis=basis, size=texels * TEXEL, octaves=octaves, roughness=roughness, balance=balance, seed=seed)  # type: ignore[arg-type]
     assert np.sqrt(np.square(image(of) - averaged(of)).mean()) < 0.03
 
