@@ -16,7 +16,7 @@ from ruvelt.core.output.display import SheetDisplay
 from ruvelt.core.output.normal import NormalField
 from ruvelt.core.planes.cache import BoundedCache
 from ruvelt.core.planes.plane import MemoryChunks, Plane
-from ruvelt.core.samples.chunks import CHUNK
+from ruvelt.core.samples.address import CHUNK
 from ruvelt.core.samples.sheet import SheetSamples
 from ruvelt.core.stack.document import AnyLayer, ChannelUse, Document, FillLayer, PaintLayer, Settings, Sheet
 from ruvelt.core.stack.evaluate import SheetEvaluator

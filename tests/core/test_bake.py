@@ -18,7 +18,7 @@ from ruvelt.core.bake.source import FAR_LIMIT, MISSED, OTHER_PART, BakeSource
 from ruvelt.core.errors import Cancelled, InputError
 from ruvelt.core.mesh.model import Model
 from ruvelt.core.mesh.sheets import plan_sheets
-from ruvelt.core.samples.chunks import CHUNK
+from ruvelt.core.samples.address import CHUNK
 from ruvelt.core.samples.sheet import SheetSamples
 from ruvelt.core.samples.surface import SurfaceSamples
 from ruvelt.core.samples.vertices import VertexSamples

@@ -14,7 +14,7 @@ from ruvelt.core.mesh.model import Model
 from ruvelt.core.mesh.sheets import plan_sheets
 from ruvelt.core.planes.cache import BoundedCache
 from ruvelt.core.planes.plane import MemoryChunks, Plane
-from ruvelt.core.samples.chunks import CHUNK
+from ruvelt.core.samples.address import CHUNK
 from ruvelt.core.samples.collar import Collar
 from ruvelt.core.samples.sheet import SheetSamples
 from ruvelt.core.stack.beyond import Borders

@@ -16,7 +16,7 @@ from ruvelt.core.bake.settings import BakeSettings
 from ruvelt.core.bake.source import BakeSource
 from ruvelt.core.errors import InputError
 from ruvelt.core.mesh.model import Model
-from ruvelt.core.samples.chunks import CHUNK
+from ruvelt.core.samples.address import CHUNK
 from tests.core.test_bake import baked, joined, sheet_of
 from tests.core.test_bake_truth import cube
 from tests.meshes import model_of

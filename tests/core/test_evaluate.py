@@ -9,7 +9,7 @@ from hypothesis import strategies as st
 from numpy.testing import assert_array_equal
 
 from ruvelt.core.planes.plane import Plane
-from ruvelt.core.samples.chunks import CHUNK
+from ruvelt.core.samples.address import CHUNK
 from ruvelt.core.stack.basics import FacePick
 from ruvelt.core.stack.document import ChannelUse, GroupLayer, mask_plane_id, plane_id
 from ruvelt.core.stack.evaluate import execute

@@ -7,7 +7,7 @@ import pytest
 from numpy.testing import assert_array_equal
 
 from ruvelt.core.brush.path import SurfacePath
-from ruvelt.core.samples.chunks import CHUNK
+from ruvelt.core.samples.address import CHUNK
 from ruvelt.core.stack.document import AnyLayer, GroupLayer, Settings, mask_plane_id, plane_id
 from ruvelt.core.stack.masks import Mask, PaintedSource
 from tests.core.scene import Scene, fill_layer, paint_layer, target

@@ -20,7 +20,7 @@ from ruvelt.core.brush.settings import Brush
 from ruvelt.core.brush.target import Paint
 from ruvelt.core.color.oklab import oklab
 from ruvelt.core.errors import InputError
-from ruvelt.core.samples.chunks import CHUNK
+from ruvelt.core.samples.address import CHUNK
 from ruvelt.core.samples.lattice import surface_blur
 from ruvelt.core.samples.spread import surface_grow
 from ruvelt.core.stack import registry

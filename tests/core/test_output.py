@@ -22,7 +22,7 @@ from ruvelt.core.output.display import LiveDisplay
 from ruvelt.core.output.images import check_picture, decode_image, encode_png, resize
 from ruvelt.core.output.mapset import render_map, write_map_set
 from ruvelt.core.output.presets import BUILT_IN, ExportPreset, MapSpec, file_stem
-from ruvelt.core.samples.chunks import CHUNK
+from ruvelt.core.samples.address import CHUNK
 from ruvelt.core.stack.channels import Channel
 from ruvelt.core.stack.document import Settings, normal_map_plane_id, plane_id
 from tests.core.scene import Scene, fill_layer, paint_layer, target, whole

@@ -12,7 +12,7 @@ from ruvelt.core.brush.path import Point, SurfacePath
 from ruvelt.core.brush.settings import Mirror
 from ruvelt.core.brush.target import CloneFrom, Paint, Target
 from ruvelt.core.errors import Conflict, InputError, NotFound
-from ruvelt.core.samples.chunks import CHUNK
+from ruvelt.core.samples.address import CHUNK
 from ruvelt.core.stack.document import MeshMap, base_plane_id, plane_id
 from ruvelt.core.stack.mesh_maps import compile_mesh_map, map_channel
 from tests.core.scene import Scene, paint_layer, target

@@ -16,7 +16,7 @@ from ruvelt.core.brush.settings import Brush
 from ruvelt.core.brush.softening import Softener
 from ruvelt.core.brush.target import Paint
 from ruvelt.core.mesh.model import Model
-from ruvelt.core.samples.chunks import CHUNK, TILES
+from ruvelt.core.samples.address import BLOCKS, CHUNK
 from ruvelt.core.samples.sheet import SheetSamples
 from ruvelt.core.stack.document import plane_id
 from ruvelt.core.workers import Workers
@@ -104,7 +104,7 @@ def softened_everywhere(model: Model, codes: np.ndarray, spacings: float, side: 
     soft = Softener(samples, Workers(1), spacings * samples.spacing, lambda chunks: places)
     outs = [np.zeros((1, CHUNK), np.uint16) for _ in pictures]
     cell = scene.live(target("roughness"), Paint(values={"roughness": (1.0,)})).target.cells[0]
-    soft.make([Part(cell, c, np.arange(TILES, dtype=np.int32), out) for c, out in enumerate(outs)], 1, False)
+    soft.make([Part(cell, c, np.arange(BLOCKS, dtype=np.int32), out) for c, out in enumerate(outs)], 1, False)
     return samples, np.concatenate([out[0] for out in outs]) / 65535, spacings * samples.spacing
 
 

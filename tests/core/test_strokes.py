@@ -13,8 +13,8 @@ from ruvelt.core.brush.path import Point, SheetPath, SurfacePath
 from ruvelt.core.brush.settings import Brush, Mirror
 from ruvelt.core.brush.target import Paint, Target, resolve_target
 from ruvelt.core.errors import Conflict, InputError, NotFound
-from ruvelt.core.samples.chunks import CHUNK, TILES
-from ruvelt.core.samples.tiles import runs_of
+from ruvelt.core.samples.address import BLOCKS, CHUNK
+from ruvelt.core.samples.blocks import runs_of
 from ruvelt.core.samples.vertices import VertexSamples
 from ruvelt.core.stack.basics import FacePick
 from ruvelt.core.stack.document import FillLayer, GroupLayer, mask_plane_id, plane_id
@@ -397,7 +397,7 @@ class Scene_cache:
 def test_runs_cover_marked_tiles_once(square_chunk: bool) -> None:
     random = np.random.default_rng(8)
     for share in (0.0, 0.1, 0.6, 1.0):
-        tiles = (random.uniform(size=TILES) < share).astype(np.uint8)
+        tiles = (random.uniform(size=BLOCKS) < share).astype(np.uint8)
         starts, counts = runs_of(tiles, square_chunk)
         hit = np.zeros(CHUNK, int)
         for s, n in zip(starts, counts, strict=True):

@@ -15,7 +15,7 @@ from pydantic import ValidationError
 from ruvelt.core.brush.path import Point, SurfacePath
 from ruvelt.core.brush.settings import Brush
 from ruvelt.core.brush.target import CloneFrom, Paint, Tone
-from ruvelt.core.samples.chunks import CHUNK
+from ruvelt.core.samples.address import CHUNK
 from ruvelt.core.stack.document import mask_plane_id, plane_id
 from ruvelt.core.stack.masks import Mask, PaintedSource
 from tests.core.scene import Scene, fill_layer, paint_layer, target

@@ -17,7 +17,7 @@ import ruvelt.store
 from ruvelt.core.errors import InputError, NotFound, StorageError
 from ruvelt.core.planes.cache import BoundedCache
 from ruvelt.core.planes.plane import empty_chunk
-from ruvelt.core.samples.chunks import CHUNK
+from ruvelt.core.samples.address import CHUNK
 from ruvelt.core.stack.document import Document, PaintLayer, Sheet
 from ruvelt.core.stack.edits import AddLayer, RemoveLayer, SetLayer
 from ruvelt.core.workers import SERIAL

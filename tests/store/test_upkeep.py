@@ -12,7 +12,7 @@ from hypothesis import strategies as st
 from sqlalchemy import text
 
 from ruvelt.core.errors import InputError
-from ruvelt.core.samples.chunks import CHUNK
+from ruvelt.core.samples.address import CHUNK
 from ruvelt.store.blobs import DEEPEST
 from ruvelt.store.project_store import ProjectStore
 from ruvelt.store.upkeep import checkpoint, drop_unused_blobs, file_sizes, give_back, trim_undo

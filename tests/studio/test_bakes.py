@@ -17,7 +17,7 @@ from ruvelt.core.brush.settings import Brush
 from ruvelt.core.brush.target import CloneFrom, Paint, Target
 from ruvelt.core.errors import Cancelled, Conflict, InputError, NotFound
 from ruvelt.core.output.presets import BUILT_IN
-from ruvelt.core.samples.chunks import CHUNK
+from ruvelt.core.samples.address import CHUNK
 from ruvelt.studio import bakes
 from ruvelt.studio.bakes import (
     BakeRequest,

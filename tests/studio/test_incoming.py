@@ -21,7 +21,7 @@ from PIL import Image
 
 from ruvelt.core.errors import InputError
 from ruvelt.core.output.presets import BUILT_IN
-from ruvelt.core.samples.chunks import CHUNK
+from ruvelt.core.samples.address import CHUNK
 from ruvelt.core.stack.document import Sheet
 from ruvelt.studio.exports import export_project
 from ruvelt.studio.layout import choose_uv_set, pack, unwrap_model

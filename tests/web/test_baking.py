@@ -14,7 +14,7 @@ from flask.testing import FlaskClient
 from ruvelt.core.bake.maps import MAPS
 from ruvelt.core.bake.settings import PARAMETERS, BakeSettings
 from ruvelt.core.output.images import encode_png
-from ruvelt.core.samples.chunks import CHUNK
+from ruvelt.core.samples.address import CHUNK
 from ruvelt.studio.bakes import BakeRequest
 from ruvelt.studio.studio import Studio
 from ruvelt.web.app import create_app

@@ -22,7 +22,7 @@ from ruvelt.core.errors import Cancelled
 from ruvelt.core.mesh.model import Model
 from ruvelt.core.mesh.readers import read_mesh
 from ruvelt.core.mesh.sheets import plan_sheets
-from ruvelt.core.samples.chunks import CHUNK
+from ruvelt.core.samples.address import CHUNK
 from ruvelt.core.samples.sheet import SheetSamples
 from ruvelt.core.workers import Workers
 from ruvelt.demo.lantern import MTL, high_obj, low_obj

@@ -8,7 +8,7 @@ from PIL import Image
 
 from ruvelt.bench.fixtures import BenchScene
 from ruvelt.bench.timing import Row, best, faster
-from ruvelt.core.samples.chunks import CHUNK
+from ruvelt.core.samples.address import CHUNK
 from ruvelt.core.stack.document import PaintLayer, mask_plane_id, plane_id
 from ruvelt.core.stack.mask_evaluate import WHOLE
 from ruvelt.core.stack.masks import Mask, PaintedSource

@@ -12,7 +12,7 @@ from scipy.sparse import coo_matrix, diags
 from ruvelt.bench.fixtures import BenchScene
 from ruvelt.bench.strokes import batches, painted_scene, typical
 from ruvelt.bench.timing import Row, at_most, faster, goes_of, median, turn_about
-from ruvelt.core.samples.chunks import CHUNK
+from ruvelt.core.samples.address import CHUNK
 from ruvelt.core.samples.lattice import surface_blur
 from ruvelt.core.stack.document import MeshMap, base_plane_id
 from ruvelt.core.stack.fields import Noise, Spots, Weave

@@ -14,7 +14,7 @@ import numpy as np
 from ruvelt.bench.fixtures import sphere
 from ruvelt.bench.timing import Row, at_most, best, goes_of
 from ruvelt.core.planes.cache import BoundedCache
-from ruvelt.core.samples.chunks import CHUNK
+from ruvelt.core.samples.address import CHUNK
 from ruvelt.core.stack.document import Document, PaintLayer, Sheet, plane_id
 from ruvelt.core.workers import Workers
 from ruvelt.store.pictures import FILE

@@ -19,7 +19,7 @@ from ruvelt.core.brush.settings import Brush
 from ruvelt.core.brush.target import Paint, Target, resolve_target
 from ruvelt.core.mesh.rays import RayCaster
 from ruvelt.core.output.display import LiveDisplay
-from ruvelt.core.samples.chunks import CHUNK
+from ruvelt.core.samples.address import CHUNK
 from ruvelt.core.stack.document import PaintLayer, mask_plane_id, plane_id
 from ruvelt.core.stack.masks import Mask, PaintedSource
 from ruvelt.studio.strokes import StrokeAnswer, StrokeMessage, path_points

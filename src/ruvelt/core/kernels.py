@@ -4,17 +4,18 @@ import math
 import os
 import platform
 from collections.abc import Callable
-from typing import Any
+from typing import Any, TypeVar
 
 import numba
 from llvmlite import ir
 from llvmlite.binding import get_host_cpu_features
 from numba import types
 from numba.core import cgutils
-from numba.extending import intrinsic
+from numba.extending import intrinsic, register_jitable
 from numba.np.arrayobj import populate_array
 
 Function = Callable[..., Any]
+F = TypeVar("F", bound=Function)
 #: While it is set in the environment every kernel waits for its first call, so that they can be compiled side by side.
 LATE = "RUVELT_KERNELS_LATE"
 
@@ -76,6 +77,12 @@ def kernel(*signatures: Any, late: bool = False, allocates: bool = False, **opti
 def inline(function: Function) -> Function:
     """A small helper that becomes part of each kernel that calls it."""
     jitted: Function = numba.njit(inline="always", error_model="numpy")(function)
+    return jitted
+
+
+def shared(function: F) -> F:
+    """A small function that Python calls as it stands, on arrays or numbers, and that becomes part of each kernel that calls it."""
+    jitted: F = register_jitable(forceinline=True)(function)
     return jitted
 
 

@@ -16,7 +16,7 @@ from sqlalchemy.dialects.sqlite import insert
 from ruvelt.core.errors import StorageError
 from ruvelt.core.planes.cache import BoundedCache
 from ruvelt.core.planes.plane import U16, chunk_key
-from ruvelt.core.samples.chunks import CHUNK
+from ruvelt.core.samples.address import CHUNK
 from ruvelt.core.workers import Workers
 from ruvelt.store.database import reading, transaction
 from ruvelt.store.schema import BlobRow

@@ -26,7 +26,7 @@ from ruvelt.core.mesh.model import Model
 from ruvelt.core.mesh.readers import read_mesh
 from ruvelt.core.mesh.readers.allowance import DEFAULT_BYTES, Allowance
 from ruvelt.core.planes.plane import U16, Plane
-from ruvelt.core.samples.chunks import CHUNK
+from ruvelt.core.samples.address import CHUNK
 from ruvelt.core.samples.sheet import SheetSamples
 from ruvelt.core.scratch import scratch_folder
 from ruvelt.core.stack.basics import Frozen, Id

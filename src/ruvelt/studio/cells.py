@@ -12,7 +12,7 @@ from numpy.typing import NDArray
 
 from ruvelt.core.bake.maps import SUSPECTS
 from ruvelt.core.output.display import SheetDisplay
-from ruvelt.core.samples.chunks import CHUNK_SIDE
+from ruvelt.core.samples.address import CHUNK_SIDE
 from ruvelt.core.samples.sheet import SheetSamples
 from ruvelt.core.stack.channels import Channel
 from ruvelt.core.stack.document import AnyLayer, ChannelUse, FillLayer, PaintLayer, plane_id

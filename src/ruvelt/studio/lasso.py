@@ -10,6 +10,7 @@ from numpy.typing import NDArray
 from ruvelt.core.brush.area import outline_weights
 from ruvelt.core.brush.camera import Camera
 from ruvelt.core.errors import InputError
+from ruvelt.core.samples.address import slot_at
 from ruvelt.core.stack.basics import FacePick
 from ruvelt.studio.session import Session
 
@@ -53,7 +54,7 @@ def faces_inside(
     low, high = np.floor(line.min(axis=0)), np.ceil(line.max(axis=0))
     near = (x >= low[0]) & (x <= high[0]) & (y >= low[1]) & (y <= high[1])
     x, y = x[near], y[near]
-    slots = (((y >> 8) * samples.chunks_across + (x >> 8)) << 16) + ((y & 255) << 8) + (x & 255)
+    slots = slot_at(x, y, samples.chunks_across)
     weights = outline_weights(line, np.stack([x, y], axis=1) + 0.5)
     found = samples.face[slots[(weights > 0.5) & (samples.owner[slots] >= 0)]]
     marked[np.unique(found)] = True

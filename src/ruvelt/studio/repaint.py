@@ -16,7 +16,7 @@ from ruvelt.core.brush.shapes import shaped_brush
 from ruvelt.core.brush.target import Paint, ResolvedTarget, Target, resolve_target
 from ruvelt.core.errors import InputError
 from ruvelt.core.planes.plane import U16, Plane
-from ruvelt.core.samples.chunks import CHUNK
+from ruvelt.core.samples.address import CHUNK
 from ruvelt.core.samples.sheet import RESOLUTIONS, SheetSamples
 from ruvelt.core.stack.basics import FacePick
 from ruvelt.core.stack.document import MeshMap, PaintLayer, Sheet, normal_map_plane_id

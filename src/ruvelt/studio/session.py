@@ -34,7 +34,7 @@ from ruvelt.core.output.images import decode_image
 from ruvelt.core.output.normal import NormalField
 from ruvelt.core.planes.cache import BoundedCache
 from ruvelt.core.planes.plane import U16, Plane
-from ruvelt.core.samples.chunks import CHUNK_SIDE
+from ruvelt.core.samples.address import CHUNK_SIDE, chunk_of, local_of
 from ruvelt.core.samples.sheet import SheetSamples
 from ruvelt.core.stack.basics import FacePick
 from ruvelt.core.stack.beyond import Borders
@@ -448,7 +448,7 @@ class Session:
     def store_stroke(self, live: LiveStroke, label: str, script: Mapping[str, Any]) -> Touched:
         """Commit what a stroke changed as one step of history, and keep its composites, settled, under their new versions.
 
-        Says which tiles settling changed.
+        Says which blocks settling changed.
         """
         settled = live.settle()
         jobs = [(plane, chunk, values) for plane, chunks in live.changes.items() for chunk, values in chunks.items()]
@@ -477,7 +477,7 @@ class Session:
             self.check_revision(revision)
             live = self.live(target, paint)
             touched = live.flood(picks, strength, self.faces, gradient)
-            if not touched.tiles:
+            if not touched.blocks:
                 raise InputError("Nothing there belongs to the target's sheet, or it is hidden. Pick a visible place on that sheet.")
             what = "sheet" if picks is None else " and ".join(sorted({p.by for p in picks}))
             script = {
@@ -537,10 +537,10 @@ class Session:
         display = self.display(sheet_id)
         found = {}
         for channel in self.document.channels:
-            codes = display.evaluator.composite(channel.id, slot >> 16)[:, slot & 65535]
+            codes = display.evaluator.composite(channel.id, chunk_of(slot))[:, local_of(slot)]
             found[channel.id] = [round(float(v), 6) for v in decode(channel, codes)]
         if any(m.id == "id" for m in display.evaluator.sheet.mesh_maps):
-            codes = display.evaluator.composite("map:id", slot >> 16)[:, slot & 65535]
+            codes = display.evaluator.composite("map:id", chunk_of(slot))[:, local_of(slot)]
             found["map:id"] = [round(float(v), 6) for v in codes / 65535]
         return found
 

@@ -20,7 +20,7 @@ from ruvelt.core.brush.shapes import Shape, lay_shape, shaped_brush
 from ruvelt.core.brush.target import Paint, Target
 from ruvelt.core.errors import Conflict, InputError, NotFound
 from ruvelt.core.output.display import LiveDisplay, Patch
-from ruvelt.core.samples.chunks import TILES
+from ruvelt.core.samples.address import BLOCKS
 from ruvelt.core.stack.basics import Frozen, Id, Share
 from ruvelt.studio.session import Session
 
@@ -96,7 +96,7 @@ class _Running:
     points: list[PointerSample] = field(default_factory=list)
     shape: Shape | None = None
     touched: set[int] = field(default_factory=set)
-    #: Tiles that a shape covers now.
+    #: Blocks that a shape covers now.
     covered: NDArray[np.uint8] | None = None
     at: float = 0.0
 
@@ -152,7 +152,7 @@ class StrokeDesk:
             abandoned, self._running = self._running, None
             if abandoned is not None and abandoned.shape is None:
                 # The curve ends where the hand was last seen.
-                abandoned.touched |= set(abandoned.live.dabs(abandoned.path.finish(), abandoned.begin.brush.mirror).tiles)
+                abandoned.touched |= set(abandoned.live.dabs(abandoned.path.finish(), abandoned.begin.brush.mirror).blocks)
                 self._store(abandoned, StrokeAnswer([], 0, 0, 0.0))
 
     def _begin(self, stroke_id: str, begin: StrokeBegin, shape: Shape | None) -> None:
@@ -188,11 +188,11 @@ class StrokeDesk:
         if end:
             dabs = np.concatenate([dabs, running.path.finish()])
         touched = running.live.dabs(dabs, running.begin.brush.mirror)
-        running.touched |= set(touched.tiles)
-        patches = running.display.update(touched) if touched.tiles else []
+        running.touched |= set(touched.blocks)
+        patches = running.display.update(touched) if touched.blocks else []
         hit = getattr(running.path, "last_hit", None)
         where = None if hit is None else (float(hit[0]), float(hit[1]), float(hit[2]))
-        return StrokeAnswer(patches, len(dabs), len(touched.tiles), 0.0, hit=where)
+        return StrokeAnswer(patches, len(dabs), len(touched.blocks), 0.0, hit=where)
 
     def _shape(self, running: _Running, shape: Shape) -> StrokeAnswer:
         running.at, running.shape = self._clock(), shape
@@ -200,12 +200,12 @@ class StrokeDesk:
         brush = shaped_brush(begin.brush, shape)
         laid = lay_shape(brush, shape, live.samples, session.caster(), session.edge_graph() if shape.snap else None)
         touched = live.lay_again(laid.dabs, begin.brush.mirror, laid.slots, laid.weights, running.covered)
-        running.covered = np.zeros((live.samples.chunk_count, TILES), np.uint8)
-        for chunk, tiles in touched.tiles.items():
-            running.covered[chunk] = tiles
-        running.touched |= set(touched.tiles)
-        patches = running.display.update(touched) if touched.tiles else []
-        return StrokeAnswer(patches, len(laid.dabs), len(touched.tiles), 0.0, shape=[[float(v) for v in p] for p in laid.points])
+        running.covered = np.zeros((live.samples.chunk_count, BLOCKS), np.uint8)
+        for chunk, blocks in touched.blocks.items():
+            running.covered[chunk] = blocks
+        running.touched |= set(touched.blocks)
+        patches = running.display.update(touched) if touched.blocks else []
+        return StrokeAnswer(patches, len(laid.dabs), len(touched.blocks), 0.0, shape=[[float(v) for v in p] for p in laid.points])
 
     @staticmethod
     def _line(running: _Running) -> list[PointerSample]:
@@ -274,7 +274,7 @@ def play_step(session: Session, live: LiveStroke, brush: Brush, step: StrokeStep
             moved = {"sheet": tuple((x * scale, y * scale) for x, y in shape.sheet), "texels_per_pixel": shape.texels_per_pixel * scale}
             shape = shape.model_copy(update=moved)
         laid = lay_shape(shaped_brush(brush, shape), shape, samples, session.caster(), session.edge_graph() if shape.snap else None)
-        return bool(live.lay_again(laid.dabs, brush.mirror, laid.slots, laid.weights).tiles)
+        return bool(live.lay_again(laid.dabs, brush.mirror, laid.slots, laid.weights).blocks)
     path: ViewPath | SheetPath | SurfacePath
     points: tuple[tuple[float, ...], ...]
     if step.surface:
@@ -292,5 +292,5 @@ def play_step(session: Session, live: LiveStroke, brush: Brush, step: StrokeStep
     for first in range(0, len(points), 256):
         part = slice(first, first + 256)
         batch = [Point(*sample) for sample in zip(points[part], pressure[part], times[part], strict=True)]
-        hit = bool(live.dabs(path.extend(batch), brush.mirror).tiles) or hit
-    return bool(live.dabs(path.finish(), brush.mirror).tiles) or hit
+        hit = bool(live.dabs(path.extend(batch), brush.mirror).blocks) or hit
+    return bool(live.dabs(path.finish(), brush.mirror).blocks) or hit

@@ -14,7 +14,7 @@ from ruvelt.core.bake.maps import MAPS
 from ruvelt.core.bake.settings import PARAMETERS, BakeSettings
 from ruvelt.core.bake.source import needed_bytes
 from ruvelt.core.planes.plane import U16
-from ruvelt.core.samples.chunks import CHUNK
+from ruvelt.core.samples.address import CHUNK
 from ruvelt.core.stack.mesh_maps import SHAPES
 from ruvelt.store.blobs import unpack
 from ruvelt.studio.bakes import (

@@ -6,10 +6,10 @@ import numpy as np
 
 from ruvelt.core.kernels import inline, kernel
 from ruvelt.core.samples._cell_kernels import cell_at
-from ruvelt.core.samples._raster_kernels import _closest_bary, _slot
+from ruvelt.core.samples._raster_kernels import _closest_bary
+from ruvelt.core.samples.address import CHUNK, slot_at
 
 f32, i32, i64, u8, u32 = numba.float32, numba.int32, numba.int64, numba.uint8, numba.uint32
-CHUNK = 65536
 #: The least share of each corner in a place, and in one that stands for a texel none of whose places is on the island.
 HAIR, RIM_HAIR = np.float32(1e-4), np.float32(1 / 512)
 
@@ -35,14 +35,14 @@ def _inside(uv, t, x, y):
 def _holder(owner, uv, x, y, side, px, py):
     """The triangle of a texel or of one beside it that holds a place; -1 where the place lies outside the island."""
     chunks = side // 256
-    t = owner[_slot(x, y, chunks)]
+    t = owner[slot_at(x, y, chunks)]
     if _inside(uv, t, px, py):
         return t
     for dy in range(-1, 2):
         for dx in range(-1, 2):
             u, v = x + dx, y + dy
             if 0 <= u < side and 0 <= v < side:
-                o = owner[_slot(u, v, chunks)]
+                o = owner[slot_at(u, v, chunks)]
                 if o != t and _inside(uv, o, px, py):
                     return o
     return np.int32(-1)
@@ -56,7 +56,7 @@ def _amid(owner, x, y, side):
     if amid:
         for dy in range(-1, 2):
             for dx in range(-1, 2):
-                if owner[_slot(x + dx, y + dy, chunks)] < 0:
+                if owner[slot_at(x + dx, y + dy, chunks)] < 0:
                     amid = False
     return amid
 

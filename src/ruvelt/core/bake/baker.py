@@ -17,7 +17,7 @@ from ruvelt.core.bake.points import PointMaker, Points, chosen
 from ruvelt.core.bake.settings import BakeSettings
 from ruvelt.core.bake.source import BIAS, MISSED, BakeSource, Surface
 from ruvelt.core.planes.plane import U16, empty_chunk
-from ruvelt.core.samples.chunks import CHUNK
+from ruvelt.core.samples.address import CHUNK
 from ruvelt.core.samples.surface import SurfaceSamples
 from ruvelt.core.workers import SERIAL, Workers
 
@@ -77,7 +77,7 @@ class Baker:
     ) -> None:
         self.samples, self.source, self.settings, self._workers, self._straight = samples, source, settings, workers, straight
         self._maker = PointMaker(samples)
-        self._shifts = shifts(settings.antialias if samples.square else 1)
+        self._shifts = shifts(settings.antialias if samples.is_sheet else 1)
         # Rays are shared among the places of a texel.
         self._rays = max(1, -(-settings.rays // len(self._shifts)))
         self._lock = Lock()
@@ -190,7 +190,7 @@ class Baker:
         """What met nothing measured again a little further from borders: that of a coarse mesh reaches past that of a round one."""
         for pull in PULLS:
             missed = (surface.suspect & MISSED).astype(bool)
-            if not self.source.projects or not self.samples.square or not missed.any():
+            if not self.source.projects or not self.samples.is_sheet or not missed.any():
                 break
             inner = self._maker.chunk(chunk, self._shifts, turn, pull)
             again = self.source.project(inner, self.settings, straight)

@@ -9,7 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ruvelt.core.bake._bake_kernels import mean_curvature, spread_points
-from ruvelt.core.samples.chunks import CHUNK, CHUNK_SIDE
+from ruvelt.core.samples.address import CHUNK, CHUNK_SIDE
 from ruvelt.core.samples.grid import SampleGrid
 from ruvelt.core.samples.surface import SurfaceSamples
 from ruvelt.core.workers import Workers
@@ -70,8 +70,8 @@ def on_samples(samples: SurfaceSamples, position: F32, normal: F32, radius: floa
     """The covered samples, (slots, 3) positions and normals, thinned evenly to what a radius asks for."""
     slots = np.flatnonzero(samples.covered).astype(np.int32)
     many = np.pi * (radius / samples.spacing) ** 2 / WANTED
-    stride = max(1, int(np.sqrt(many))) if samples.square else max(1, int(many))
-    if samples.square:
+    stride = max(1, int(np.sqrt(many))) if samples.is_sheet else max(1, int(many))
+    if samples.is_sheet:
         local = slots & (CHUNK - 1)
         kept = slots[(local % CHUNK_SIDE % stride == 0) & (local // CHUNK_SIDE % stride == 0)]
         weight = stride**2

@@ -10,7 +10,7 @@ from numpy.typing import NDArray
 
 from ruvelt.core.bake._bake_kernels import texel_points
 from ruvelt.core.mesh.model import Model
-from ruvelt.core.samples.chunks import CHUNK
+from ruvelt.core.samples.address import CHUNK
 from ruvelt.core.samples.sheet import SheetSamples
 from ruvelt.core.samples.surface import SurfaceSamples
 from ruvelt.core.samples.vertices import VertexSamples

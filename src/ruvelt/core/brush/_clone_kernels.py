@@ -4,8 +4,9 @@
 import numba
 import numpy as np
 
-from ruvelt.core.brush._walk_kernels import CHUNK, GRID, beside, far_apart, locate, nearer, slot_at
+from ruvelt.core.brush._walk_kernels import GRID, beside, far_apart, locate, nearer
 from ruvelt.core.kernels import f32_room, inline, kernel, u8_room, u16_at
+from ruvelt.core.samples.address import CHUNK, block_start, chunk_of, in_block, local_of, slot_at
 from ruvelt.core.samples.grid import search
 
 f32, i32, i64, u8, u16 = numba.float32, numba.int32, numba.int64, numba.uint8, numba.uint16
@@ -42,10 +43,10 @@ def clone_vertices(slots, position, offset, begun, mirrored, reach, low, cell, d
 
 
 @kernel(numba.void(i32[::1], i32, i32, f32[:, ::1], i32[::1], f32[::1], f32[::1], f32[::1], f32, *GRID, i32[:, ::1], u8[::1]), late=True)
-def clone_tiles(tiles, chunk, side, position, face, offset, begun, mirrored, reach, low, cell, dims, start, slot, xyz, found, marks):
-    """The same for texels of tiles (n,) of a sheet's chunk: searched at every eighth or fourth each way, between them where the layouts run alike.
+def clone_blocks(blocks, chunk, side, position, face, offset, begun, mirrored, reach, low, cell, dims, start, slot, xyz, found, marks):
+    """The same for texels of blocks (n,) of a sheet's chunk: searched at every eighth or fourth each way, between them where the layouts run alike.
 
-    found : (n, 256) slots that the texels of the tiles read, −1 where there is none; marks : (chunks,) made 1 where those lie
+    found : (n, 256) slots that the texels of the blocks read, −1 where there is none; marks : (chunks,) made 1 where those lie
     """
     quarter, half = np.float32(0.25), np.float32(0.5)
     across = side >> 8
@@ -59,12 +60,12 @@ def clone_tiles(tiles, chunk, side, position, face, offset, begun, mirrored, rea
             known[j, i] = asked_not
     # What was found last and for which texel, and last across a seam.
     last, whence, other = np.int64(-1), np.int64(-1), np.int64(-1)
-    for at in range(len(tiles)):
-        tile = tiles[at]
-        # All nodes of a tile begin from one that was found, so that none waits for the one before it.
+    for at in range(len(blocks)):
+        block = blocks[at]
+        # All nodes of a block begin from one that was found, so that none waits for the one before it.
         fresh = True
         for square in range(4):
-            j0, i0 = (tile >> 4) * 4 + (square >> 1) * 2, (tile & 15) * 4 + (square & 1) * 2
+            j0, i0 = (block >> 4) * 4 + (square >> 1) * 2, (block & 15) * 4 + (square & 1) * 2
             even = True
             # The square's corners and middle; where its middle lies between its corners, so does all.
             for finer in range(2):
@@ -138,28 +139,28 @@ def clone_tiles(tiles, chunk, side, position, face, offset, begun, mirrored, rea
                             last, whence = q, np.int64(mine)
                         q = q if q >= 0 else np.int64(mine)
                         found[at, n] = q
-                        marks[q >> 16] = 1
+                        marks[chunk_of(q)] = 1
 
 
 @kernel(numba.void(i32[::1], i32[::1], i64[::1], i32, u16[:, ::1]), late=True)
 def fetch_codes(slots, sources, pictures, comps, out):
     """Codes of other samples for samples of one chunk. pictures : (chunks,) addresses of (comps, 65536) uint16."""
     for at in range(len(slots)):
-        codes = u16_at(pictures[sources[at] >> 16], CHUNK * comps)
+        codes = u16_at(pictures[chunk_of(sources[at])], CHUNK * comps)
         for k in range(comps):
-            out[k, slots[at] & 65535] = codes[k * CHUNK + (sources[at] & 65535)]
+            out[k, local_of(slots[at])] = codes[k * CHUNK + (local_of(sources[at]))]
 
 
 @kernel(numba.void(i32[::1], i32[:, ::1], i32, i64[::1], i32, u16[:, ::1]), late=True)
-def fetch_tiles(tiles, found, chunk, pictures, comps, out):
-    """The same for texels of tiles (n,) of a chunk. found : (n, 256) slots, −1 for none"""
-    for at in range(len(tiles)):
-        first = ((tiles[at] >> 4) << 12) + ((tiles[at] & 15) << 4)
+def fetch_blocks(blocks, found, chunk, pictures, comps, out):
+    """The same for texels of blocks (n,) of a chunk. found : (n, 256) slots, −1 for none"""
+    for at in range(len(blocks)):
+        first = block_start(blocks[at], True)
         for n in range(256):
             q = found[at, n]
             if q < 0:
                 continue
-            local = first + ((n >> 4) << 8) + (n & 15)
-            codes = u16_at(pictures[q >> 16], CHUNK * comps)
+            local = first + in_block(n, True)
+            codes = u16_at(pictures[chunk_of(q)], CHUNK * comps)
             for k in range(comps):
-                out[k, local] = codes[k * CHUNK + (q & 65535)]
+                out[k, local] = codes[k * CHUNK + (local_of(q))]

@@ -4,10 +4,10 @@
 import numba
 import numpy as np
 
-from ruvelt.core.brush._walk_kernels import CHUNK, slot_at
 from ruvelt.core.kernels import f32_room, i64_room, inline, kernel, u16_at
 from ruvelt.core.samples._cell_kernels import cell_at
 from ruvelt.core.samples._spread_kernels import reach_pieces
+from ruvelt.core.samples.address import CHUNK, chunk_of, local_of, slot_at
 
 f32, i32, i64, u8, u16 = numba.float32, numba.int32, numba.int64, numba.uint8, numba.uint16
 
@@ -103,16 +103,16 @@ def gather_clumps(start, xyz, normal, areas, piece, low, inverse, most, order, c
 
 
 @inline
-def _tile_bounds(tile, chunk, side, face, position, box):
-    """box[:3], box[3:6] = bounds of a tile's samples, and of the texels beside them on a sheet; says whether there are any. side : 0 for vertices"""
+def _block_bounds(block, chunk, side, face, position, box):
+    """box[:3], box[3:6] = bounds of a block's samples, and of the texels beside them on a sheet; says whether there are any. side : 0 for vertices"""
     across = side >> 8
     far = np.float32(1e30)
     lo_x, lo_y, lo_z, hi_x, hi_y, hi_z = far, far, far, -far, -far, -far
     for row in range(17 if side > 0 else 1):
-        first, n = np.int64(chunk) * CHUNK + tile * 256, 256
+        first, n = np.int64(chunk) * CHUNK + block * 256, 256
         if side > 0:
-            x, y = (chunk % across) * 256 + (tile & 15) * 16, (chunk // across) * 256 + (tile >> 4) * 16 + row
-            # A tile's own texels of a row lie side by side; the one beyond them may be in the next chunk.
+            x, y = (chunk % across) * 256 + (block & 15) * 16, (chunk // across) * 256 + (block >> 4) * 16 + row
+            # A block's own texels of a row lie side by side; the one beyond them may be in the next chunk.
             first, n = np.int64(slot_at(x, y, across)), 16 if y < side else 0
             beyond = np.int64(slot_at(x + 16, y, across)) if x + 16 < side and y < side else np.int64(-1)
             if beyond >= 0 and face[beyond] >= 0:
@@ -142,7 +142,7 @@ def _at(value, low, inverse, count):
     late=True,
 )  # fmt: skip
 def fill_clumps(
-    tiles,
+    blocks,
     chunk,
     side,
     face,
@@ -163,15 +163,15 @@ def fill_clumps(
     missing,
     values,
 ):
-    """Means of a picture over the clumps that may lie within `radius` of samples of tiles.
+    """Means of a picture over the clumps that may lie within `radius` of samples of blocks.
 
     side : of the sheet, 0 for vertices; pictures : by chunk, 0 where there is none yet; missing : (chunks,) made 1 where there should be
     filled : (cells,) whether all of it has its means; values : (4, clumps)
     """
     box = f32_room(6)
     inverse = np.float32(1 / cell)
-    for at in range(len(tiles)):
-        if not _tile_bounds(tiles[at], chunk, side, face, position, box):
+    for at in range(len(blocks)):
+        if not _block_bounds(blocks[at], chunk, side, face, position, box):
             continue
         x0, x1 = _at(box[0] - radius, low[0], inverse, dims[0]), _at(box[3] + radius, low[0], inverse, dims[0])
         y0, y1 = _at(box[1] - radius, low[1], inverse, dims[1]), _at(box[4] + radius, low[1], inverse, dims[1])
@@ -190,9 +190,9 @@ def fill_clumps(
                         total, v0, v1, v2, v3 = np.float32(0), np.float32(0), np.float32(0), np.float32(0), np.float32(0)
                         for o in range(first[n], first[n + 1]):
                             j = order[o]
-                            w, local, place = areas[j], slot[j] & 65535, pictures[slot[j] >> 16]
+                            w, local, place = areas[j], local_of(slot[j]), pictures[chunk_of(slot[j])]
                             if place == 0:
-                                missing[slot[j] >> 16] = 1
+                                missing[chunk_of(slot[j])] = 1
                                 whole = False
                                 continue
                             codes = u16_at(place, CHUNK * comps)
@@ -311,7 +311,7 @@ def soften_codes(
             s, mark, position, normal, radius, low, cell, dims, clump_start, middle, facing, mass, held_in, slot_piece, place,
             next_to, beside, stamp, queue, values, ends, sums,
         )  # fmt: skip
-        _put(sums, sums[4], own, s & 65535, comps, multiplied, out)
+        _put(sums, sums[4], own, local_of(s), comps, multiplied, out)
     stamp[len(stamp) - 1] = mark
 
 
@@ -351,26 +351,26 @@ def _add_listed(listed, full, radius, slots, count, position, normal, sums):
 
 @kernel(numba.void(i32[::1], i32, i32, i32, i32[::1], i32[::1], f32[:, ::1], f32[:, ::1], f32[:, ::1], *_CLUMPS), late=True, fastmath=_LOOSE)
 def soften_nodes(
-    tiles, chunk, step, side, face, known, node_values, position, normal, radius, low, cell, dims, clump_start, middle, facing, mass, held_in,
+    blocks, chunk, step, side, face, known, node_values, position, normal, radius, low, cell, dims, clump_start, middle, facing, mass, held_in,
     slot_piece, place, next_to, beside, stamp, queue, values,
 ):  # fmt: skip
-    """Means at the nodes of tiles, at every `step`-th texel each way and at the edges beyond, that were not asked before.
+    """Means at the nodes of blocks, at every `step`-th texel each way and at the edges beyond, that were not asked before.
 
     known : ((256 / step + 1)²,) slot of a node plus one, 0 before it is asked, -1 where there is no texel or it has no neighbours
-    node_values : (the same, 4). A node's clumps are listed for the tile it lies in, so that it has one value whoever asks.
+    node_values : (the same, 4). A node's clumps are listed for the block it lies in, so that it has one value whoever asks.
     """
     zero, far, inverse = np.float32(0), np.float32(1e30), np.float32(1 / cell)
     across = side >> 8
     along, wide = 16 // step, 256 // step + 1
     listed, sums, slots, asked = f32_room((11, ROOM)), f32_room((64, 5)), i64_room(64), i64_room(64)
     alone, ends, mark = f32_room(5), i64_room((2, 3)), stamp[len(stamp) - 1]
-    # First each tile's own nodes, so that those at its edges are left to tiles that are there as well.
+    # First each block's own nodes, so that those at its edges are left to blocks that are there as well.
     for owner in range(4):
-        for at in range(len(tiles)):
+        for at in range(len(blocks)):
             right, below = owner & 1, owner >> 1
-            # The part of the owner's nodes that this tile needs.
+            # The part of the owner's nodes that this block needs.
             columns, rows = 1 if right == 1 else along, 1 if below == 1 else along
-            i0, j0 = (tiles[at] & 15) * along + right * along, (tiles[at] >> 4) * along + below * along
+            i0, j0 = (blocks[at] & 15) * along + right * along, (blocks[at] >> 4) * along + below * along
             count = 0
             for n in range(columns * rows):
                 i, j = i0 + n % columns, j0 + n // columns
@@ -448,11 +448,11 @@ def soften_nodes(
     late=True,
     fastmath=_LOOSE,
 )
-def soften_tiles(
-    tiles, chunk, step, side, face, known, node_values, position, normal, radius, low, cell, dims, clump_start, middle, facing, mass, held_in,
+def soften_blocks(
+    blocks, chunk, step, side, face, known, node_values, position, normal, radius, low, cell, dims, clump_start, middle, facing, mass, held_in,
     slot_piece, place, next_to, beside, stamp, queue, values, picture, comps, multiplied, out,
 ):  # fmt: skip
-    """The same over tiles (n,) of a sheet's chunk: straight between nodes where the surface is.
+    """The same over blocks (n,) of a sheet's chunk: straight between nodes where the surface is.
 
     A mean over many texels bends too little between neighbours to show; at edges of islands and bends every texel has its own.
     """
@@ -470,8 +470,8 @@ def soften_tiles(
         fx, fy = np.float32(u) * inv, np.float32(v) * inv
         shares[0, n], shares[1, n], shares[2, n], shares[3, n] = (one - fx) * (one - fy), fx * (one - fy), (one - fx) * fy, fx * fy
         offsets[n] = (v << 8) + u
-    for at in range(len(tiles)):
-        i0, j0 = (tiles[at] & 15) * along, (tiles[at] >> 4) * along
+    for at in range(len(blocks)):
+        i0, j0 = (blocks[at] & 15) * along, (blocks[at] >> 4) * along
         for square in range(along * along):
             i, j = i0 + square % along, j0 + square // along
             first = j * wide + i
@@ -511,7 +511,7 @@ def soften_tiles(
                     s = np.int64(slot_at(left + i * step + u, top + j * step + v, across))
                     if face[s] < 0:
                         continue
-                    local = s & 65535
+                    local = local_of(s)
                     fx, fy = np.float32(u) * inv, np.float32(v) * inv
                     wa, wb, wc, wd = (one - fx) * (one - fy), fx * (one - fy), (one - fx) * fy, fx * fy
                     between = whole

@@ -7,10 +7,10 @@ import numpy as np
 from ruvelt.core._fading_kernels import left_of
 from ruvelt.core.kernels import f32_room, i64_room, inline, kernel, u16_at
 from ruvelt.core.samples._cell_kernels import cell_at, first_texel, last_texel
+from ruvelt.core.samples.address import CHUNK, block_of, chunk_of, first_slot, in_block, slot_at
 from ruvelt.core.tolerances import FACING_FADE_COS
 
 f32, i32, i64, u8 = numba.float32, numba.int32, numba.int64, numba.uint8
-CHUNK = 65536
 FADE = np.float32(FACING_FADE_COS)
 
 
@@ -21,17 +21,9 @@ MOST_FLOW = 0.998
 
 
 @inline
-def tile_of(slot, square):
-    local = slot & 65535
-    if square:
-        return ((local >> 12) << 4) | ((local & 255) >> 4)
-    return local >> 8
-
-
-@inline
-def tile_bits(square):
-    """Bits of a slot that samples of one tile share."""
-    return ~np.uint64(0x0F0F if square else 0xFF)
+def block_bits(is_sheet):
+    """Bits of a slot that samples of one block share."""
+    return ~np.uint64(0x0F0F if is_sheet else 0xFF)
 
 
 #: Dabs taken together: neighbours of a stroke, with their mirror twins.
@@ -292,16 +284,16 @@ def next_stretch(order, reach_of, first, count):
         u8[:, ::1],
     )
 )
-def ball_dabs(dabs, low, cell, dims, start, slot, xyz, normal, allowed, spacing, square, z_first, z_last, coverage, dirty):
+def ball_dabs(dabs, low, cell, dims, start, slot, xyz, normal, allowed, spacing, is_sheet, z_first, z_last, coverage, dirty):
     """Raise coverage of the samples inside each dab's ball, dab after dab, in the grid's layers z_first … z_last.
 
     dabs : (n, 21), see path.BALL_COLUMNS; allowed : (slots,) 0 for samples no stroke may touch, or size 0
-    coverage : (slots,) float32 0–1; dirty : (chunks, 256) marks tiles that changed
+    coverage : (slots,) float32 0–1; dirty : (chunks, 256) marks blocks that changed
 
     Rows of cells are walked once for a group of dabs: what is sorted by cell is read in order, coverage is fetched and put back once.
     """
     one = np.float32(1)
-    within, marked = tile_bits(square), ~np.uint64(0)
+    within, marked = block_bits(is_sheet), ~np.uint64(0)
     box = i64_room((GROUP, 4))
     reach_of = i64_room((GROUP, 2))
     order = i64_room(GROUP)
@@ -336,10 +328,10 @@ def ball_dabs(dabs, low, cell, dims, start, slot, xyz, normal, allowed, spacing,
                                 s = np.uint64(slot[np.uint64(base) + i])
                                 if now[i] > coverage[s] and (len(allowed) == 0 or allowed[s] != 0):
                                     coverage[s] = now[i]
-                                    # Samples of one tile follow each other.
+                                    # Samples of one block follow each other.
                                     if s & within != marked:
                                         marked = s & within
-                                        dirty[s >> np.uint64(16), tile_of(np.int64(s), square)] = 1
+                                        dirty[s >> np.uint64(16), block_of(np.int64(s), is_sheet)] = 1
 
 
 @kernel(numba.void(f32[:, ::1], i32, i32[::1], u8[::1], f32[::1], u8[:, ::1]))
@@ -386,7 +378,7 @@ def disc_dabs(dabs, side, owner, allowed, coverage, dirty):
                 rim = _clipped(half + (one - near) / (np.sqrt(p * p + q * q) / (near + tiny) + tiny))
                 if rim <= zero:
                     continue
-                slot = ((y >> 8) * chunks + (x >> 8)) * CHUNK + ((y & 255) << 8) + (x & 255)
+                slot = slot_at(x, y, chunks)
                 if owner[slot] < 0 or (len(allowed) and allowed[slot] == 0):
                     continue
                 if swept:
@@ -400,20 +392,19 @@ def disc_dabs(dabs, side, owner, allowed, coverage, dirty):
                 raised = _raised(coverage[slot], target * rim, share)
                 if raised > coverage[slot]:
                     coverage[slot] = raised
-                    dirty[slot >> 16, tile_of(slot, True)] = 1
+                    dirty[chunk_of(slot), block_of(slot, True)] = 1
 
 
 @kernel(numba.void(i32[::1], numba.boolean, f32[:, ::1], f32[:, :, ::1], f32[::1], f32[:, ::1]), late=True)
-def join_twins(tiles, square, twins, twin_marks, coverage, marks):
-    """Take over the strongest coverage of mirrored twins on tiles (chunk · 256 + tile), and what it remembers.
+def join_twins(blocks, is_sheet, twins, twin_marks, coverage, marks):
+    """Take over the strongest coverage of mirrored twins on blocks (chunk · 256 + block), and what it remembers.
 
     twins : (copies, slots); twin_marks : (copies, slots or 0, k); coverage : (slots,); marks : (slots or 0, k)
     """
-    for at in range(len(tiles)):
-        chunk, tile = np.int64(tiles[at]) >> 8, np.int64(tiles[at]) & 255
-        first = chunk * CHUNK + (((tile >> 4) << 12) + ((tile & 15) << 4) if square else tile << 8)
+    for at in range(len(blocks)):
+        first = first_slot(np.int64(blocks[at]), is_sheet)
         for n in range(256):
-            s = first + (((n >> 4) << 8) + (n & 15) if square else n)
+            s = first + in_block(n, is_sheet)
             best = 0
             for k in range(1, len(twins)):
                 best = k if twins[k, s] > twins[best, s] else best
@@ -552,9 +543,9 @@ def toward_runs(starts, counts, base, coverage, values, comps, decode, encode, o
 
 
 @kernel(numba.void(i32[::1], numba.int64, numba.int64, f32, f32[::1], f32[::1], u8[:, ::1], numba.boolean))
-def flood_coverage(owner, first, last, strength, shares, coverage, dirty, square):
+def flood_coverage(owner, first, last, strength, shares, coverage, dirty, is_sheet):
     """Set coverage of covered samples first … last to `strength` times their shares, where they have any."""
     for s in range(first, last):
         if owner[s] >= 0 and shares[s] > 0:
             coverage[s] = strength * shares[s]
-            dirty[s >> 16, tile_of(s, square)] = 1
+            dirty[chunk_of(s), block_of(s, is_sheet)] = 1

@@ -1,23 +1,24 @@
-"""Loops of pushing: which tiles dabs reach, where the picture at samples comes from, and the codes there."""
+"""Loops of pushing: which blocks dabs reach, where the picture at samples comes from, and the codes there."""
 
 # mypy: disable-error-code="no-untyped-def"
 import numba
 import numpy as np
 
-from ruvelt.core.brush._dab_kernels import smooth, tile_bits, tile_of
+from ruvelt.core.brush._dab_kernels import block_bits, smooth
 from ruvelt.core.brush._rich_kernels import GRAIN, grained, weigh
-from ruvelt.core.brush._walk_kernels import CHUNK, GRID, beside, far_apart, locate, nearer, slot_at
+from ruvelt.core.brush._walk_kernels import GRID, beside, far_apart, locate, nearer
 from ruvelt.core.kernels import f32_room, i64_room, inline, kernel, u8_room, u16_at, u16_room, u32_room, u64_at
 from ruvelt.core.samples._cell_kernels import cell_at, first_texel, last_texel
+from ruvelt.core.samples.address import CHUNK, block_of, block_start, chunk_of, column_of, first_slot, in_block, local_of, row_of, slot_at
 from ruvelt.core.samples.grid import search
 from ruvelt.core.tolerances import FACING_FADE_COS
 
 f32, i32, i64, u8, u16, u64 = numba.float32, numba.int32, numba.int64, numba.uint8, numba.uint16, numba.uint64
 FADE = np.float32(FACING_FADE_COS)
-#: A tile's texels and those of its neighbours at its edge.
+#: A block's texels and those of its neighbours at its edge.
 LINE = 17
 MOST = LINE * LINE
-#: Texels between nodes at which a tile is traced, and where ways bend too much between those; between nodes ways are curves through three.
+#: Texels between nodes at which a block is traced, and where ways bend too much between those; between nodes ways are curves through three.
 WIDE, NARROW = 4, 2
 #: Third differences of nodes, in texels, from which nodes lie closer: a curve through three is then off by a quarter of a texel.
 BENT = np.float32(4)
@@ -27,14 +28,14 @@ ALIKE = np.float32(3)
 
 
 @kernel(numba.void(f32[:, ::1], numba.boolean, i32, numba.boolean, *GRID, i32[::1], i32, u8[:, ::1]), late=True)
-def push_reach(dabs, flat, side, square, low, cell, dims, start, slot, xyz, seen, turn, tiles):
-    """Mark tiles that may hold samples under a batch's dabs. flat : they lie in the plane of the sheet, in texels
+def push_reach(dabs, flat, side, is_sheet, low, cell, dims, start, slot, xyz, seen, turn, blocks):
+    """Mark blocks that may hold samples under a batch's dabs. flat : they lie in the plane of the sheet, in texels
 
-    seen : (cells,) the `turn` at which a cell was last met; tiles : (chunks, 256)
+    seen : (cells,) the `turn` at which a cell was last met; blocks : (chunks, 256)
     """
     across = side >> 8
     zero = np.float32(0)
-    within, marked = tile_bits(square), ~np.uint64(0)
+    within, marked = block_bits(is_sheet), ~np.uint64(0)
     for d in range(len(dabs)):
         cx, cy, cz, r = dabs[d, 0], dabs[d, 1], dabs[d, 2], dabs[d, 3]
         if not (r > 0 and np.isfinite(cx + cy + cz + r)):
@@ -42,7 +43,7 @@ def push_reach(dabs, flat, side, square, low, cell, dims, start, slot, xyz, seen
         if flat:
             for y in range(first_texel(cy - r, side) >> 4, (last_texel(cy + r, side) >> 4) + 1):
                 for x in range(first_texel(cx - r, side) >> 4, (last_texel(cx + r, side) >> 4) + 1):
-                    tiles[(y >> 4) * across + (x >> 4), (y & 15) * 16 + (x & 15)] = 1
+                    blocks[(y >> 4) * across + (x >> 4), (y & 15) * 16 + (x & 15)] = 1
             continue
         z0 = cell_at((cz - r - low[2]) / cell, dims[2])
         z1 = cell_at((cz + r - low[2]) / cell, dims[2])
@@ -66,10 +67,10 @@ def push_reach(dabs, flat, side, square, low, cell, dims, start, slot, xyz, seen
                     seen[c] = turn
                     for j in range(np.uint64(start[c]), np.uint64(start[c + 1])):
                         s = np.uint64(slot[j])
-                        # Samples of one tile follow each other.
+                        # Samples of one block follow each other.
                         if s & within != marked:
                             marked = s & within
-                            tiles[s >> np.uint64(16), tile_of(np.int64(s), square)] = 1
+                            blocks[s >> np.uint64(16), block_of(np.int64(s), is_sheet)] = 1
 
 
 @inline
@@ -82,12 +83,12 @@ def _largest(dabs):
 
 
 @inline
-def ball_of(first, square, position, face):
-    """(x, y, z, radius) of a ball around the samples of a tile that begins at slot `first`."""
+def ball_of(first, is_sheet, position, face):
+    """(x, y, z, radius) of a ball around the samples of a block that begins at slot `first`."""
     far, half = np.float32(1e30), np.float32(0.5)
     x0, x1, y0, y1, z0, z1 = far, -far, far, -far, far, -far
     for n in range(256):
-        s = first + (((n >> 4) << 8) + (n & 15) if square else n)
+        s = first + in_block(n, is_sheet)
         if face[s] >= 0:
             x0, x1 = min(x0, position[s, 0]), max(x1, position[s, 0])
             y0, y1 = min(y0, position[s, 1]), max(y1, position[s, 1])
@@ -277,14 +278,14 @@ def _fill(wx, wy, state, left, top, step):
                *GRID, u8[::1], i64[::1], f32[:, ::1], f32[:, ::1], f32[:, :, ::1]),
     late=True,
 )  # fmt: skip
-def push_tiles(
-    tiles, coarse, dabs, drags, flat, tips, grain, grain_depth, grain_size, grain_fixed, side, position, normal, face, low, cell, dims, start,
+def push_blocks(
+    blocks, coarse, dabs, drags, flat, tips, grain, grain_depth, grain_size, grain_fixed, side, position, normal, face, low, cell, dims, start,
     slot, xyz, allowed, order, balls, shift, moved,
 ):  # fmt: skip
     """Where the picture at texels comes from after a batch: back through its dabs, then on by earlier batches.
 
-    tiles : (n,) chunk · 256 + tile; coarse : whether dabs are wide enough to trace every fourth texel; order : (dabs,) to work in
-    balls : (tiles of the sheet, 4) around each tile's texels, radius 0 for those not known so far
+    blocks : (n,) chunk · 256 + block; coarse : whether dabs are wide enough to trace every fourth texel; order : (dabs,) to work in
+    balls : (blocks of the sheet, 4) around each block's texels, radius 0 for those not known so far
     shift : (slots, 2) from each texel to its source so far, in texels; moved : (n, 256, 2) the same after the batch
     """
     across = side >> 8
@@ -295,17 +296,16 @@ def push_tiles(
     widened = np.sqrt(np.float32(2)) if len(tips) > 0 else one
     farthest = _largest(dabs)
     last, before, other = np.int64(-1), np.int64(-1), np.int64(-1)
-    for at in range(len(tiles)):
-        chunk, tile = np.int64(tiles[at]) >> 8, np.int64(tiles[at]) & 255
-        left, top = (chunk % across) * 256 + (tile & 15) * 16, (chunk // across) * 256 + (tile >> 4) * 16
-        first = chunk * CHUNK + ((tile >> 4) << 12) + ((tile & 15) << 4)
+    for at in range(len(blocks)):
+        first = first_slot(np.int64(blocks[at]), True)
+        left, top = column_of(first, across), row_of(first, across)
         for n in range(256):
-            s = first + ((n >> 4) << 8) + (n & 15)
+            s = first + in_block(n, True)
             moved[at, n, 0], moved[at, n, 1] = shift[s, 0], shift[s, 1]
         # Of the flat sheet, in texels.
         cx, cy, cz, around = np.float32(left + 8), np.float32(top + 8), zero, np.float32(12)
         if not flat:
-            ball = np.int64(tiles[at])
+            ball = np.int64(blocks[at])
             if balls[ball, 3] == 0:
                 balls[ball, 0], balls[ball, 1], balls[ball, 2], balls[ball, 3] = ball_of(first, True, position, face)
             cx, cy, cz, around = balls[ball, 0], balls[ball, 1], balls[ball, 2], balls[ball, 3]
@@ -423,12 +423,11 @@ def push_tiles(
 
 
 @kernel(numba.void(i32[::1], f32[:, :, ::1], f32[:, ::1], f32[::1], u8[:, ::1]), late=True)
-def push_take_tiles(tiles, moved, shift, coverage, dirty):
+def push_take_blocks(blocks, moved, shift, coverage, dirty):
     """Put what a batch traced in its place. coverage : how far a texel is told by its source: fully once that lies a texel away."""
     one = np.float32(1)
-    for at in range(np.uint64(len(tiles))):
-        chunk, tile = np.int64(tiles[at]) >> 8, np.int64(tiles[at]) & 255
-        first = np.uint64(chunk * CHUNK + ((tile >> 4) << 12) + ((tile & 15) << 4))
+    for at in range(np.uint64(len(blocks))):
+        first = np.uint64(first_slot(np.int64(blocks[at]), True))
         unlike = np.uint8(0)
         for row in range(np.uint64(16)):
             begin, mine = first + row * np.uint64(256), row * np.uint64(16)
@@ -442,7 +441,7 @@ def push_take_tiles(tiles, moved, shift, coverage, dirty):
                 told = told if told < one else one
                 coverage[s] = told if told > coverage[s] else coverage[s]
         if unlike:
-            dirty[chunk, tile] = 1
+            dirty[chunk_of(first), block_of(first, True)] = 1
 
 
 #: Values of a texel in a picture that holds them side by side, whatever the channel has.
@@ -491,10 +490,10 @@ WHOLE_PIECE = np.float32(0.3)
 
 @inline
 def _steps(p, n, home, face, way):
-    """How far sources lie apart from a texel of a tile to the next one, along x for `way` 1 or y for 16: of both neighbours, or of one."""
+    """How far sources lie apart from a texel of a block to the next one, along x for `way` 1 or y for 16: of both neighbours, or of one."""
     at = n & 15 if way == 1 else n >> 4
     row = 1 if way == 1 else 256
-    s = home + ((n >> 4) << 8) + (n & 15)
+    s = home + in_block(n, True)
     back, on = at > 0 and face[s - row] >= 0, at < 15 and face[s + row] >= 0
     begin, end = (n - way if back else n), (n + way if on else n)
     step = p[end] - p[begin]
@@ -544,12 +543,12 @@ def _squeezed(px, py, n, home, face, position, spacing, side, pictures, missing,
             s = np.int64(slot_at(x, y, chunks))
             if face[s] < 0:
                 continue
-            picture = pictures[s >> 16]
+            picture = pictures[chunk_of(s)]
             if picture == 0:
-                missing[s >> 16] = 1
+                missing[chunk_of(s)] = 1
                 whole = False
                 continue
-            told, low = u64_at(picture, CHUNK)[np.uint64(s & 65535)], np.uint64(65535)
+            told, low = u64_at(picture, CHUNK)[np.uint64(local_of(s))], np.uint64(65535)
             v0, v1 = v0 + np.float32(np.int32(told & low)), v1 + np.float32(np.int32((told >> np.uint64(16)) & low))
             v2, v3 = v2 + np.float32(np.int32((told >> np.uint64(32)) & low)), v3 + np.float32(np.int32(told >> np.uint64(48)))
             count += one
@@ -560,8 +559,8 @@ def _squeezed(px, py, n, home, face, position, spacing, side, pictures, missing,
 
 
 @kernel(numba.boolean(i32[::1], i32, i32[::1], f32[:, ::1], f32, i32, f32[:, ::1], i64[::1], i32, numba.boolean, u8[::1], u16[:, ::1]), late=True)
-def push_codes(tiles, chunk, face, position, spacing, side, shift, pictures, comps, multiplied, missing, out):
-    """Codes at the sources of texels of a chunk's tiles, between the four texels around each, or over all that is squeezed into it.
+def push_codes(blocks, chunk, face, position, spacing, side, shift, pictures, comps, multiplied, missing, out):
+    """Codes at the sources of texels of a chunk's blocks, between the four texels around each, or over all that is squeezed into it.
 
     pictures : (chunks,) addresses of (65536, 4) uint16, 0 for chunks not read so far; multiplied : colours are by alpha, the last,
     and are taken out of it; missing : (chunks,) made 1 for those that are needed and not there; out : (comps, 65536)
@@ -576,8 +575,8 @@ def push_codes(tiles, chunk, face, position, spacing, side, shift, pictures, com
     for corner in range(4):
         for n in range(ALL):
             held[corner, n] = 0
-    for at in range(len(tiles)):
-        first = ((np.int64(tiles[at]) >> 4) << 12) + ((np.int64(tiles[at]) & 15) << 4)
+    for at in range(len(blocks)):
+        first = block_start(np.int64(blocks[at]), True)
         home = np.uint64(chunk * CHUNK + first)
         for n in range(np.uint64(256)):
             u, v = n & np.uint64(15), n >> np.uint64(4)
@@ -606,7 +605,7 @@ def push_codes(tiles, chunk, face, position, spacing, side, shift, pictures, com
             lower = _between(np.float32(held[2, n]), np.float32(held[3, n]), deep_fx[n])
             mean[n] = _between(upper, lower, deep_fy[n])
         for n in range(256):
-            if face[np.int64(home) + ((n >> 4) << 8) + (n & 15)] >= 0:
+            if face[np.int64(home) + in_block(n, True)] >= 0:
                 lacking |= not _squeezed(px, py, n, np.int64(home), face, position, spacing, side, pictures, missing, mean)
         for n in range(np.uint64(256)):
             alpha = mean[n * np.uint64(DEEP) + np.uint64(DEEP - 1)]
@@ -630,15 +629,15 @@ def push_codes(tiles, chunk, face, position, spacing, side, shift, pictures, com
     late=True,
 )  # fmt: skip
 def push_vertices(
-    tiles, dabs, drags, tips, grain, grain_depth, grain_size, grain_fixed, position, normal, face, low, cell, dims, start, slot, xyz, allowed, order,
+    blocks, dabs, drags, tips, grain, grain_depth, grain_size, grain_fixed, position, normal, face, low, cell, dims, start, slot, xyz, allowed, order,
     shift, source, moved, found,
 ):  # fmt: skip
     """The same for vertices. shift : (slots, 3) object space; source : (slots,) the vertex there plus one, 0 for none; moved, found : after it"""
     px, py, pz, nx, ny, nz, who = f32_room(256), f32_room(256), f32_room(256), f32_room(256), f32_room(256), f32_room(256), i64_room(256)
     widened = np.sqrt(np.float32(2)) if len(tips) > 0 else np.float32(1)
     farthest = _largest(dabs)
-    for at in range(len(tiles)):
-        first = np.int64(tiles[at]) * 256
+    for at in range(len(blocks)):
+        first = np.int64(blocks[at]) * 256
         count = 0
         for n in range(256):
             s = first + n
@@ -671,13 +670,13 @@ def push_vertices(
 
 
 @kernel(numba.void(i32[::1], f32[:, :, ::1], i32[:, ::1], f32, f32[:, ::1], i32[::1], f32[::1], u8[:, ::1]), late=True)
-def push_take_vertices(tiles, moved, found, spacing, shift, source, coverage, dirty):
+def push_take_vertices(blocks, moved, found, spacing, shift, source, coverage, dirty):
     """The same for vertices: told fully by a source that lies a spacing away."""
-    for at in range(len(tiles)):
+    for at in range(len(blocks)):
         for n in range(256):
-            s = tiles[at] * 256 + n
+            s = blocks[at] * 256 + n
             x, y, z = moved[at, n, 0], moved[at, n, 1], moved[at, n, 2]
             if found[at, n] != source[s] or x != shift[s, 0] or y != shift[s, 1] or z != shift[s, 2]:
                 shift[s, 0], shift[s, 1], shift[s, 2], source[s] = x, y, z, found[at, n]
                 coverage[s] = max(coverage[s], min(np.sqrt(x * x + y * y + z * z) / spacing, np.float32(1)))
-                dirty[tiles[at] >> 8, tiles[at] & 255] = 1
+                dirty[blocks[at] >> 8, blocks[at] & 255] = 1

@@ -11,6 +11,7 @@ from ruvelt.core.brush._dab_kernels import (
     ROOM,
     STRETCH,
     WHOLE,
+    block_bits,
     boxes_of,
     cells_reached,
     density_of,
@@ -19,17 +20,15 @@ from ruvelt.core.brush._dab_kernels import (
     passed,
     ramp_of,
     smooth,
-    tile_bits,
-    tile_of,
     walked_before,
 )
 from ruvelt.core.color._hsv_kernels import turn_hsv
 from ruvelt.core.kernels import f32_room, i64_room, inline, kernel, u32_room, u64_room
 from ruvelt.core.samples._cell_kernels import first_texel, last_texel
+from ruvelt.core.samples.address import CHUNK, block_of, chunk_of, slot_at
 from ruvelt.core.tolerances import FACING_FADE_COS
 
 f32, i32, i64, u8, u16, u64 = numba.float32, numba.int32, numba.int64, numba.uint8, numba.uint16, numba.uint64
-CHUNK = 65536
 FADE = np.float32(FACING_FADE_COS)
 FLOW, PAST, LEVEL = 0, 1, 2
 #: Half side of a table of running sums, radii: the corners of a picture lie so far from its middle. Its values are shares of both halves.
@@ -461,7 +460,7 @@ _SETTINGS = (u64[:, :, ::1], u64[:, :, ::1], f32[:, ::1], *GRAIN, f32, i32, f32[
     late=True,
 )
 def rich_balls(
-    dabs, low, cell, dims, start, slot, xyz, normal, allowed, spacing, square, z_first, z_last,
+    dabs, low, cell, dims, start, slot, xyz, normal, allowed, spacing, is_sheet, z_first, z_last,
     tips, tables, turns, grain, grain_depth, grain_size, grain_fixed, reach, build, coverage, marks, dirty, textures,
 ):  # fmt: skip
     """Raise coverage of samples that dabs reach, in the grid's layers z_first … z_last, dab after dab.
@@ -472,7 +471,7 @@ def rich_balls(
     textures : (slots,) what it remembers of a grain fixed to the surface, two less what that leaves, 0 where it was not asked; else none
     """
     one, zero = np.float32(1), np.float32(0)
-    within, marked, kept = tile_bits(square), ~np.uint64(0), marks.shape[1] if len(marks) else 0
+    within, marked, kept = block_bits(is_sheet), ~np.uint64(0), marks.shape[1] if len(marks) else 0
     box, reach_of, order = i64_room((GROUP, 4)), i64_room((GROUP, 2)), i64_room(GROUP)
     now, weights, at_a, at_b, shares = f32_room(ROOM), f32_room(ROOM), f32_room(ROOM), f32_room(ROOM), f32_room(ROOM)
     colours, texture, rims, behind = f32_room((4, ROOM)), f32_room(ROOM), f32_room(ROOM), f32_room(ROOM)
@@ -545,10 +544,10 @@ def rich_balls(
                                     coverage[s] = now[i]
                                     for k in range(kept):
                                         marks[s, k] = colours[k, i]
-                                    # Samples of one tile follow each other.
+                                    # Samples of one block follow each other.
                                     if s & within != marked:
                                         marked = s & within
-                                        dirty[s >> np.uint64(16), tile_of(np.int64(s), square)] = 1
+                                        dirty[s >> np.uint64(16), block_of(np.int64(s), is_sheet)] = 1
 
 
 @inline
@@ -596,7 +595,7 @@ def rich_discs(
         for y in range(first_texel(top, side), last_texel(bottom, side) + 1):
             for x in range(first_texel(left, side), last_texel(right, side) + 1):
                 dx, dy = np.float32(x) + np.float32(0.5) - cx, np.float32(y) + np.float32(0.5) - cy
-                s = ((y >> 8) * chunks + (x >> 8)) * CHUNK + ((y & 255) << 8) + (x & 255)
+                s = slot_at(x, y, chunks)
                 if owner[s] < 0 or (len(allowed) and allowed[s] == 0):
                     continue
                 if swept:
@@ -633,7 +632,7 @@ def rich_discs(
                     if len(marks):
                         mixed = _mixture(mix - dabs[d, 34] * behind, by_side, a * side_a + b * side_b)
                         _remember(marks, s, (now - c) / now, mixed, hue, saturation, value)
-                    dirty[s >> 16, ((y & 255) >> 4) * 16 + ((x & 255) >> 4)] = 1
+                    dirty[chunk_of(s), block_of(s, True)] = 1
 
 
 @inline

@@ -8,10 +8,10 @@ from ruvelt.core.brush._dab_kernels import ramp_of, smooth
 from ruvelt.core.brush._push_kernels import ball_of
 from ruvelt.core.brush._rich_kernels import GRAIN, grained, weigh
 from ruvelt.core.kernels import f32_room, i64_room, inline, kernel, u16_at, u64_at
+from ruvelt.core.samples.address import CHUNK, column_of, first_slot, local_of, packed_at, row_of
 from ruvelt.core.tolerances import FACING_FADE_COS
 
 f32, i32, i64, u8, u16, u64 = numba.float32, numba.int32, numba.int64, numba.uint8, numba.uint16, numba.uint64
-CHUNK = 65536
 FADE = np.float32(FACING_FADE_COS)
 #: Values of a sample, and of a node of the carried picture, whatever the channel has.
 DEEP = 4
@@ -57,36 +57,16 @@ def carry_frames(dabs, copy, last, frames, travelled):
 
 
 @inline
-def _first(tile, square):
-    """First slot of a tile, chunk · 256 + tile."""
-    local = tile & 255
-    return (tile >> 8) * CHUNK + (((local >> 4) << 12) + ((local & 15) << 4) if square else local << 8)
-
-
-@inline
-def _spot(slot, square):
-    """Where the paint laid on a slot is kept: samples of a tile follow each other, so that a stroke wakes as little memory as can be."""
-    if not square:
-        return slot
-    local = slot & 65535
-    return (slot - local) + ((local >> 12) << 12) + (((local & 255) >> 4) << 8) + (((local >> 8) & 15) << 4) + (local & 15)
-
-
-@inline
-def _gather(tile, square, stride, rest, flat, side, position, normal, face, who, spot, px, py, pz, nx, ny, nz):
-    """List the covered samples of a tile: slots, spots (as of `_spot`), places, in texels where `flat`, and normals. Returns how many.
+def _gather(block, is_sheet, stride, rest, flat, side, position, normal, face, who, spot, px, py, pz, nx, ny, nz):
+    """List the covered samples of a block: slots, spots (as of `packed_at`), places, in texels where `flat`, and normals. Returns how many.
 
     stride : of the samples by which the brush knows what it meets; `rest` asks for all others
     """
-    count, first = 0, _first(tile, square)
-    step = 1 if rest or not square else stride
-    rows, mask = (16, stride - 1) if square else (1, 0)
+    count, first = 0, first_slot(block, is_sheet)
+    step = 1 if rest or not is_sheet else stride
+    rows, mask = (16, stride - 1) if is_sheet else (1, 0)
     across, half, zero = side >> 8, np.float32(0.5), np.float32(0)
-    chunk, local = first >> 16, first & 65535
-    left, top = (
-        np.float32((chunk % across if across > 0 else 0) * 256 + (local & 255)),
-        np.float32((chunk // across if across > 0 else 0) * 256 + (local >> 8)),
-    )
+    left, top = (np.float32(column_of(first, across)), np.float32(row_of(first, across))) if across > 0 else (zero, zero)
     for y in range(0, rows, step):
         for x in range(0, 256 // rows, step):
             if rest and ((x | y) & mask) == 0:
@@ -94,7 +74,7 @@ def _gather(tile, square, stride, rest, flat, side, position, normal, face, who,
             s = np.uint64(first + (y << 8) + x)
             if face[s] < 0:
                 continue
-            who[count], spot[count] = np.int64(s), tile * 256 + (y << 4) + x
+            who[count], spot[count] = np.int64(s), block * 256 + (y << 4) + x
             if flat:
                 px[count], py[count], pz[count] = left + np.float32(x) + half, top + np.float32(y) + half, zero
                 nx[count], ny[count], nz[count] = zero, zero, np.float32(1)
@@ -189,7 +169,7 @@ def _square(gu, gv, nodes):
 @inline
 def _there(picture, slot, held):
     """held[:4] = what a picture, an address of (65536, 4) uint16, has at a slot, 0–1."""
-    four = u64_at(picture, CHUNK)[np.uint64(slot & 65535)]
+    four = u64_at(picture, CHUNK)[np.uint64(local_of(slot))]
     low, unit = np.uint64(65535), np.float32(1 / 65535)
     held[0] = np.float32(np.int32(four & low)) * unit
     held[1] = np.float32(np.int32((four >> np.uint64(16)) & low)) * unit
@@ -210,33 +190,32 @@ def _may(slot, allowed, confined):
 
 
 @inline
-def _near(balls, tile, dabs, d, reach):
-    """Whether a dab may reach a tile, by the ball around the tile."""
-    dx, dy, dz = balls[tile, 0] - dabs[d, 0], balls[tile, 1] - dabs[d, 1], balls[tile, 2] - dabs[d, 2]
-    far = dabs[d, 3] * reach + balls[tile, 3]
+def _near(balls, block, dabs, d, reach):
+    """Whether a dab may reach a block, by the ball around the block."""
+    dx, dy, dz = balls[block, 0] - dabs[d, 0], balls[block, 1] - dabs[d, 1], balls[block, 2] - dabs[d, 2]
+    far = dabs[d, 3] * reach + balls[block, 3]
     return dx * dx + dy * dy + dz * dz <= far * far
 
 
 @kernel(numba.void(i32[::1], numba.boolean, numba.boolean, i32, f32[:, ::1], i32[::1], f32[:, ::1]), late=True)
-def tile_balls(tiles, square, flat, side, position, face, balls):
-    """balls (tiles of the sheet, 4) = (x, y, z, radius) around the samples of the listed tiles."""
+def block_balls(blocks, is_sheet, flat, side, position, face, balls):
+    """balls (blocks of the sheet, 4) = (x, y, z, radius) around the samples of the listed blocks."""
     across = side >> 8
-    for at in range(len(tiles)):
-        tile = np.int64(tiles[at])
+    for at in range(len(blocks)):
+        block = np.int64(blocks[at])
         if flat:
-            chunk, local = tile >> 8, tile & 255
-            balls[tile, 0] = np.float32((chunk % across) * 256 + ((local & 15) << 4) + 8)
-            balls[tile, 1] = np.float32((chunk // across) * 256 + ((local >> 4) << 4) + 8)
-            balls[tile, 2], balls[tile, 3] = np.float32(0), np.float32(11.4)
+            first = first_slot(block, True)
+            balls[block, 0], balls[block, 1] = np.float32(column_of(first, across) + 8), np.float32(row_of(first, across) + 8)
+            balls[block, 2], balls[block, 3] = np.float32(0), np.float32(11.4)
         else:
-            balls[tile, 0], balls[tile, 1], balls[tile, 2], balls[tile, 3] = ball_of(_first(tile, square), square, position, face)
+            balls[block, 0], balls[block, 1], balls[block, 2], balls[block, 3] = ball_of(first_slot(block, is_sheet), is_sheet, position, face)
 
 
-#: Signature of the samples: whether tiles are squares, whether dabs lie on the flat sheet, its side, spacing, positions, normals, faces.
+#: Signature of the samples: whether blocks are squares, whether dabs lie on the flat sheet, its side, spacing, positions, normals, faces.
 _SAMPLES = (numba.boolean, numba.boolean, i32, f32, f32[:, ::1], f32[:, ::1], i32[::1])
 #: Signature of the brush: dabs, axes of what they carry, nodes and half side of that, the stride; what may change, tips and the grain.
 _BRUSH = (f32[:, ::1], f32[:, ::1], i64, f32, i64, u8[::1], i64[::1], u64[:, :, ::1], *GRAIN)
-#: Signature of what is laid: pictures by cell and chunk; what was carried at each dab; what is laid so far, its coverage, the tiles.
+#: Signature of what is laid: pictures by cell and chunk; what was carried at each dab; what is laid so far, its coverage, the blocks.
 _LAID = (i64[:, ::1], f32[:, :, :, ::1], f32[:, ::1], f32[:, :, ::1], f32[::1], u8[:, ::1])
 
 
@@ -248,7 +227,7 @@ _LAID = (i64[:, ::1], f32[:, :, :, ::1], f32[:, ::1], f32[:, :, ::1], f32[::1], 
     late=True,
 )  # fmt: skip
 def smear_known(
-    tiles, balls, square, flat, side, spacing, position, normal, face, dabs, frames, nodes, extent, stride, allowed, confined, tips, grain,
+    blocks, balls, is_sheet, flat, side, spacing, position, normal, face, dabs, frames, nodes, extent, stride, allowed, confined, tips, grain,
     grain_depth, grain_size, grain_fixed, pictures, past, past_known, laid, coverage, dirty, copy, fades, wetness, carried, known, met, took,
     weights, shares,
 ):  # fmt: skip
@@ -277,12 +256,12 @@ def smear_known(
                     met[c, n, q], took[c, n, q] = zero, zero
         if not (dabs[d, 3] > 0 and np.isfinite(dabs[d, 0] + dabs[d, 1] + dabs[d, 2] + dabs[d, 3])):
             continue
-        for at in range(len(tiles)):
-            tile = np.int64(tiles[at])
-            if not _near(balls, tile, dabs, d, extent):
+        for at in range(len(blocks)):
+            block = np.int64(blocks[at])
+            if not _near(balls, block, dabs, d, extent):
                 continue
             # An empty brush lays nothing, and takes up all there is.
-            count = _gather(tile, square, 1 if empty else stride, False, flat, side, position, normal, face, who, spot, px, py, pz, nx, ny, nz)
+            count = _gather(block, is_sheet, 1 if empty else stride, False, flat, side, position, normal, face, who, spot, px, py, pz, nx, ny, nz)
             _meet(
                 count, px, py, pz, nx, ny, nz, dabs, d, frames, spacing, extent, nodes, flat, tips, grain, grain_depth, grain_size, grain_fixed,
                 lay, meets, gu, gv,
@@ -330,7 +309,7 @@ def smear_known(
                     coverage[s] += (one - coverage[s]) * share
                     changed = True
             if changed:
-                dirty[tile >> 8, tile & 255] = 1
+                dirty[block >> 8, block & 255] = 1
         fade = fades[d]
         for n in range(all_nodes):
             if weights[n] <= np.float32(1e-6):
@@ -346,24 +325,24 @@ def smear_known(
 
 @kernel(numba.void(i32[::1], f32[:, ::1], *_SAMPLES, *_BRUSH, *_LAID), late=True)
 def smear_rest(
-    tiles, balls, square, flat, side, spacing, position, normal, face, dabs, frames, nodes, extent, stride, allowed, confined, tips, grain,
+    blocks, balls, is_sheet, flat, side, spacing, position, normal, face, dabs, frames, nodes, extent, stride, allowed, confined, tips, grain,
     grain_depth, grain_size, grain_fixed, pictures, past, past_known, laid, coverage, dirty,
 ):  # fmt: skip
-    """Lay the same dabs on all other samples of tiles."""
+    """Lay the same dabs on all other samples of blocks."""
     one, zero = np.float32(1), np.float32(0)
     px, py, pz, nx, ny, nz, who, spot = (
         f32_room(256), f32_room(256), f32_room(256), f32_room(256), f32_room(256), f32_room(256), i64_room(256), i64_room(256)
     )  # fmt: skip
     lay, meets, gu, gv, may = f32_room(256), f32_room(256), f32_room(256), f32_room(256), f32_room(256)
-    for at in range(len(tiles)):
-        tile = np.int64(tiles[at])
+    for at in range(len(blocks)):
+        block = np.int64(blocks[at])
         count = -1
         changed = False
         for d in range(len(dabs)):
-            if not (dabs[d, 3] > 0 and np.isfinite(dabs[d, 0] + dabs[d, 1] + dabs[d, 2] + dabs[d, 3])) or not _near(balls, tile, dabs, d, extent):
+            if not (dabs[d, 3] > 0 and np.isfinite(dabs[d, 0] + dabs[d, 1] + dabs[d, 2] + dabs[d, 3])) or not _near(balls, block, dabs, d, extent):
                 continue
             if count < 0:
-                count = _gather(tile, square, stride, True, flat, side, position, normal, face, who, spot, px, py, pz, nx, ny, nz)
+                count = _gather(block, is_sheet, stride, True, flat, side, position, normal, face, who, spot, px, py, pz, nx, ny, nz)
                 for i in range(count):
                     may[i] = _may(who[i], allowed, confined)
             _meet(
@@ -393,22 +372,22 @@ def smear_rest(
                 coverage[s] += (one - coverage[s]) * share
                 changed = True
         if changed:
-            dirty[tile >> 8, tile & 255] = 1
+            dirty[block >> 8, block & 255] = 1
 
 
 @kernel(numba.void(i32[::1], numba.boolean, f32[:, ::1], f32[::1], i32, numba.boolean, u16[:, ::1]), late=True)
-def smear_codes(slots, square, laid, coverage, comps, multiplied, out):
+def smear_codes(slots, is_sheet, laid, coverage, comps, multiplied, out):
     """out (comps, 65536) = codes of the paint that lies at samples of a chunk; multiplied : by alpha, the last, which is taken out of it."""
     zero, half, full = np.float32(0), np.float32(0.5), np.float32(65535)
     for i in range(len(slots)):
         s = slots[i]
         if not coverage[s] > zero:
             continue
-        o = _spot(np.int64(s), square)
+        o = packed_at(np.int64(s), is_sheet)
         gain = full / coverage[s]
         if multiplied:
             alpha = laid[o, DEEP - 1]
             gain = full / alpha if alpha > np.float32(1e-9) else zero
-            out[comps - 1, s & 65535] = np.uint16(min(alpha / coverage[s] * full + half, full))
+            out[comps - 1, local_of(s)] = np.uint16(min(alpha / coverage[s] * full + half, full))
         for q in range(comps - 1 if multiplied else comps):
-            out[q, s & 65535] = np.uint16(min(laid[o, q] * gain + half, full))
+            out[q, local_of(s)] = np.uint16(min(laid[o, q] * gain + half, full))

@@ -7,9 +7,9 @@ import numpy as np
 from ruvelt.core.color._hsv_kernels import turn_hsv
 from ruvelt.core.color._oklch_kernels import decoded, encoded, lab_of, within
 from ruvelt.core.kernels import f32_room, inline, kernel, u16_at
+from ruvelt.core.samples.address import CHUNK
 
 f32, i32, i64, u8, u16 = numba.float32, numba.int32, numba.int64, numba.uint8, numba.uint16
-CHUNK = 65536
 
 
 LIGHTEN, DARKEN, CONTRAST, SATURATE, DESATURATE, HUE, TINT = 0, 1, 2, 3, 4, 5, 6
@@ -28,7 +28,7 @@ def _laid_as_light(before, after, share):
 #: Coverage from which a hue is turned in earnest.
 LEAST = np.float32(1e-3)
 #: Samples changed at once.
-BLOCK = 256
+BATCH = 256
 
 
 @kernel(numba.void(i32[::1], i32[::1], i64, i32, numba.boolean, i32, i32, f32, f32, f32[::1], numba.boolean, f32[::1], f32, u16[:, ::1]), late=True)
@@ -39,13 +39,13 @@ def tone_runs(starts, counts, look, comps, own, change, span, amount, turns, col
     """
     u, full, half, one, zero, four = np.float32(1 / 65535), np.float32(65535), np.float32(0.5), np.float32(1), np.float32(0), np.float32(4)
     codes = u16_at(look, CHUNK * (comps + 1))
-    rgb, light, weight = f32_room((3, BLOCK)), f32_room(BLOCK), f32_room(BLOCK)
+    rgb, light, weight = f32_room((3, BATCH)), f32_room(BATCH), f32_room(BATCH)
     _, tint_a, tint_b = lab_of(colour[0], colour[1], colour[2])
     # One number has neither hue nor chroma.
     chroma = comps == 3 and change in (SATURATE, DESATURATE, TINT)
     for run in range(len(starts)):
-        for begin in range(starts[run], starts[run] + counts[run], BLOCK):
-            first, n = np.uint64(begin), np.uint64(min(BLOCK, starts[run] + counts[run] - begin))
+        for begin in range(starts[run], starts[run] + counts[run], BATCH):
+            first, n = np.uint64(begin), np.uint64(min(BATCH, starts[run] + counts[run] - begin))
             for k in range(3):
                 row = np.uint64((k if comps == 3 else 0) * CHUNK) + first
                 for i in range(n):

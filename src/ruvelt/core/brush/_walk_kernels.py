@@ -5,21 +5,16 @@ import numba
 import numpy as np
 
 from ruvelt.core.kernels import helper, inline
+from ruvelt.core.samples.address import column_of, row_of, slot_at
 from ruvelt.core.samples.grid import search
 
 f32, i32 = numba.float32, numba.int32
-CHUNK = 65536
 #: Leaps over a layout before a search begins anew in space.
 STRIDES = 8
 #: Texels that a leap over one face is trusted for.
 STRAIGHT = np.float32(16)
 #: Signature of a sample grid: low, cell, dims, start, slot, xyz.
 GRID = (f32[::1], numba.float64, i32[::1], i32[::1], i32[::1], f32[:, ::1])
-
-
-@inline
-def slot_at(x, y, across):
-    return ((y >> 8) * across + (x >> 8)) * CHUNK + ((y & 255) << 8) + (x & 255)
 
 
 @inline
@@ -62,8 +57,7 @@ def foot(px, py, pz, begin, reach, position, face, side):
     across = side >> 8
     none, half = np.int64(-1), np.float32(0.5)
     s = np.int64(begin)
-    chunk = s >> 16
-    x, y = (chunk % across) * 256 + (s & 255), (chunk // across) * 256 + ((s & 65535) >> 8)
+    x, y = column_of(s, across), row_of(s, across)
     for _ in range(STRIDES):
         told, u, v, height = slopes(px, py, pz, s, x, y, position, face, side)
         # Written so that NaN leads nowhere, too.
@@ -89,8 +83,8 @@ def foot(px, py, pz, begin, reach, position, face, side):
 def far_apart(a, b, side):
     """Whether two texels lie farther apart than neighbours' sources do on one island."""
     across = side >> 8
-    dx = ((a >> 16) % across - (b >> 16) % across) * 256 + (a & 255) - (b & 255)
-    dy = ((a >> 16) // across - (b >> 16) // across) * 256 + ((a & 65535) >> 8) - ((b & 65535) >> 8)
+    dx = column_of(a, across) - column_of(b, across)
+    dy = row_of(a, across) - row_of(b, across)
     return abs(dx) > 64 or abs(dy) > 64
 
 
@@ -98,8 +92,8 @@ def far_apart(a, b, side):
 def beside(s, a, b, face, side):
     """The texel that lies from `s` as `b` lies from `a`; −1 where there is none."""
     across = side >> 8
-    dx = ((b >> 16) % across - (a >> 16) % across + (s >> 16) % across) * 256 + (b & 255) - (a & 255) + (s & 255)
-    dy = ((b >> 16) // across - (a >> 16) // across + (s >> 16) // across) * 256 + ((b & 65535) >> 8) - ((a & 65535) >> 8) + ((s & 65535) >> 8)
+    dx = column_of(b, across) - column_of(a, across) + column_of(s, across)
+    dy = row_of(b, across) - row_of(a, across) + row_of(s, across)
     if dx < 0 or dy < 0 or dx >= side or dy >= side:
         return np.int64(-1)
     t = np.int64(slot_at(dx, dy, across))
@@ -132,8 +126,8 @@ def elsewhere(px, py, pz, last, other, reach, position, face, side, low, cell, d
         known, away = nearer(px, py, pz, last, other, reach, position)
         found = np.int64(search(px, py, pz, reach, known, away, low, cell, dims, start, slot, xyz))
         if found >= 0:
-            across, chunk, half = side >> 8, found >> 16, np.float32(0.5)
-            x, y = (chunk % across) * 256 + (found & 255), (chunk // across) * 256 + ((found & 65535) >> 8)
+            across, half = side >> 8, np.float32(0.5)
+            x, y = column_of(found, across), row_of(found, across)
             _, u, v, _ = slopes(px, py, pz, found, x, y, position, face, side)
             # A point between islands is that of the texel found.
             ex, ey = np.float32(x) + min(max(u, -half), half), np.float32(y) + min(max(v, -half), half)

@@ -23,9 +23,9 @@ from ruvelt.core.brush.tips import NO_GRAIN, Fours, GrainSettings, fours, load_g
 from ruvelt.core.color.encoding import AS_CODES, AS_LIGHT
 from ruvelt.core.planes.addresses import Addresses
 from ruvelt.core.planes.plane import U16, empty_chunk
-from ruvelt.core.samples.chunks import CHUNK, CHUNK_SIDE, TILES
+from ruvelt.core.samples.address import BLOCKS, CHUNK, block_of, chunk_of, column_of, row_of, slot_at
+from ruvelt.core.samples.blocks import Runs, blocks_of, runs_of
 from ruvelt.core.samples.sheet import SheetSamples
-from ruvelt.core.samples.tiles import Runs, runs_of, tiles_of
 from ruvelt.core.stack.basics import FacePick
 from ruvelt.core.stack.evaluate import MASK_PREFIX, Fold, Overlay, Resolved, SheetEvaluator, State, execute
 from ruvelt.core.stack.faces import FaceIndex
@@ -45,9 +45,9 @@ F32 = NDArray[np.float32]
 
 @dataclass(frozen=True, eq=False)
 class Touched:
-    """What one batch changed: the tiles of each chunk, (256,) uint8, and the same as runs of samples."""
+    """What one batch changed: the blocks of each chunk, (256,) uint8, and the same as runs of samples."""
 
-    tiles: dict[int, NDArray[np.uint8]]
+    blocks: dict[int, NDArray[np.uint8]]
     runs: dict[int, Runs]
 
 
@@ -142,7 +142,7 @@ class LiveStroke:
 
         Dabs in space come mirrored already; those of the flat sheet are mirrored here, over the surface.
         """
-        dirty = np.zeros((self.samples.chunk_count, TILES), np.uint8)
+        dirty = np.zeros((self.samples.chunk_count, BLOCKS), np.uint8)
         if len(dabs):
             if self._reader is not None:
                 self._reader.begin(*self._in_space(dabs[0]), mirror)
@@ -181,7 +181,7 @@ class LiveStroke:
             mine = dabs[copy == k]
             if len(mine):
                 self._raise(mine, flat, coverage[k], marks[k], dirty)
-        join_twins(np.flatnonzero(dirty.view(np.bool_)).astype(np.int32), self.samples.square, coverage, marks, self._coverage, self._marks)
+        join_twins(np.flatnonzero(dirty.view(np.bool_)).astype(np.int32), self.samples.is_sheet, coverage, marks, self._coverage, self._marks)
 
     def _drag(self, dabs: F32, copy: NDArray[np.int64], copies: int, flat: bool, dirty: NDArray[np.uint8]) -> None:
         """Smear: push what is there, or carry paint along."""
@@ -257,17 +257,17 @@ class LiveStroke:
             def lay(slab: int, some: F32 = some, tables: Fours = tables, turns: F32 = turns, edges: list[int] = edges) -> None:
                 rich_balls(
                     some, grid.low, grid.cell, grid.dims, grid.start, grid.slot, grid.xyz, grid.normal, self._allowed, samples.spacing,
-                    samples.square, edges[slab], edges[slab + 1] - 1, pictures, tables, turns, *settings, coverage, marks, dirty, self._textures,
+                    samples.is_sheet, edges[slab], edges[slab + 1] - 1, pictures, tables, turns, *settings, coverage, marks, dirty, self._textures,
                 )  # fmt: skip
 
             self._workers.map(lay, range(len(edges) - 1))
 
     def restart(self) -> NDArray[np.uint8]:
-        """Take back all that was laid, to lay it anew: a line, row or stamp that is still being shaped. Gives the (chunks, 256) tiles it covered."""
-        dirty = np.zeros((self.samples.chunk_count, TILES), np.uint8)
+        """Take back all that was laid, to lay it anew: a line, row or stamp that is still being shaped. Gives the (chunks, 256) blocks it covered."""
+        dirty = np.zeros((self.samples.chunk_count, BLOCKS), np.uint8)
         for chunk in {chunk for chunks in self.changes.values() for chunk in chunks}:
             part = slice(chunk * CHUNK, (chunk + 1) * CHUNK)
-            dirty[chunk] = tiles_of(self._coverage[part] > 0, self.samples.square)
+            dirty[chunk] = blocks_of(self._coverage[part] > 0, self.samples.is_sheet)
             self._coverage[part] = 0
             if len(self._marks):
                 self._marks[part] = 0
@@ -289,23 +289,21 @@ class LiveStroke:
     ) -> Touched:
         """Lay a whole path in place of what was laid before; `slots` with `weights`: samples it fills beside its dabs.
 
-        also : (chunks, 256) tiles to make anew beside those, where a stroke that this one stands in for had been
+        also : (chunks, 256) blocks to make anew beside those, where a stroke that this one stands in for had been
         """
         old = self.restart()
         if also is not None:
             old |= also
         if slots is not None and weights is not None:
             self._coverage[slots] = np.maximum(self._coverage[slots], weights * np.float32(self._brush.strength) * self._may(slots))
-            local = slots & 65535
-            tile = ((local >> 12) << 4) | ((local & 255) >> 4) if self.samples.square else local >> 8
-            old[slots >> 16, tile] = 1
+            old[chunk_of(slots), block_of(slots, self.samples.is_sheet)] = 1
         new = self.dabs(dabs, mirror)
-        for chunk, laid in new.tiles.items():
+        for chunk, laid in new.blocks.items():
             old[chunk] &= 1 - laid
         rest = self._update(old)
-        none = np.zeros(TILES, np.uint8)
-        tiles = {c: new.tiles.get(c, none) | rest.tiles.get(c, none) for c in {*new.tiles, *rest.tiles}}
-        return Touched(tiles, {c: runs_of(t, self.samples.square) for c, t in tiles.items()})
+        none = np.zeros(BLOCKS, np.uint8)
+        blocks = {c: new.blocks.get(c, none) | rest.blocks.get(c, none) for c in {*new.blocks, *rest.blocks}}
+        return Touched(blocks, {c: runs_of(t, self.samples.is_sheet) for c, t in blocks.items()})
 
     def _may(self, slots: NDArray[np.int32]) -> F32:
         """(n,) 1 for samples that may be touched, else 0."""
@@ -337,7 +335,7 @@ class LiveStroke:
                 grid.normal,
                 self._allowed,
                 samples.spacing,
-                samples.square,
+                samples.is_sheet,
                 edges[slab],
                 edges[slab + 1] - 1,
                 coverage,
@@ -405,11 +403,9 @@ class LiveStroke:
         samples = self.samples
         assert isinstance(samples, SheetSamples)
         x, y = (np.clip(v.astype(int), 0, samples.side - 1) for v in places.T)
-        slot = ((y >> 8) * samples.chunks_across + (x >> 8)) * CHUNK + ((y & 255) << 8) + (x & 255)
+        slot = slot_at(x, y, samples.chunks_across)
         twin = samples.grid.nearest(samples.positions[slot].astype(np.float64) @ move.T, 4 * samples.spacing)
-        chunk, local = twin >> 16, twin & 65535
-        column = (chunk % samples.chunks_across) * CHUNK_SIDE + (local & 255)
-        row = (chunk // samples.chunks_across) * CHUNK_SIDE + (local >> 8)
+        column, row = column_of(twin, samples.chunks_across), row_of(twin, samples.chunks_across)
         return np.stack([column + 0.5, row + 0.5], axis=1).astype(np.float32), (samples.owner[slot] >= 0) & (twin >= 0)
 
     def flood(self, picks: Iterable[FacePick] | None, strength: float, faces: FaceIndex, gradient: Gradient | None = None) -> Touched:
@@ -424,11 +420,11 @@ class LiveStroke:
         if len(self._allowed):
             shares *= self._allowed
         self._shares = shares
-        dirty = np.zeros((samples.chunk_count, TILES), np.uint8)
+        dirty = np.zeros((samples.chunk_count, BLOCKS), np.uint8)
         owner = samples.owner if isinstance(samples, SheetSamples) else samples.face
 
         def cover(chunk: int) -> None:
-            flood_coverage(owner, chunk * CHUNK, (chunk + 1) * CHUNK, strength, shares, self._coverage, dirty, samples.square)
+            flood_coverage(owner, chunk * CHUNK, (chunk + 1) * CHUNK, strength, shares, self._coverage, dirty, samples.is_sheet)
 
         self._workers.map(cover, range(samples.chunk_count))
         if gradient is not None:
@@ -442,14 +438,14 @@ class LiveStroke:
         chunks = [int(c) for c in np.flatnonzero(dirty.any(axis=1))]
         # Waking threads for less than this costs more than they save.
         work = int(np.count_nonzero(dirty)) * len(self.target.cells)
-        runs = {c: runs_of(dirty[c], self.samples.square) for c in chunks}
+        runs = {c: runs_of(dirty[c], self.samples.is_sheet) for c in chunks}
         workers = self._workers if work > 400 else SERIAL
         if self._reader is not None:
             self._reader.prepare(self.target.cells, {c: dirty[c] for c in chunks})
         workers.map(lambda c: self._update_chunk(c, dirty[c], runs[c]), chunks)
         return Touched({c: dirty[c] for c in chunks}, runs)
 
-    def _update_chunk(self, chunk: int, tiles: NDArray[np.uint8], runs: Runs) -> None:
+    def _update_chunk(self, chunk: int, blocks: NDArray[np.uint8], runs: Runs) -> None:
         coverage = self._coverage[chunk * CHUNK : (chunk + 1) * CHUNK]
         # What smear lays is confined as it is laid, for the brush meets it again.
         if self._confinement is not None and self._smear is None:
@@ -476,16 +472,16 @@ class LiveStroke:
             steps = self._steps(channel, chunk)
             if steps is None:
                 continue
-            missing = tiles.astype(bool) & ~steps.under.tiles
+            missing = blocks.astype(bool) & ~steps.under.blocks
             if missing.any():
-                execute(steps.below, runs_of(missing.astype(np.uint8), self.samples.square), save=steps.under)
-                steps.under.tiles |= missing
+                execute(steps.below, runs_of(missing.astype(np.uint8), self.samples.is_sheet), save=steps.under)
+                steps.under.blocks |= missing
             if steps.fold is not None:
-                missing = tiles.astype(bool) & ~steps.fold.tiles
+                missing = blocks.astype(bool) & ~steps.fold.blocks
                 if missing.any():
-                    steps.fold.fill(runs_of(missing.astype(np.uint8), self.samples.square))
-                    steps.fold.tiles |= missing
-                self._unsettled[channel, chunk] |= tiles.astype(bool)
+                    steps.fold.fill(runs_of(missing.astype(np.uint8), self.samples.is_sheet))
+                    steps.fold.blocks |= missing
+                self._unsettled[channel, chunk] |= blocks.astype(bool)
             out = self.composites[channel, chunk]
             execute(steps.quick, runs, state=steps.under, out=out, address=self._addresses.of((channel, chunk, "out"), out))
 
@@ -513,20 +509,20 @@ class LiveStroke:
         return out
 
     def settle(self) -> Touched:
-        """Bring composites made by folded steps to the exact values; says which tiles changed by that."""
-        dirty = np.zeros((self.samples.chunk_count, TILES), np.uint8)
+        """Bring composites made by folded steps to the exact values; says which blocks changed by that."""
+        dirty = np.zeros((self.samples.chunk_count, BLOCKS), np.uint8)
 
         def exactly(where: tuple[str, int]) -> None:
             steps, values = self._resolved[where], self.composites[where]
             assert steps is not None
             before = values.copy()
-            execute(steps.rest, runs_of(self._unsettled[where].astype(np.uint8), self.samples.square), state=steps.under, out=values)
-            np.maximum(dirty[where[1]], tiles_of((before != values).any(axis=0), self.samples.square), out=dirty[where[1]])
+            execute(steps.rest, runs_of(self._unsettled[where].astype(np.uint8), self.samples.is_sheet), state=steps.under, out=values)
+            np.maximum(dirty[where[1]], blocks_of((before != values).any(axis=0), self.samples.is_sheet), out=dirty[where[1]])
 
-        self._workers.map(exactly, [w for w, tiles in self._unsettled.items() if tiles.any()])
-        self._unsettled = {w: np.zeros(TILES, bool) for w in self._unsettled}
+        self._workers.map(exactly, [w for w, blocks in self._unsettled.items() if blocks.any()])
+        self._unsettled = {w: np.zeros(BLOCKS, bool) for w in self._unsettled}
         chunks = [int(c) for c in np.flatnonzero(dirty.any(axis=1))]
-        return Touched({c: dirty[c] for c in chunks}, {c: runs_of(dirty[c], self.samples.square) for c in chunks})
+        return Touched({c: dirty[c] for c in chunks}, {c: runs_of(dirty[c], self.samples.is_sheet) for c in chunks})
 
     def _steps(self, channel: str, chunk: int) -> _Steps | None:
         """What is below the target in a chunk and what goes on top of it, worked out at the first touch."""
@@ -546,7 +542,7 @@ class LiveStroke:
                 quick = rest if fold is None else evaluator.resolve(program, chunk, at, end, overlay, fold)
                 found = _Steps(evaluator.state_before(program, at, chunk), evaluator.resolve(program, chunk, 1, at), rest, fold, quick)
                 if fold is not None:
-                    self._unsettled[channel, chunk] = np.zeros(TILES, bool)
+                    self._unsettled[channel, chunk] = np.zeros(BLOCKS, bool)
                 # What the reader has asked for is not asked for again: finding a composite's version costs as much as a small batch.
                 before = self._reader.composite(channel, chunk) if self._reader is not None else evaluator.composite(channel, chunk)
                 self.composites[channel, chunk] = before.copy()

@@ -12,17 +12,17 @@ from ruvelt.core.brush import _push_kernels as kernels
 from ruvelt.core.brush._clone_kernels import fetch_codes
 from ruvelt.core.brush.tips import Fours, GrainSettings
 from ruvelt.core.planes.plane import U16
-from ruvelt.core.samples.chunks import TILES
+from ruvelt.core.samples.address import BLOCKS, chunk_of
+from ruvelt.core.samples.blocks import slots_of
 from ruvelt.core.samples.sheet import SheetSamples
 from ruvelt.core.samples.surface import SurfaceSamples
-from ruvelt.core.samples.tiles import slots_of
 from ruvelt.core.workers import Workers
 
 F32 = NDArray[np.float32]
 I32 = NDArray[np.int32]
 #: Most spacing of its dabs, diameters: further apart they would leave steps.
 PUSH_SPACING = 0.12
-#: Tiles that are worth a thread.
+#: Blocks that are worth a thread.
 SHARE = 60
 #: Radius in texels from which a dab bends slowly enough to be traced between nodes.
 COARSE_FROM = 20.0
@@ -75,31 +75,31 @@ class Push(ABC):
                 drags[mine], self._before[k] = np.nan_to_num(ways), centres[mine[-1]]
         balls = np.array(dabs, np.float32, order="C")
         balls[:, 3] = np.maximum(balls[:, 3], 0.75 if flat else 0.6 * samples.spacing)
-        marks = np.zeros((samples.chunk_count, TILES), np.uint8)
+        marks = np.zeros((samples.chunk_count, BLOCKS), np.uint8)
         side = samples.side if isinstance(samples, SheetSamples) else 0
         self._turn += 1
         reached = balls.copy()
         if tips is not None:
             # A picture has corners.
             reached[:, 3] *= np.sqrt(2)
-        kernels.push_reach(reached, flat, side, samples.square, *self._space, self._seen, self._turn, marks)
-        tiles = np.flatnonzero(marks.view(np.bool_)).astype(np.int32)
-        parts = max(1, min(len(tiles) // SHARE, self._workers.threads))
+        kernels.push_reach(reached, flat, side, samples.is_sheet, *self._space, self._seen, self._turn, marks)
+        blocks = np.flatnonzero(marks.view(np.bool_)).astype(np.int32)
+        parts = max(1, min(len(blocks) // SHARE, self._workers.threads))
         pictures = tips if tips is not None else np.zeros((0, 1, 1), np.uint64)
         # All are traced by what was there before the batch; only then does it take its place.
-        for take in self._workers.map(lambda part: self._trace(part, balls, drags, flat, pictures, grain, allowed), np.array_split(tiles, parts)):
+        for take in self._workers.map(lambda part: self._trace(part, balls, drags, flat, pictures, grain, allowed), np.array_split(blocks, parts)):
             take(coverage, dirty)
 
     @abstractmethod
     def _clear(self) -> None: ...
 
     @abstractmethod
-    def _trace(self, tiles: I32, balls: F32, drags: F32, flat: bool, tips: Fours, grain: GrainSettings, allowed: NDArray[np.uint8]) -> Any:
-        """Trace samples of tiles (chunk · 256 + tile); gives what puts them in their place, called with coverage and dirty tiles."""
+    def _trace(self, blocks: I32, balls: F32, drags: F32, flat: bool, tips: Fours, grain: GrainSettings, allowed: NDArray[np.uint8]) -> Any:
+        """Trace samples of blocks (chunk · 256 + block); gives what puts them in their place, called with coverage and dirty blocks."""
 
     @abstractmethod
-    def codes(self, chunk: int, tiles: I32, pictures: NDArray[np.int64], multiplied: bool, out: U16) -> NDArray[np.int64]:
-        """Codes of samples of a chunk's tiles at their sources. `pictures`: (chunks,) addresses of (components, 65536) uint16, or with `between`
+    def codes(self, chunk: int, blocks: I32, pictures: NDArray[np.int64], multiplied: bool, out: U16) -> NDArray[np.int64]:
+        """Codes of samples of a chunk's blocks at their sources. `pictures`: (chunks,) addresses of (components, 65536) uint16, or with `between`
         of (65536, 4), 0 for those not read so far; their colours `multiplied` by alpha or not.
 
         Gives the chunks that are needed and were not there: then it is to be done anew once they are.
@@ -115,26 +115,26 @@ class SheetPush(Push):
         super().__init__(samples, workers)
         self._side = samples.side
         self.shift = np.zeros((samples.slot_count, 2), np.float32)
-        self._balls = np.zeros((samples.chunk_count * TILES, 4), np.float32)
+        self._balls = np.zeros((samples.chunk_count * BLOCKS, 4), np.float32)
 
     def _clear(self) -> None:
         self.shift = np.zeros_like(self.shift)
 
-    def _trace(self, tiles: I32, balls: F32, drags: F32, flat: bool, tips: Fours, grain: GrainSettings, allowed: NDArray[np.uint8]) -> Any:
+    def _trace(self, blocks: I32, balls: F32, drags: F32, flat: bool, tips: Fours, grain: GrainSettings, allowed: NDArray[np.uint8]) -> Any:
         samples = self.samples
         # Pictures bend too quickly; a tip of one texel is none.
         coarse = tips.shape[1] <= 1 and grain[1] == 0 and float(balls[:, 3].min()) >= COARSE_FROM * (1.0 if flat else samples.spacing)
-        moved = np.empty((len(tiles), TILES, 2), np.float32)
-        kernels.push_tiles(
-            tiles, coarse, balls, drags, flat, tips, *grain, self._side, samples.positions, samples.normals, samples.face, *self._space, allowed,
+        moved = np.empty((len(blocks), BLOCKS, 2), np.float32)
+        kernels.push_blocks(
+            blocks, coarse, balls, drags, flat, tips, *grain, self._side, samples.positions, samples.normals, samples.face, *self._space, allowed,
             np.empty(len(balls), np.int64), self._balls, self.shift, moved,
         )  # fmt: skip
-        return lambda coverage, dirty: kernels.push_take_tiles(tiles, moved, self.shift, coverage, dirty)
+        return lambda coverage, dirty: kernels.push_take_blocks(blocks, moved, self.shift, coverage, dirty)
 
-    def codes(self, chunk: int, tiles: I32, pictures: NDArray[np.int64], multiplied: bool, out: U16) -> NDArray[np.int64]:
+    def codes(self, chunk: int, blocks: I32, pictures: NDArray[np.int64], multiplied: bool, out: U16) -> NDArray[np.int64]:
         missing = np.zeros(len(pictures), np.uint8)
         place = (self.samples.face, self.samples.positions, self.samples.spacing)
-        lacking = kernels.push_codes(tiles, chunk, *place, self._side, self.shift, pictures, len(out), multiplied, missing, out)
+        lacking = kernels.push_codes(blocks, chunk, *place, self._side, self.shift, pictures, len(out), multiplied, missing, out)
         return np.flatnonzero(missing) if lacking else _NONE
 
 
@@ -151,24 +151,24 @@ class VertexPush(Push):
         self.shift = np.zeros((self.samples.slot_count, 3), np.float32)
         self.source = np.zeros(self.samples.slot_count, np.int32)
 
-    def _trace(self, tiles: I32, balls: F32, drags: F32, flat: bool, tips: Fours, grain: GrainSettings, allowed: NDArray[np.uint8]) -> Any:
+    def _trace(self, blocks: I32, balls: F32, drags: F32, flat: bool, tips: Fours, grain: GrainSettings, allowed: NDArray[np.uint8]) -> Any:
         samples = self.samples
-        moved, found = np.empty((len(tiles), TILES, 3), np.float32), np.empty((len(tiles), TILES), np.int32)
+        moved, found = np.empty((len(blocks), BLOCKS, 3), np.float32), np.empty((len(blocks), BLOCKS), np.int32)
         kernels.push_vertices(
-            tiles, balls, drags, tips, *grain, samples.positions, samples.normals, samples.face, *self._space, allowed,
+            blocks, balls, drags, tips, *grain, samples.positions, samples.normals, samples.face, *self._space, allowed,
             np.empty(len(balls), np.int64), self.shift, self.source, moved, found,
         )  # fmt: skip
-        return lambda coverage, dirty: kernels.push_take_vertices(tiles, moved, found, samples.spacing, self.shift, self.source, coverage, dirty)
+        return lambda coverage, dirty: kernels.push_take_vertices(blocks, moved, found, samples.spacing, self.shift, self.source, coverage, dirty)
 
     def _from(self, slots: I32) -> I32:
         source = self.source[slots]
         return np.where(source > 0, source - 1, slots).astype(np.int32)
 
-    def codes(self, chunk: int, tiles: I32, pictures: NDArray[np.int64], multiplied: bool, out: U16) -> NDArray[np.int64]:
-        slots = slots_of(tiles, self.samples.face, False, chunk)
+    def codes(self, chunk: int, blocks: I32, pictures: NDArray[np.int64], multiplied: bool, out: U16) -> NDArray[np.int64]:
+        slots = slots_of(blocks, self.samples.face, False, chunk)
         source = self._from(slots)
         marks = np.zeros(len(pictures), bool)
-        marks[source >> 16] = True
+        marks[chunk_of(source)] = True
         missing = np.flatnonzero(marks & (pictures == 0))
         if not len(missing):
             fetch_codes(slots, source, pictures, len(out), out)

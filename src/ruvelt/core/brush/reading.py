@@ -8,7 +8,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ruvelt.core.brush import _tool_kernels as _tools
-from ruvelt.core.brush._clone_kernels import clone_tiles, clone_vertices, fetch_codes, fetch_tiles
+from ruvelt.core.brush._clone_kernels import clone_blocks, clone_vertices, fetch_blocks, fetch_codes
 from ruvelt.core.brush._push_kernels import DEEP, side_by_side
 from ruvelt.core.brush._tool_kernels import multiply_alpha
 from ruvelt.core.brush.parts import Part, spread
@@ -19,9 +19,9 @@ from ruvelt.core.brush.softening import Softener
 from ruvelt.core.brush.target import Cell, Paint
 from ruvelt.core.color.encoding import DECODE_U16, ENCODED_CODES, LINEAR_CODES
 from ruvelt.core.planes.plane import U16, empty_chunk
-from ruvelt.core.samples.chunks import CHUNK, TILES
+from ruvelt.core.samples.address import BLOCKS, CHUNK, chunk_of
+from ruvelt.core.samples.blocks import Runs, runs_of, slots_of
 from ruvelt.core.samples.sheet import SheetSamples
-from ruvelt.core.samples.tiles import Runs, runs_of, slots_of
 from ruvelt.core.stack._blend_kernels import CONST, PLANE, evaluate_runs
 from ruvelt.core.stack.blend import mode_code
 from ruvelt.core.stack.evaluate import SheetEvaluator
@@ -45,7 +45,7 @@ _NO_STATE = np.zeros((1, 1, 0), np.float32)
 
 
 class Reader:
-    """Values that a reading stroke lays, worked out once for each tile it comes to (smear: anew with each batch).
+    """Values that a reading stroke lays, worked out once for each block it comes to (smear: anew with each batch).
 
     With `own` they are what the target itself holds, alpha last; else what its channel looks like, without.
     """
@@ -100,7 +100,7 @@ class Reader:
             self._source = (*place, grid.low, grid.cell, grid.dims, grid.start, grid.slot, grid.xyz)
 
     def values(self, cell: Cell, chunk: int) -> U16:
-        """(components, 65536) uint16, with `own` alpha last, right on the tiles that were prepared."""
+        """(components, 65536) uint16, with `own` alpha last, right on the blocks that were prepared."""
         return self._values[cell.plane, chunk]
 
     def composite(self, channel: str, chunk: int) -> U16:
@@ -110,7 +110,7 @@ class Reader:
         return self._composites[channel, chunk]
 
     def prepare(self, cells: tuple[Cell, ...], touched: dict[int, NDArray[np.uint8]]) -> None:
-        """Work out the values of cells on tiles: by chunk (256,) uint8."""
+        """Work out the values of cells on blocks: by chunk (256,) uint8."""
         self._cells = [cell.plane for cell in cells]
         for cell in cells:
             parts = []
@@ -118,7 +118,7 @@ class Reader:
                 key = (cell.plane, chunk)
                 if key not in self._values:
                     self._values[key] = empty_chunk(cell.components if self.own(cell) else cell.components - 1)
-                    self._done[key] = np.zeros(TILES, np.uint8)
+                    self._done[key] = np.zeros(BLOCKS, np.uint8)
                 new = marked if self._follows else marked & ~self._done[key]
                 self._done[key] |= marked
                 if new.any():
@@ -202,7 +202,7 @@ class Reader:
         return places
 
     def _slots(self, part: Part) -> I32:
-        return slots_of(part.tiles, self._samples.face, self._samples.square, part.chunk)
+        return slots_of(part.blocks, self._samples.face, self._samples.is_sheet, part.chunk)
 
     # -- tone and blending ------------------------------------------------------------------------------------------------------
 
@@ -216,9 +216,9 @@ class Reader:
         _tools.tone_runs(*runs, look, comps, self.own(cell), *settings, linear, laid, self._paint.cover, part.out)
 
     def _runs(self, part: Part) -> Runs:
-        marks = np.zeros(TILES, np.uint8)
-        marks[part.tiles] = 1
-        return runs_of(marks, self._samples.square)
+        marks = np.zeros(BLOCKS, np.uint8)
+        marks[part.blocks] = 1
+        return runs_of(marks, self._samples.is_sheet)
 
     def _blend(self, part: Part) -> None:
         """What the paint's blend mode makes of what is there and the laid value."""
@@ -263,27 +263,27 @@ class Reader:
         samples, cell, out, place = self._samples, part.cell, part.out, self._source
         marks = np.zeros(samples.chunk_count, np.uint8)
         if isinstance(samples, SheetSamples):
-            found = np.empty((len(part.tiles), TILES), np.int32)
-            clone_tiles(part.tiles, part.chunk, samples.side, samples.positions, samples.face, *place, found, marks)
-            fetch_tiles(part.tiles, found, part.chunk, self.pictures(cell, np.flatnonzero(marks)), len(out), out)
+            found = np.empty((len(part.blocks), BLOCKS), np.int32)
+            clone_blocks(part.blocks, part.chunk, samples.side, samples.positions, samples.face, *place, found, marks)
+            fetch_blocks(part.blocks, found, part.chunk, self.pictures(cell, np.flatnonzero(marks)), len(out), out)
             return
         slots = self._slots(part)
         sources = np.empty(len(slots), np.int32)
         clone_vertices(slots, samples.positions, *place, sources)
-        marks[sources >> 16] = 1
+        marks[chunk_of(sources)] = 1
         fetch_codes(slots, sources, self.pictures(cell, np.flatnonzero(marks)), len(out), out)
 
     def _smeared(self, cell: Cell, parts: list[Part]) -> None:
         smear, push, multiplied, coverage = self._smear, self._push, self._multiplies(cell), self._coverage
         if smear is not None:
             at = self._cells.index(cell.plane)
-            spread(self._workers, lambda part: smear.codes(at, part.chunk, part.tiles, multiplied, coverage, part.out), parts)
+            spread(self._workers, lambda part: smear.codes(at, part.chunk, part.blocks, multiplied, coverage, part.out), parts)
             return
         assert push is not None
         pictures = self.pictures(cell, np.array([part.chunk for part in parts]))
 
         def fill(part: Part) -> None:
-            while len(missing := push.codes(part.chunk, part.tiles, pictures, multiplied, part.out)):
+            while len(missing := push.codes(part.chunk, part.blocks, pictures, multiplied, part.out)):
                 self.pictures(cell, missing)
 
         spread(self._workers, fill, parts)

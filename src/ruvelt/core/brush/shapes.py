@@ -30,6 +30,7 @@ from ruvelt.core.brush.settings import Brush
 from ruvelt.core.brush.snapping import EdgeGraph
 from ruvelt.core.errors import InputError
 from ruvelt.core.mesh.rays import RayCaster
+from ruvelt.core.samples.address import slot_at
 from ruvelt.core.samples.sheet import SheetSamples
 from ruvelt.core.samples.surface import SurfaceSamples
 from ruvelt.core.stack.basics import Frozen
@@ -424,6 +425,6 @@ def _inside_sheet(shape: Shape, points: F64, samples: SheetSamples) -> tuple[I32
     width, height = (int(v) for v in high - low)
     shares = raster_shares(outline - low, width, height, shape.rule).ravel()
     x, y = (v.ravel() for v in np.meshgrid(np.arange(low[0], high[0]), np.arange(low[1], high[1])))
-    slots = (((y >> 8) * samples.chunks_across + (x >> 8)) << 16) + ((y & 255) << 8) + (x & 255)
+    slots = slot_at(x, y, samples.chunks_across)
     on = (samples.owner[slots] >= 0) & (shares > 1e-6)
     return slots[on].astype(np.int32), shares[on]

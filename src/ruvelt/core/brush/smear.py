@@ -12,10 +12,10 @@ from ruvelt.core.brush import _smear_kernels as kernels
 from ruvelt.core.brush._push_kernels import push_reach
 from ruvelt.core.brush.tips import Fours, GrainSettings
 from ruvelt.core.planes.plane import U16
-from ruvelt.core.samples.chunks import TILES
+from ruvelt.core.samples.address import BLOCKS
+from ruvelt.core.samples.blocks import slots_of
 from ruvelt.core.samples.sheet import SheetSamples
 from ruvelt.core.samples.surface import SurfaceSamples
-from ruvelt.core.samples.tiles import slots_of
 from ruvelt.core.workers import Workers
 
 F32 = NDArray[np.float32]
@@ -27,7 +27,7 @@ COARSE, FINE = 4, 24
 MIX_SPACING = 0.07
 #: Dabs taken together.
 GROUP = 16
-#: Tiles that are worth a thread.
+#: Blocks that are worth a thread.
 SHARE = 20
 _NO_TIPS: Fours = np.zeros((0, 1, 1), np.uint64)
 
@@ -46,7 +46,7 @@ def lasting(strength: NDArray[np.floating], travelled: NDArray[np.floating]) -> 
 class Smear:
     """The paint one stroke carries and has laid, for all its cells. Values are four side by side, as `side_by_side` gives them.
 
-    laid : (cells, spots, 4) float32 paint, 0–1, times how far it covers a sample, which is the stroke's coverage; tile after tile
+    laid : (cells, spots, 4) float32 paint, 0–1, times how far it covers a sample, which is the stroke's coverage; block after block
     """
 
     def __init__(self, samples: SurfaceSamples, workers: Workers, cells: int, wetness: float) -> None:
@@ -56,7 +56,7 @@ class Smear:
         self._side = samples.side if isinstance(samples, SheetSamples) else 0
         #: By cell of the grid the batch that met it last.
         self._seen, self._turn = np.zeros(len(grid.start) - 1, np.int32), 0
-        self._balls = np.full((samples.chunk_count * TILES, 4), -1, np.float32)
+        self._balls = np.full((samples.chunk_count * BLOCKS, 4), -1, np.float32)
         self.laid = np.zeros((cells, samples.slot_count, 4), np.float32)
         self._nodes = 0
 
@@ -70,7 +70,7 @@ class Smear:
         self._nodes = int(np.clip(round(across) + 1, COARSE, FINE))
         self._extent = extent
         # A texel in each node's square, at least.
-        self._stride = int(2 ** np.clip(np.floor(np.log2(max(across / self._nodes, 1.0))), 0, 4)) if self._samples.square else 1
+        self._stride = int(2 ** np.clip(np.floor(np.log2(max(across / self._nodes, 1.0))), 0, 4)) if self._samples.is_sheet else 1
         n = self._nodes**2
         self._carried = np.zeros((copies, self._cells, n, 4), np.float32)
         self._known, self._last = np.zeros((copies, n), np.float32), np.zeros((copies, 10), np.float32)
@@ -108,23 +108,23 @@ class Smear:
         fades = lasting(dabs[:, 16], travelled)
         reached = dabs.copy()
         reached[:, 3] = np.maximum(dabs[:, 3], 0.75 * spacing) * self._extent
-        marks = np.zeros((samples.chunk_count, TILES), np.uint8)
+        marks = np.zeros((samples.chunk_count, BLOCKS), np.uint8)
         self._turn += 1
-        push_reach(reached, flat, self._side, samples.square, *self._space, self._seen, self._turn, marks)
-        tiles = np.flatnonzero(marks.view(np.bool_)).astype(np.int32)
-        kernels.tile_balls(tiles[self._balls[tiles, 3] < 0], samples.square, flat, self._side, samples.positions, samples.face, self._balls)
-        chunks = np.unique(tiles >> 8).astype(np.int64)
+        push_reach(reached, flat, self._side, samples.is_sheet, *self._space, self._seen, self._turn, marks)
+        blocks = np.flatnonzero(marks.view(np.bool_)).astype(np.int32)
+        kernels.block_balls(blocks[self._balls[blocks, 3] < 0], samples.is_sheet, flat, self._side, samples.positions, samples.face, self._balls)
+        chunks = np.unique(blocks >> 8).astype(np.int64)
         there = pictures(chunks)
         limits = confined(chunks) if confined is not None else np.zeros(0, np.int64)
-        place = (samples.square, flat, self._side, spacing, samples.positions, samples.normals, samples.face)
+        place = (samples.is_sheet, flat, self._side, spacing, samples.positions, samples.normals, samples.face)
         known_tips = tips if tips is not None else _NO_TIPS
-        parts = np.array_split(tiles, max(1, min(len(tiles) // SHARE, 2 * self._workers.threads)))
+        parts = np.array_split(blocks, max(1, min(len(blocks) // SHARE, 2 * self._workers.threads)))
         for first in range(0, len(dabs), GROUP):
             group = slice(first, first + GROUP)
             brush = (dabs[group], frames[group], self._nodes, self._extent, self._stride, allowed, limits, known_tips, *grain)
             laid = (there, self._past, self._past_known, self.laid, coverage, dirty)
             kernels.smear_known(
-                tiles,
+                blocks,
                 self._balls,
                 *place,
                 *brush,
@@ -139,10 +139,10 @@ class Smear:
             if self._stride > 1:
                 self._workers.map(partial(self._lay_rest, (self._balls, *place, *brush, *laid)), parts)
 
-    def _lay_rest(self, settings: tuple[object, ...], tiles: I32) -> None:
-        kernels.smear_rest(tiles, *settings)
+    def _lay_rest(self, settings: tuple[object, ...], blocks: I32) -> None:
+        kernels.smear_rest(blocks, *settings)
 
-    def codes(self, cell: int, chunk: int, tiles: I32, multiplied: bool, coverage: F32, out: U16) -> None:
-        """out (components, 65536) = paint laid on tiles of a chunk; `multiplied` : by alpha, the last, which is taken out of it."""
-        slots = slots_of(tiles, self._samples.face, self._samples.square, chunk)
-        kernels.smear_codes(slots, self._samples.square, self.laid[cell], coverage, len(out), multiplied, out)
+    def codes(self, cell: int, chunk: int, blocks: I32, multiplied: bool, coverage: F32, out: U16) -> None:
+        """out (components, 65536) = paint laid on blocks of a chunk; `multiplied` : by alpha, the last, which is taken out of it."""
+        slots = slots_of(blocks, self._samples.face, self._samples.is_sheet, chunk)
+        kernels.smear_codes(slots, self._samples.is_sheet, self.laid[cell], coverage, len(out), multiplied, out)

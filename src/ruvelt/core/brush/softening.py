@@ -8,13 +8,13 @@ from contextlib import contextmanager
 import numpy as np
 from numpy.typing import NDArray
 
-from ruvelt.core.brush._clump_kernels import fill_clumps, soften_codes, soften_nodes, soften_tiles
+from ruvelt.core.brush._clump_kernels import fill_clumps, soften_blocks, soften_codes, soften_nodes
 from ruvelt.core.brush.clumps import clumps_of
 from ruvelt.core.brush.parts import Part, spread
-from ruvelt.core.samples.chunks import CHUNK_SIDE
+from ruvelt.core.samples.address import CHUNK_SIDE
+from ruvelt.core.samples.blocks import slots_of
 from ruvelt.core.samples.sheet import SheetSamples
 from ruvelt.core.samples.surface import SurfaceSamples
-from ruvelt.core.samples.tiles import slots_of
 from ruvelt.core.workers import Workers
 
 #: A radius of so many steps between nodes: fewer would show which texels are nodes.
@@ -58,9 +58,9 @@ class Softener:
             end = (int(pictures[part.chunk]), comps, multiplied, part.out)
             with self._room() as room:
                 if on_nodes:
-                    soften_tiles(part.tiles, *self._place(part.chunk), *self._around(self._own, room), *end)
+                    soften_blocks(part.blocks, *self._place(part.chunk), *self._around(self._own, room), *end)
                     return
-                slots = slots_of(part.tiles, samples.face, samples.square, part.chunk)
+                slots = slots_of(part.blocks, samples.face, samples.is_sheet, part.chunk)
                 soften_codes(slots, samples.positions, samples.normals, *self._around(self._own, room), *end)
 
         spread(self._workers, run, parts)
@@ -87,7 +87,7 @@ class Softener:
         return chunk, self._step, samples.side, samples.face, *self._nodes[chunk], samples.positions, samples.normals
 
     def _fill(self, parts: list[Part], pictures: NDArray[np.int64], comps: int) -> None:
-        """Give the clumps around tiles their means."""
+        """Give the clumps around blocks their means."""
         samples, grid, clumps = self._samples, self._samples.grid, self._clumps
         side = samples.side if isinstance(samples, SheetSamples) else 0
         reach = self._radius + 2 * samples.spacing
@@ -96,7 +96,7 @@ class Softener:
         missing = np.zeros(samples.chunk_count, np.uint8)
 
         def fill(part: Part) -> None:
-            fill_clumps(part.tiles, part.chunk, *around, *given, self._filled, missing, self._values)
+            fill_clumps(part.blocks, part.chunk, *around, *given, self._filled, missing, self._values)
 
         spread(self._workers, fill, parts)
         while len(chunks := np.flatnonzero(missing)):
@@ -112,6 +112,6 @@ class Softener:
 
         def make(part: Part) -> None:
             with self._room() as room:
-                soften_nodes(part.tiles, *self._place(part.chunk), *self._around(self._between, room))
+                soften_nodes(part.blocks, *self._place(part.chunk), *self._around(self._between, room))
 
         spread(self._workers, make, parts)

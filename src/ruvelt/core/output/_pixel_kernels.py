@@ -5,21 +5,16 @@ import numba
 import numpy as np
 
 from ruvelt.core.kernels import inline, kernel, u8_at, u16_at
+from ruvelt.core.samples.address import CHUNK, block_of, chunk_of, local_of, slot_at
 
 f32, i32, i64, u8, u16 = numba.float32, numba.int32, numba.int64, numba.uint8, numba.uint16
-CHUNK = 65536
 
 
 @inline
 def _height(heights, chunks, x, y):
     """Height code at a texel of the sheet, minus the flat code."""
-    a = heights[(y >> 8) * chunks + (x >> 8)]
-    return np.float32(u16_at(a, CHUNK)[((y & 255) << 8) + (x & 255)]) - np.float32(32768)
-
-
-@inline
-def _slot(x, y, chunks):
-    return ((y >> 8) * chunks + (x >> 8)) * CHUNK + ((y & 255) << 8) + (x & 255)
+    slot = slot_at(x, y, chunks)
+    return np.float32(u16_at(heights[chunk_of(slot)], CHUNK)[local_of(slot)]) - np.float32(32768)
 
 
 @kernel(
@@ -47,22 +42,22 @@ def normal_runs(starts, counts, chunk, side, heights, scale, supplied, owner, is
                 du, dv = np.float32(0), np.float32(0)
                 wu, wv = 0, 0
                 if x > 0:
-                    o = owner[_slot(x - 1, y, chunks)]
+                    o = owner[slot_at(x - 1, y, chunks)]
                     if o >= 0 and island[o] == island[t]:
                         du += here - _height(heights, chunks, x - 1, y)
                         wu += 1
                 if x < side - 1:
-                    o = owner[_slot(x + 1, y, chunks)]
+                    o = owner[slot_at(x + 1, y, chunks)]
                     if o >= 0 and island[o] == island[t]:
                         du += _height(heights, chunks, x + 1, y) - here
                         wu += 1
                 if y > 0:
-                    o = owner[_slot(x, y - 1, chunks)]
+                    o = owner[slot_at(x, y - 1, chunks)]
                     if o >= 0 and island[o] == island[t]:
                         dv += _height(heights, chunks, x, y - 1) - here
                         wv += 1
                 if y < side - 1:
-                    o = owner[_slot(x, y + 1, chunks)]
+                    o = owner[slot_at(x, y + 1, chunks)]
                     if o >= 0 and island[o] == island[t]:
                         dv += here - _height(heights, chunks, x, y + 1)
                         wv += 1
@@ -141,23 +136,23 @@ def pack_runs(starts, counts, red, green, blue, alpha, out):
 
 
 @kernel(numba.void(i32[::1], i32[::1], i64, i64, u8[::1], i64[::1], i32[:, ::1]))
-def gutter_runs(dst, src, first, last, tiles, textures, box):
-    """Repeat island texels of marked tiles into their gutter. textures : (chunks,) addresses of (65536, 4) uint8, 0 where not at hand.
+def gutter_runs(dst, src, first, last, blocks, textures, box):
+    """Repeat island texels of marked blocks into their gutter. textures : (chunks,) addresses of (65536, 4) uint8, 0 where not at hand.
 
     box : (chunks, 4) left, top, right, bottom (texels inside the chunk, end exclusive) of what was written; grown in place.
     """
     for i in range(first, last):
-        local = src[i] & 65535
-        if tiles[((local >> 12) << 4) | ((local & 255) >> 4)] == 0:
+        local = local_of(src[i])
+        if blocks[block_of(local, True)] == 0:
             continue
-        a, b = textures[src[i] >> 16], textures[dst[i] >> 16]
+        a, b = textures[chunk_of(src[i])], textures[chunk_of(dst[i])]
         if a == 0 or b == 0:
             continue
         source, target = u8_at(a, CHUNK * 4), u8_at(b, CHUNK * 4)
-        d = dst[i] & 65535
+        d = local_of(dst[i])
         for k in range(4):
             target[4 * d + k] = source[4 * local + k]
-        c = dst[i] >> 16
+        c = chunk_of(dst[i])
         x, y = d & 255, d >> 8
         box[c, 0] = min(box[c, 0], x)
         box[c, 1] = min(box[c, 1], y)

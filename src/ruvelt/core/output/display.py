@@ -14,9 +14,9 @@ from ruvelt.core.planes.addresses import Addresses
 from ruvelt.core.planes.cache import BoundedCache
 from ruvelt.core.planes.plane import U16
 from ruvelt.core.planes.stamps import stamp_of
-from ruvelt.core.samples.chunks import CHUNK, CHUNK_SIDE, TILE_SIDE, TILES
+from ruvelt.core.samples.address import BLOCK_SIDE, BLOCKS, CHUNK, CHUNK_SIDE
+from ruvelt.core.samples.blocks import Runs, runs_of
 from ruvelt.core.samples.sheet import Gutter, SheetSamples
-from ruvelt.core.samples.tiles import Runs, runs_of
 from ruvelt.core.stack.document import base_plane_id, normal_map_plane_id
 from ruvelt.core.stack.evaluate import MASK_PREFIX, SheetEvaluator
 from ruvelt.core.stack.lookup import PlaneLookup
@@ -160,7 +160,7 @@ class SheetDisplay:
         textures = np.zeros(self.samples.chunk_count, np.int64)
         textures[chunk] = out.ctypes.data
         box = np.zeros((self.samples.chunk_count, 4), np.int32)
-        everything = np.ones(TILES, np.uint8)
+        everything = np.ones(BLOCKS, np.uint8)
         held = []
         for source in (chunk, *gutter.sources_of.get(chunk, ())):
             if source != chunk:
@@ -198,18 +198,18 @@ class LiveDisplay:
         samples = self.display.samples
         patches: list[Patch] = []
         for texture, channels in self._channels.items():
-            tiles, runs = touched.tiles, touched.runs
+            blocks, runs = touched.blocks, touched.runs
             if "normal" in channels:
-                tiles = _grown(tiles, samples.chunks_across)
-                runs = {chunk: runs_of(marks, True) for chunk, marks in tiles.items()}
+                blocks = _grown(blocks, samples.chunks_across)
+                runs = {chunk: runs_of(marks, True) for chunk, marks in blocks.items()}
             box = np.zeros((samples.chunk_count, 4), np.int32)
             box[:, :2] = CHUNK_SIDE
-            for chunk, marks in tiles.items():
+            for chunk, marks in blocks.items():
                 self._repack(texture, chunk, runs[chunk])
-                rows, columns = np.nonzero(marks.reshape(CHUNK_SIDE // TILE_SIDE, -1))
-                edge = TILE_SIDE * np.array([columns.min(), rows.min(), columns.max() + 1, rows.max() + 1])
+                rows, columns = np.nonzero(marks.reshape(CHUNK_SIDE // BLOCK_SIDE, -1))
+                edge = BLOCK_SIDE * np.array([columns.min(), rows.min(), columns.max() + 1, rows.max() + 1])
                 box[chunk] = edge
-            patches += self._with_gutter(texture, tiles, box)
+            patches += self._with_gutter(texture, blocks, box)
         return patches
 
     def _tile(self, texture: str, chunk: int) -> U8:
@@ -238,14 +238,14 @@ class LiveDisplay:
         self._tile(texture, chunk)
         self.display.pack_at(texture, sources, runs, self._words[texture, chunk])
 
-    def _with_gutter(self, texture: str, tiles: dict[int, NDArray[np.uint8]], box: NDArray[np.int32]) -> list[Patch]:
+    def _with_gutter(self, texture: str, blocks: dict[int, NDArray[np.uint8]], box: NDArray[np.int32]) -> list[Patch]:
         samples, gutter = self.display.samples, self.display.samples.screen_gutter
         textures = self._at[texture]
-        for chunk in tiles:
+        for chunk in blocks:
             for c in gutter.targets_of.get(chunk, ()):
                 if not textures[c]:
                     self._tile(texture, c)
-        for chunk, marks in tiles.items():
+        for chunk, marks in blocks.items():
             gutter_runs(gutter.dst, gutter.src, int(gutter.start[chunk]), int(gutter.start[chunk + 1]), marks, textures, box)
         patches = []
         for chunk in np.flatnonzero(box[:, 2] > box[:, 0]).tolist():
@@ -256,15 +256,15 @@ class LiveDisplay:
         return patches
 
 
-def _grown(tiles: dict[int, NDArray[np.uint8]], across: int) -> dict[int, NDArray[np.uint8]]:
-    """Marked tiles and their four neighbours, over chunk borders: slopes reach one texel further than height."""
-    n = CHUNK_SIDE // TILE_SIDE
+def _grown(blocks: dict[int, NDArray[np.uint8]], across: int) -> dict[int, NDArray[np.uint8]]:
+    """Marked blocks and their four neighbours, over chunk borders: slopes reach one texel further than height."""
+    n = CHUNK_SIDE // BLOCK_SIDE
     found: dict[int, NDArray[np.uint8]] = {}
 
     def marks_of(chunk: int) -> NDArray[np.uint8]:
-        return found.setdefault(chunk, np.zeros(TILES, np.uint8)).reshape(n, n)
+        return found.setdefault(chunk, np.zeros(BLOCKS, np.uint8)).reshape(n, n)
 
-    for chunk, marks in tiles.items():
+    for chunk, marks in blocks.items():
         m = marks.reshape(n, n)
         own = marks_of(chunk)
         own |= m

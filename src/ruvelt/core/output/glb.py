@@ -17,7 +17,7 @@ from ruvelt.core.output.images import encode_png
 from ruvelt.core.output.mapset import render_map
 from ruvelt.core.output.presets import BUILT_IN, ExportPreset
 from ruvelt.core.planes.plane import U16
-from ruvelt.core.samples.chunks import CHUNK
+from ruvelt.core.samples.address import CHUNK
 from ruvelt.core.stack.channels import encode
 
 _FLOAT, _UINT, _ARRAY, _ELEMENTS = 5126, 5125, 34962, 34963

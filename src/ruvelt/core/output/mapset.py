@@ -15,7 +15,7 @@ from ruvelt.core.output.display import SheetDisplay
 from ruvelt.core.output.images import encode_png, resize
 from ruvelt.core.output.presets import ExportPreset, MapSpec, file_stem, with_own_channels
 from ruvelt.core.planes.plane import U16
-from ruvelt.core.samples.chunks import CHUNK
+from ruvelt.core.samples.address import CHUNK
 from ruvelt.core.stack.channels import Channel, encode
 
 #: Called between maps with (done, planned, what); raises Cancelled to stop.

@@ -9,8 +9,8 @@ from ruvelt.core.lazy import lazy
 from ruvelt.core.mesh.topology import islands
 from ruvelt.core.output._pixel_kernels import normal_runs
 from ruvelt.core.planes.plane import U16
+from ruvelt.core.samples.blocks import Runs
 from ruvelt.core.samples.sheet import SheetSamples
-from ruvelt.core.samples.tiles import Runs
 
 
 def height_gradients(samples: SheetSamples) -> NDArray[np.float32]:

@@ -13,6 +13,7 @@ from ruvelt.core.mesh.model import Model
 from ruvelt.core.mesh.normals import corner_normals
 from ruvelt.core.mesh.rays import Hits, RayCaster
 from ruvelt.core.output.display import SheetDisplay
+from ruvelt.core.samples.address import chunk_of, local_of, slot_at
 from ruvelt.core.stack.document import Sheet
 
 _KEY = np.array([-0.5, 0.62, 0.6]) / np.linalg.norm([-0.5, 0.62, 0.6])
@@ -100,8 +101,8 @@ def _shade(
             continue
         uv = np.einsum("nk,nkd->nd", hits.bary[mine], samples.uv[rows[mine]])
         tx = samples.texels_at(uv)
-        chunk = (tx[:, 1] >> 8) * samples.chunks_across + (tx[:, 0] >> 8)
-        local = ((tx[:, 1] & 255) << 8) + (tx[:, 0] & 255)
+        slots = slot_at(tx[:, 0], tx[:, 1], samples.chunks_across)
+        chunk, local = chunk_of(slots), local_of(slots)
         for c in np.unique(chunk):
             at, px = mine[chunk == c], local[chunk == c]
             composite = display.evaluator.composite

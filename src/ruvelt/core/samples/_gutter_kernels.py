@@ -8,7 +8,7 @@ import numba
 import numpy as np
 
 from ruvelt.core.kernels import kernel
-from ruvelt.core.samples._raster_kernels import _slot
+from ruvelt.core.samples.address import slot_at
 
 i16, i32, i64 = numba.int16, numba.int32, numba.int64
 #: A column without any covered texel.
@@ -21,7 +21,7 @@ def nearest_in_columns(owner, side, x0, x1, rows):
     chunks = side // 256
     for y in range(side):
         for x in range(x0, x1):
-            if owner[_slot(x, y, chunks)] >= 0:
+            if owner[slot_at(x, y, chunks)] >= 0:
                 rows[y, x] = y
             else:
                 rows[y, x] = rows[y - 1, x] if y > 0 else NONE
@@ -69,12 +69,12 @@ def nearest_in_rows(owner, side, y0, y1, limit, rows, out_dst, out_src):
         for x in range(side - 1, -1, -1):
             if k < 0:
                 break
-            s = _slot(x, y, chunks)
+            s = slot_at(x, y, chunks)
             if owner[s] < 0:
                 i = place[k]
                 v = np.int64(rows[y, i])
                 if (x - i) ** 2 + (v - y) ** 2 <= limit:
-                    out_dst[total], out_src[total] = s, _slot(i, v, chunks)
+                    out_dst[total], out_src[total] = s, slot_at(i, v, chunks)
                     total += 1
             if x == start[k]:
                 k -= 1

@@ -5,6 +5,7 @@ import numba
 import numpy as np
 
 from ruvelt.core.kernels import inline, kernel
+from ruvelt.core.samples.address import column_of, row_of, slot_at
 
 f32, f64, i32 = numba.float32, numba.float64, numba.int32
 
@@ -49,11 +50,6 @@ def _apart(nx, ny, ax, ay, bx, by, cx, cy, x, y):
     low = nx * x + ny * y + min(nx, 0.0) + min(ny, 0.0)
     high = nx * x + ny * y + max(nx, 0.0) + max(ny, 0.0)
     return min(a, min(b, c)) > high or max(a, max(b, c)) < low
-
-
-@inline
-def _slot(x, y, chunks):
-    return ((y >> 8) * chunks + (x >> 8)) * 65536 + ((y & 255) << 8) + (x & 255)
 
 
 @inline
@@ -137,7 +133,7 @@ def raster_band(uv, triangle_ids, side, y0, y1, owner, gap, left):
                     x += 1
                     continue
                 _, _, _, d = _closest_bary(x + 0.5, y + 0.5, ax, ay, bx, by, cx, cy)
-                s = _slot(x, y, chunks)
+                s = slot_at(x, y, chunks)
                 if d < gap[s]:
                     if d == 0.0:
                         left[block + (x >> 4)] -= 1
@@ -179,7 +175,7 @@ def mark_overlaps(uv, side, owner, gap, marks, told):
                         wa, wb, wc, d = _closest_bary(u + 0.5, y + 0.5, ax, ay, bx, by, cx, cy)
                         if d > 0.0 or wa < inset * la or wb < inset * lb or wc < inset * lc:
                             continue
-                        s = _slot(u, y, chunks)
+                        s = slot_at(u, y, chunks)
                         o = owner[s]
                         if o != n and o >= 0 and gap[s] == 0.0:
                             marks[n] = 1
@@ -202,9 +198,7 @@ def fill_samples(owner, uv, corners, normals, face_of, side, first, last, out_po
         if t < 0:
             out_face[s] = -1
             continue
-        chunk, local = s >> 16, s & 65535
-        x = (chunk % chunks) * 256 + (local & 255) + 0.5
-        y = (chunk // chunks) * 256 + (local >> 8) + 0.5
+        x, y = column_of(s, chunks) + 0.5, row_of(s, chunks) + 0.5
         wa, wb, wc, _ = _closest_bary(
             x, y, float(uv[t, 0, 0]), float(uv[t, 0, 1]), float(uv[t, 1, 0]), float(uv[t, 1, 1]), float(uv[t, 2, 0]), float(uv[t, 2, 1])
         )

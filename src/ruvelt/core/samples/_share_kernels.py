@@ -5,9 +5,9 @@ import numba
 import numpy as np
 
 from ruvelt.core.kernels import f64_room, i64_room, inline, kernel
+from ruvelt.core.samples.address import CHUNK, slot_at
 
 f32, i32, u8 = numba.float32, numba.int32, numba.uint8
-CHUNK = 65536
 #: Triangles of the texels around one.
 NEAR = 9
 
@@ -67,7 +67,7 @@ def marked_shares(chunk, side, owner, marked, island, uv, shares):
                     x, y = left + u + dx, top + v + dy
                     if x < 0 or y < 0 or x >= side or y >= side:
                         continue
-                    t = np.int64(owner[((y >> 8) * across + (x >> 8)) * CHUNK + ((y & 255) << 8) + (x & 255)])
+                    t = np.int64(owner[slot_at(x, y, across)])
                     if t < 0 or island[t] != island[own]:
                         continue
                     known = False

@@ -11,7 +11,7 @@ from scipy.spatial import cKDTree
 from ruvelt.core.lazy import lazy
 from ruvelt.core.mesh.normals import corner_normals
 from ruvelt.core.mesh.sheets import SheetPlan
-from ruvelt.core.samples.chunks import CHUNK
+from ruvelt.core.samples.address import CHUNK
 from ruvelt.core.samples.sheet import SheetSamples, texel_uv
 from ruvelt.core.samples.surface import SurfaceSamples
 
@@ -28,7 +28,7 @@ U16 = NDArray[np.uint16]
 class _Points(SurfaceSamples):
     """Samples that lie in no layout. areas : (slots,) float32 surface each stands for; `count`: how many there are before the padding."""
 
-    square = False
+    is_sheet = False
     areas: NDArray[np.float32]
 
     def _make_room(self, count: int) -> None:

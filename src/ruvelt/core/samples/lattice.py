@@ -14,7 +14,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ruvelt.core.samples import _lattice_kernels as k
-from ruvelt.core.samples.chunks import CHUNK
+from ruvelt.core.samples.address import CHUNK
 from ruvelt.core.samples.connected import Cloud, Pieces, links_along
 from ruvelt.core.samples.near import near_blur
 from ruvelt.core.samples.surface import SurfaceSamples

@@ -18,7 +18,7 @@ from ruvelt.core.mesh.topology import islands
 from ruvelt.core.samples._gutter_kernels import nearest_in_columns, nearest_in_rows
 from ruvelt.core.samples._raster_kernels import fill_samples, mark_overlaps, raster_band, texel_corners
 from ruvelt.core.samples._share_kernels import marked_shares
-from ruvelt.core.samples.chunks import CHUNK, CHUNK_SIDE
+from ruvelt.core.samples.address import CHUNK, CHUNK_SIDE, chunk_of
 from ruvelt.core.samples.surface import SurfaceSamples
 from ruvelt.core.tolerances import UV_SLACK
 from ruvelt.core.workers import SERIAL, Workers
@@ -39,7 +39,7 @@ class Gutter:
     @lazy
     def sources_of(self) -> dict[int, tuple[int, ...]]:
         """For each chunk the other chunks its gutter texels repeat."""
-        to, of = self.dst >> 16, self.src >> 16
+        to, of = chunk_of(self.dst), chunk_of(self.src)
         apart = to != of
         found: dict[int, list[int]] = {}
         for pair in np.unique((to[apart].astype(np.int64) << 32) | of[apart]):
@@ -152,7 +152,7 @@ class SheetSamples(SurfaceSamples):
     uv : (t, 3, 2) float32 texel space, y down
     """
 
-    square = True
+    is_sheet = True
 
     def __init__(self, model: Model, plan: SheetPlan, side: int, workers: Workers = SERIAL, owner: NDArray[np.int32] | None = None) -> None:
         if side not in RESOLUTIONS:
@@ -291,9 +291,9 @@ class SheetSamples(SurfaceSamples):
 
         found = self._workers.map(look, bands)
         dst, src = np.concatenate([d for d, _ in found]), np.concatenate([s for _, s in found])
-        order = np.argsort(src >> 16, kind="stable")
+        order = np.argsort(chunk_of(src), kind="stable")
         dst, src = dst[order], src[order]
-        start = np.searchsorted(src >> 16, np.arange(self.chunk_count + 1))
+        start = np.searchsorted(chunk_of(src), np.arange(self.chunk_count + 1))
         return Gutter(dst, src, start.astype(np.int64))
 
     @lazy
@@ -309,15 +309,15 @@ class SheetSamples(SurfaceSamples):
         """(slots, …) chunk order to (side, side, …) rows of texels, top row first."""
         n = self.chunks_across
         tail = slots.shape[1:]
-        tiles = slots.reshape(n, n, CHUNK_SIDE, CHUNK_SIDE, *tail)
-        return np.ascontiguousarray(tiles.swapaxes(1, 2).reshape(self.side, self.side, *tail))
+        blocks = slots.reshape(n, n, CHUNK_SIDE, CHUNK_SIDE, *tail)
+        return np.ascontiguousarray(blocks.swapaxes(1, 2).reshape(self.side, self.side, *tail))
 
     def from_image(self, image: NDArray[np.generic]) -> NDArray[np.generic]:
         """The inverse of `to_image`."""
         n = self.chunks_across
         tail = image.shape[2:]
-        tiles = image.reshape(n, CHUNK_SIDE, n, CHUNK_SIDE, *tail).swapaxes(1, 2)
-        return np.ascontiguousarray(tiles.reshape(self.slot_count, *tail))
+        blocks = image.reshape(n, CHUNK_SIDE, n, CHUNK_SIDE, *tail).swapaxes(1, 2)
+        return np.ascontiguousarray(blocks.reshape(self.slot_count, *tail))
 
     def texel_to_slot(self, x: int, y: int) -> int:
         """Slot of the texel in column x, row y (from the top)."""

@@ -12,7 +12,7 @@ from numpy.typing import NDArray
 
 from ruvelt.core.lazy import lazy
 from ruvelt.core.mesh.model import Model
-from ruvelt.core.samples.chunks import CHUNK
+from ruvelt.core.samples.address import CHUNK
 from ruvelt.core.samples.connected import Cloud, GridPieces
 from ruvelt.core.samples.grid import SampleGrid
 
@@ -40,8 +40,8 @@ class SurfaceSamples(ABC):
     positions: NDArray[np.float32]
     normals: NDArray[np.float32]
     face: NDArray[np.int32]
-    #: Whether a chunk is a square of texels (tiles are 16 × 16) or a run of vertices (tiles are 256 in a row).
-    square: bool
+    #: Whether a chunk is a square of texels (blocks are 16 × 16) or a run of vertices (blocks are 256 in a row).
+    is_sheet: bool
 
     @lazy
     def serial(self) -> int:

@@ -8,18 +8,18 @@ from numpy.typing import NDArray
 from ruvelt.core.mesh.model import Model
 from ruvelt.core.mesh.normals import corner_normals
 from ruvelt.core.mesh.topology import face_of_corner
-from ruvelt.core.samples.chunks import CHUNK
+from ruvelt.core.samples.address import CHUNK
 from ruvelt.core.samples.surface import SurfaceSamples
 
 
 class VertexSamples(SurfaceSamples):
     """One sample a vertex, padded to whole chunks; a vertex that no face uses holds no paint.
 
-    They lie along a curve through space, not in file order, so that what a dab touches is few tiles.
+    They lie along a curve through space, not in file order, so that what a dab touches is few blocks.
     slot_of_vertex : (vertices,) int32; vertex : (slots,) int32, −1 in the padding
     """
 
-    square = False
+    is_sheet = False
 
     def __init__(self, model: Model) -> None:
         self.model = model

@@ -1,6 +1,6 @@
-"""The evaluation kernel: all layers of one channel over runs of one chunk, block by block, in float32.
+"""The evaluation kernel: all layers of one channel over runs of one chunk, batch by batch, in float32.
 
-One list of operations (back to front) is walked for each block of samples, so that a block stays in the nearest cache while every
+One list of operations (back to front) is walked for each batch of samples, so that a batch stays in the nearest cache while every
 layer is laid on it. Level 0 is the opaque start value; a group opens a transparent level above it.
 """
 
@@ -10,12 +10,12 @@ import numpy as np
 
 from ruvelt.core.color._hsv_kernels import turn_hsv
 from ruvelt.core.kernels import f32_at, f32_room, inline, kernel, u16_at
+from ruvelt.core.samples.address import CHUNK
 
 PLANE, CONST, PUSH, POP, FOLDED, TABLE, HSV = 0, 1, 2, 3, 4, 5, 6
 #: Blend modes that move the colour below along a straight line: normal, multiply, screen.
 STRAIGHT_MODES = (0, 1, 2)
-BLOCK = 2048
-CHUNK = 65536
+BATCH = 2048
 U = np.float32(1.0 / 65535.0)
 MID = np.float32(32768.0 / 65535.0)
 f32, i32, i64 = numba.float32, numba.int32, numba.int64
@@ -108,7 +108,7 @@ def _non_separable(mode, br, bg, bb, sr, sg, sb):
 
 @inline
 def _lay(mode, comps, n, acc, src, a):
-    """Lay n source samples on the opaque level 0. src: comps × block; a: alpha with mask and strength.
+    """Lay n source samples on the opaque level 0. src: comps × batch; a: alpha with mask and strength.
 
     Rows are taken out of the arrays before the loops: only plain `row[i]` is turned into vector instructions.
     """
@@ -216,20 +216,20 @@ def evaluate_runs(
     planes, masks : (ops,) addresses of (comps + 1, 65536) and (65536,) uint16, 0 for no mask; of a FOLDED step see `fold_runs`; of a
     TABLE step (65536,) float32: the new value of each encoded code
     consts : (ops, comps) in working space
-    starts, counts : (runs,) samples of the chunk, each run at most BLOCK long
+    starts, counts : (runs,) samples of the chunk, each run at most BATCH long
     level0, state_in : level to go on from and its (levels, comps + 1, 65536) state; a state of size 0 starts from consts[0] (operation 0)
     save : write the state reached to state_out instead of codes to the (comps, 65536) uint16 at address `out`
     """
-    acc = np.empty((levels, comps, BLOCK), np.float32)
-    alpha = np.ones((levels, BLOCK), np.float32)
-    src = np.empty((comps, BLOCK), np.float32)
-    a = np.empty(BLOCK, np.float32)
-    share1, share2 = np.empty(BLOCK, np.float32), np.empty(BLOCK, np.float32)
+    acc = np.empty((levels, comps, BATCH), np.float32)
+    alpha = np.ones((levels, BATCH), np.float32)
+    src = np.empty((comps, BATCH), np.float32)
+    a = np.empty(BATCH, np.float32)
+    share1, share2 = np.empty(BATCH, np.float32), np.empty(BATCH, np.float32)
     run, runs = 0, len(starts)
     while run < runs:
-        # Gather runs into one block.
+        # Gather runs into one batch.
         first, n = run, 0
-        while run < runs and n + counts[run] <= BLOCK:
+        while run < runs and n + counts[run] <= BATCH:
             n += counts[run]
             run += 1
         level = level0
@@ -415,7 +415,7 @@ def mask_runs(under, values, covers, bases, combines, strengths, inverts, invert
     is a table: values is the address of (65536,) float32
     """
     one, zero = np.float32(1), np.float32(0)
-    acc, v = f32_room(BLOCK), f32_room(BLOCK)
+    acc, v = f32_room(BATCH), f32_room(BATCH)
     for r in range(len(starts)):
         s, n = starts[r], counts[r]
         acc[:n] = one

@@ -12,7 +12,7 @@ from ruvelt.core.mesh.sheets import SheetPlan
 from ruvelt.core.planes.cache import BoundedCache
 from ruvelt.core.planes.plane import U16
 from ruvelt.core.planes.stamps import stamp_of
-from ruvelt.core.samples.chunks import CHUNK, CHUNK_SIDE
+from ruvelt.core.samples.address import CHUNK, CHUNK_SIDE
 from ruvelt.core.samples.collar import Collar, Joined
 from ruvelt.core.samples.sheet import SheetSamples
 from ruvelt.core.samples.surface import SurfaceSamples

@@ -14,11 +14,11 @@ from ruvelt.core.color.encoding import DECODE_U16, ENCODED_CODES, LINEAR_CODES
 from ruvelt.core.planes.cache import BoundedCache
 from ruvelt.core.planes.plane import U16
 from ruvelt.core.planes.stamps import stamp_of
-from ruvelt.core.samples.chunks import CHUNK, TILES
+from ruvelt.core.samples.address import BLOCKS, CHUNK
+from ruvelt.core.samples.blocks import Runs
 from ruvelt.core.samples.collar import Joined
 from ruvelt.core.samples.lattice import surface_blur
 from ruvelt.core.samples.surface import SurfaceSamples
-from ruvelt.core.samples.tiles import Runs
 from ruvelt.core.stack._blend_kernels import CONST, FOLDED, HSV, PLANE, POP, PUSH, STRAIGHT_MODES, TABLE, evaluate_runs, fold_runs
 from ruvelt.core.stack.beyond import Beyond, Borders, map_stamp
 from ruvelt.core.stack.channels import Channel
@@ -52,22 +52,22 @@ class Overlay:
 
 @dataclass
 class State:
-    """Where evaluation stood before some step: (levels, components + 1, 65536) float32, alpha last, valid on marked tiles only."""
+    """Where evaluation stood before some step: (levels, components + 1, 65536) float32, alpha last, valid on marked blocks only."""
 
     values: NDArray[np.float32]
     level: int
-    tiles: NDArray[np.bool_]
+    blocks: NDArray[np.bool_]
 
 
 @dataclass
 class Fold:
-    """Steps `first` … `last` of a program as one line a sample, (2, components, 65536) float32, valid on marked tiles only."""
+    """Steps `first` … `last` of a program as one line a sample, (2, components, 65536) float32, valid on marked blocks only."""
 
     first: int
     last: int
     steps: Resolved
     values: NDArray[np.float32]
-    tiles: NDArray[np.bool_]
+    blocks: NDArray[np.bool_]
 
     def fill(self, runs: Runs) -> None:
         s = self.steps
@@ -281,14 +281,14 @@ class SheetEvaluator:
         return hash((program.ops[:step], program.linear, self._inputs(program, chunk, 1, step)))
 
     def state_before(self, program: Program, step: int, chunk: int) -> State:
-        """What lies under a step of a program: a buffer whose valid tiles are marked, kept between batches and strokes."""
+        """What lies under a step of a program: a buffer whose valid blocks are marked, kept between batches and strokes."""
         level = sum((op.kind == PUSH) - (op.kind == POP) for op in program.ops[1:step])
         stamp = self.prefix_version(program, step, chunk)
         where = ("under", self.samples.serial, self.sheet.id, program.channel.id, chunk)
         state: State | None = self._cache.get(where, stamp)
         if state is None:
             shape = (level + 1, program.channel.components + 1, CHUNK)
-            state = State(np.empty(shape, np.float32), level, np.zeros(TILES, bool))
+            state = State(np.empty(shape, np.float32), level, np.zeros(BLOCKS, bool))
             self._cache.put(where, state, state.values.nbytes, stamp)
         return state
 
@@ -304,7 +304,7 @@ class SheetEvaluator:
         found: Fold | None = self._cache.get(where, stamp)
         if found is None:
             values = np.empty((2, program.channel.components, CHUNK), np.float32)
-            found = Fold(at + 1, last, self.resolve(program, chunk, at + 1, last), values, np.zeros(TILES, bool))
+            found = Fold(at + 1, last, self.resolve(program, chunk, at + 1, last), values, np.zeros(BLOCKS, bool))
             self._cache.put(where, found, values.nbytes, stamp)
         return found
 

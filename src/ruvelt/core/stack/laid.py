@@ -11,7 +11,7 @@ from ruvelt.core.color.encoding import DECODE_U16, linear_to_srgb_float
 from ruvelt.core.lazy import lazy
 from ruvelt.core.mesh.model import TextureCoords
 from ruvelt.core.planes.plane import U16
-from ruvelt.core.samples.chunks import CHUNK, CHUNK_SIDE
+from ruvelt.core.samples.address import CHUNK, CHUNK_SIDE
 from ruvelt.core.samples.sheet import SheetSamples
 from ruvelt.core.stack import _laid_kernels as kernels
 from ruvelt.core.stack.channels import HEIGHT_MID, Channel

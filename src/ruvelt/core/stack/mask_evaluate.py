@@ -1,4 +1,4 @@
-"""Evaluation of masks: steps that look at one sample run over blocks of a chunk, blurs and growth over the whole sheet at once."""
+"""Evaluation of masks: steps that look at one sample run over batches of a chunk, blurs and growth over the whole sheet at once."""
 
 from __future__ import annotations
 
@@ -14,13 +14,13 @@ from numpy.typing import NDArray
 from ruvelt.core.planes.cache import BoundedCache
 from ruvelt.core.planes.plane import U16
 from ruvelt.core.planes.stamps import stamp_of
-from ruvelt.core.samples.chunks import CHUNK
+from ruvelt.core.samples.address import CHUNK
+from ruvelt.core.samples.blocks import Runs
 from ruvelt.core.samples.collar import Joined
 from ruvelt.core.samples.lattice import surface_blur
 from ruvelt.core.samples.spread import surface_grow
 from ruvelt.core.samples.surface import SurfaceSamples
-from ruvelt.core.samples.tiles import Runs
-from ruvelt.core.stack._blend_kernels import BLOCK, mask_runs
+from ruvelt.core.stack._blend_kernels import BATCH, mask_runs
 from ruvelt.core.stack.channels import Channel, encode
 from ruvelt.core.stack.document import FillLayer, PaintLayer, Sheet, mask_plane_id, plane_id
 from ruvelt.core.stack.faces import FaceIndex
@@ -56,8 +56,8 @@ COMBINES = {"replace": 0, "multiply": 1, "add": 2, "subtract": 3, "max": 4, "min
 #: Stands where a source has its combine mode.
 TABLE_STEP = -1
 Step = Source | Shaper
-#: A whole chunk as runs of one block each.
-WHOLE = (np.arange(0, CHUNK, BLOCK, dtype=np.int32), np.full(CHUNK // BLOCK, BLOCK, np.int32))
+#: A whole chunk as runs of one batch each.
+WHOLE = (np.arange(0, CHUNK, BATCH, dtype=np.int32), np.full(CHUNK // BATCH, BATCH, np.int32))
 
 #: The mesh map that each kind of source reads.
 NEEDS = {"id_colour": "id", "curvature": "curvature", "occlusion": "occlusion", "thickness": "thickness"}

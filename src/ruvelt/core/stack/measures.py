@@ -17,7 +17,7 @@ from ruvelt.core.color.oklab import oklab
 from ruvelt.core.lazy import lazy
 from ruvelt.core.planes.cache import BoundedCache
 from ruvelt.core.planes.plane import U16
-from ruvelt.core.samples.chunks import CHUNK, CHUNK_SIDE
+from ruvelt.core.samples.address import CHUNK, CHUNK_SIDE
 from ruvelt.core.samples.sheet import SheetSamples
 from ruvelt.core.samples.surface import SurfaceSamples
 from ruvelt.core.stack import _field_kernels as kernels
