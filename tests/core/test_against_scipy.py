@@ -7,6 +7,7 @@ import pytest
 from numpy.testing import assert_allclose
 from scipy.spatial import cKDTree
 
+from ruvelt.core.brush.dab import SWEEP
 from ruvelt.core.brush.path import Point, SurfacePath
 from ruvelt.core.brush.settings import Brush, Mirror, PressureCurve
 from ruvelt.core.brush.target import Paint
@@ -30,7 +31,7 @@ def expected(scene: Scene, dabs: np.ndarray) -> np.ndarray:
     tree = cKDTree(samples.positions[slots].astype(np.float64))
     coverage = np.zeros(samples.slot_count)
     for dab in dabs.astype(np.float64):
-        centre, normal, u, v, way = dab[0:3], dab[4:7], dab[7:10], dab[10:13], dab[18:21]
+        centre, normal, u, v, way = dab[0:3], dab[4:7], dab[7:10], dab[10:13], dab[SWEEP : SWEEP + 3]
         radius = dab[3]
         near = slots[tree.query_ball_point(centre - way / 2, radius + np.linalg.norm(way) / 2)]
         axes = np.stack([u / radius, v / (radius * dab[13]), normal / radius])

@@ -54,8 +54,8 @@ def test_a_folded_stroke_is_close_and_settles_exactly(space: str) -> None:
     assert np.abs(quick.astype(int) - exact).max() <= (2 if space == "srgb" else 8)
     changed = np.flatnonzero((quick != exact).any(axis=0))
     tiles = (changed >> 12) * 16 + ((changed & 255) >> 4)
-    assert set(tiles.tolist()) == set(np.flatnonzero(settled.tiles.get(0, np.zeros(256))).tolist())
-    assert not live.settle().tiles
+    assert set(tiles.tolist()) == set(np.flatnonzero(settled.blocks.get(0, np.zeros(256))).tolist())
+    assert not live.settle().blocks
 
 
 def test_only_straight_modes_on_the_opaque_level_fold() -> None:

@@ -10,7 +10,8 @@ from numpy.testing import assert_allclose, assert_array_equal
 from pydantic import ValidationError
 
 from ruvelt.core.brush.camera import Camera
-from ruvelt.core.brush.path import BALL_COLUMNS, MAX_DABS, Point, SheetPath, SurfacePath, ViewPath, lock_angle, mirrored
+from ruvelt.core.brush.dab import SWEEP, WIDTH
+from ruvelt.core.brush.path import MAX_DABS, Point, SheetPath, SurfacePath, ViewPath, lock_angle, mirrored
 from ruvelt.core.brush.settings import Brush, Mirror, PressureCurve
 from ruvelt.core.mesh.rays import RayCaster
 from ruvelt.core.mesh.sheets import plan_sheets
@@ -82,8 +83,8 @@ def test_dabs_are_evenly_spaced_at_any_speed() -> None:
     # A stroke ends with a dab where it was swept to, as it begins with one.
     assert_allclose(np.diff(few[:-1, 0]), 0.05, atol=1e-6)
     assert_allclose(few[-1, :3], few[-2, :3])
-    assert_allclose(few[1:-1, 18:], [[0.05, 0, 0]] * (len(few) - 2), atol=1e-6)
-    assert_array_equal(few[[0, -1], 18:], 0)
+    assert_allclose(few[1:-1, SWEEP : SWEEP + 3], [[0.05, 0, 0]] * (len(few) - 2), atol=1e-6)
+    assert_array_equal(few[[0, -1], SWEEP : SWEEP + 3], 0)
     assert_allclose(few[:, 3], 0.1, atol=1e-6)
     assert_allclose(few[:, 4:7], [[0, 0, 1]] * len(few), atol=1e-6)
     assert few[0, 0] == pytest.approx(-0.8, abs=1e-6)
@@ -225,10 +226,10 @@ def test_normals_turn_to_the_eye_and_pixels_grow_with_depth() -> None:
 
 def test_turns_about_an_axis_are_exact_and_come_after_the_mirror() -> None:
     brush = Brush(mirror=Mirror(x=True, around=6, axis="z"))
-    dab = np.zeros((1, BALL_COLUMNS), np.float32)
+    dab = np.zeros((1, WIDTH), np.float32)
     dab[0, :3], dab[0, 4:7], dab[0, 7:10], dab[0, 10:13] = [1, 0.5, 2], [0, 0, 1], [1, 0, 0], [0, 1, 0]
     made = mirrored(dab, brush)
-    assert made.shape == (12, BALL_COLUMNS)
+    assert made.shape == (12, WIDTH)
     for i in range(6):
         angle = np.pi / 3 * i
         turn = np.array([[np.cos(angle), -np.sin(angle), 0], [np.sin(angle), np.cos(angle), 0], [0, 0, 1]])

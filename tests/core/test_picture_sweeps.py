@@ -76,7 +76,7 @@ def test_more_ways_than_tables_are_laid_part_by_part() -> None:
     turn = np.linspace(0, 2 * np.pi, 300)
     rows[:, 7], rows[:, 11], rows[:, 13], rows[:, 20] = 1, 1, 1, 1
     rows[:, 31], rows[:, 32] = np.cos(turn), np.sin(turn)
-    parts = [(part, turns.copy(), tables.copy()) for part, tables, turns in Sweeps(load_tips(("leaf",), 16)[0], 1.0).parts(rows)]
+    parts = [(part, swept.turns.copy(), swept.tables.copy()) for part, swept in Sweeps(load_tips(("leaf",), 16)[0], 1.0).parts(rows)]
     assert len(parts) > 4
     assert np.concatenate([np.arange(300)[part] for part, _, _ in parts]).tolist() == list(range(300))
     for part, turns, tables in parts:

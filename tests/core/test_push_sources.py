@@ -10,7 +10,7 @@ from ruvelt.core.brush.path import Point, SurfacePath
 from ruvelt.core.brush.push import SheetPush
 from ruvelt.core.brush.settings import Brush, Grain, Mirror
 from ruvelt.core.brush.target import Paint, SmearSettings
-from ruvelt.core.brush.tips import NO_GRAIN
+from ruvelt.core.brush.tip_arrays import NO_TIP
 from ruvelt.core.workers import Workers
 from tests.core.scene import Scene, paint_layer, target, whole
 from tests.core.test_grain import SIZE, picture
@@ -51,7 +51,7 @@ def test_one_batch_takes_its_picture_from_where_a_tree_finds_it(size: float, thr
     push = SheetPush(samples, scene.workers)
     coverage, dirty = np.zeros(samples.slot_count, np.float32), np.zeros((samples.chunk_count, 256), np.uint8)
     copies = 2 if mirror.x else 1
-    push.drag(dabs, np.arange(len(dabs)) % copies, copies, False, None, NO_GRAIN, np.zeros(0, np.uint8), coverage, dirty)
+    push.drag(dabs, np.arange(len(dabs)) % copies, copies, False, NO_TIP, np.zeros(0, np.uint8), coverage, dirty)
     wanted, moves = traced(scene, dabs, 2 if mirror.x else 1)
     slots = np.flatnonzero(samples.covered)
     assert 100 < moves.sum() < len(slots) / 2

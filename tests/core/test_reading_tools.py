@@ -7,7 +7,7 @@ import pytest
 from numpy.testing import assert_allclose, assert_array_equal
 from pydantic import ValidationError
 
-from ruvelt.core.brush._clone_kernels import clone_tiles
+from ruvelt.core.brush._clone_kernels import clone_blocks
 from ruvelt.core.brush.path import Point, SurfacePath
 from ruvelt.core.brush.settings import Mirror
 from ruvelt.core.brush.target import CloneFrom, Paint, Target
@@ -237,12 +237,11 @@ def test_clone_on_a_curved_surface_reads_beside_the_nearest_sample() -> None:
     scene = Scene(globe(96, 48), (paint_layer(),), side=512)
     samples, grid = scene.samples, scene.samples.grid
     offset, begun, flips = np.array([0.06, 0.05, -0.01], np.float32), np.array([0, 0, 1], np.float32), np.zeros(3, np.float32)
-    space = (grid.low, grid.cell, grid.dims, grid.start, grid.slot, grid.xyz)
-    tiles = np.arange(256, dtype=np.int32)
+    blocks = np.arange(256, dtype=np.int32)
     for chunk in range(samples.chunk_count):
-        by_tile, marks = np.empty((256, 256), np.int32), np.zeros(samples.chunk_count, np.uint8)
-        clone_tiles(tiles, chunk, samples.side, samples.positions, samples.face, offset, begun, flips, 0.2, *space, by_tile, marks)
-        found = by_tile.reshape(16, 16, 16, 16).transpose(0, 2, 1, 3).reshape(-1)
+        by_block, marks = np.empty((256, 256), np.int32), np.zeros(samples.chunk_count, np.uint8)
+        clone_blocks(blocks, chunk, samples.side, samples.positions, samples.face, offset, begun, flips, 0.2, grid, by_block, marks)
+        found = by_block.reshape(16, 16, 16, 16).transpose(0, 2, 1, 3).reshape(-1)
         assert_array_equal(np.flatnonzero(marks), np.unique(found[found >= 0] >> 16))
         slots = np.flatnonzero(samples.covered[chunk * CHUNK : (chunk + 1) * CHUNK]) + chunk * CHUNK
         assert (found[slots & 65535] >= 0).all()

@@ -12,8 +12,9 @@ from numpy.testing import assert_allclose, assert_array_equal
 from pydantic import ValidationError
 
 from ruvelt.core.brush.confine import Confine, passing, standing_out
+from ruvelt.core.brush.dab import KIND, RICH_BALL, WIDTH
 from ruvelt.core.brush.gradient import Gradient
-from ruvelt.core.brush.path import BALL_COLUMNS, RICH_COLUMNS, Point, SheetPath, SurfacePath
+from ruvelt.core.brush.path import Point, SheetPath, SurfacePath
 from ruvelt.core.brush.settings import Brush, Grain, Mirror, Mixing
 from ruvelt.core.brush.target import Paint
 from ruvelt.core.brush.tips import GRAINS, TIPS, alpha_of, fours, load_grain, load_tips, reach_of
@@ -467,9 +468,9 @@ def test_what_is_no_size_or_place_lays_nothing() -> None:
     scene = plane(256)
     brush, _ = dab(0.2, tips=("chalk",))
     path = SurfacePath(brush, scene.samples)
-    assert path.extend([Point((50.0, 0, 0))]).shape == (0, RICH_COLUMNS)
-    assert SurfacePath(Brush(), scene.samples).extend([]).shape == (0, BALL_COLUMNS)
+    assert path.extend([Point((50.0, 0, 0))]).shape == (0, WIDTH)
+    assert SurfacePath(Brush(), scene.samples).extend([]).shape == (0, WIDTH)
     live = scene.live(target("base_color"), RED, brush=brush)
-    broken = np.full((1, RICH_COLUMNS), np.nan, np.float32)
-    broken[0, 29] = 0
-    assert not live.dabs(broken).tiles
+    broken = np.full((1, WIDTH), np.nan, np.float32)
+    broken[0, KIND] = RICH_BALL
+    assert not live.dabs(broken).blocks

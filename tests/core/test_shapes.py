@@ -143,7 +143,7 @@ def test_shaping_again_leaves_only_the_last() -> None:
     last = Shape(kind="line", surface=((-0.5, -0.4, 0), (0.5, -0.2, 0)))
     live.lay_again(first.dabs, None)
     touched = live.lay_again(lay_shape(brush, last, scene.samples, caster).dabs, None)
-    assert touched.tiles
+    assert touched.blocks
     scene.keep(live)
     fresh = plane(256)
     shape_on(fresh, brush, last)

@@ -8,8 +8,8 @@ import numpy as np
 import pytest
 from numpy.testing import assert_array_equal
 
-from ruvelt.core.brush._clump_kernels import LISTED
-from ruvelt.core.brush.clumps import clumps_of
+from ruvelt.core.brush._cluster_kernels import LISTED
+from ruvelt.core.brush.clusters import clusters_of
 from ruvelt.core.brush.parts import Part
 from ruvelt.core.brush.path import Point, SurfacePath
 from ruvelt.core.brush.settings import Brush
@@ -55,14 +55,14 @@ def softened(scene: Scene, paint: Paint, brush: Brush, press: list, pieces: int 
 
 @pytest.mark.parametrize("reach", [0.03, 0.06, 0.15, 0.7])
 def test_means_are_those_over_all_samples(reach: float) -> None:
-    """From each texel's own, over nodes at every second and fourth, to more clumps than are listed at once."""
+    """From each texel's own, over nodes at every second and fourth, to more clusters than are listed at once."""
     scene = uneven(512)
     before, samples = held(scene), scene.samples
     brush, press = dab(2 * reach, PLACE, hardness=1.0)
     full = softened(scene, Paint(tool="soften", reads="layer", reach=0.5), brush, press)
     assert len(full) > 90
     assert (reach / samples.spacing >= 6) == (reach > 0.03)
-    near = np.linalg.norm(clumps_of(samples, reach).middle.T - PLACE, axis=1) < reach
+    near = np.linalg.norm(clusters_of(samples, reach).middle.T - PLACE, axis=1) < reach
     assert (near.sum() > LISTED) == (reach > 0.6)
     after, slots = held(scene), np.flatnonzero(samples.covered)
     place, area, normal = samples.positions[slots].astype(np.float64), samples.sample_areas(slots.astype(np.int32)), samples.normals[slots]
@@ -128,7 +128,7 @@ def test_the_kernel_is_as_wide_as_its_formula_both_ways(spacings: float) -> None
             exact = np.maximum(1 - (x**2 + y**2) * (samples.spacing / radius) ** 2, 0)
             assert got.sum() == pytest.approx(1, abs=0.01)
             found.append([np.sqrt((got * d**2).sum() / got.sum() / ((exact * d**2).sum() / exact.sum())) for d in (x, y)])
-        # Single texels lie up to half a clump beside what stands for them; pictures do so evenly.
+        # Single texels lie up to half a cluster beside what stands for them; pictures do so evenly.
         assert np.abs(np.mean(found, axis=0) - 1).max() < 0.025
         assert np.abs(np.array(found) - 1).max() < 0.06
 

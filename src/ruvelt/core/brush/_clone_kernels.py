@@ -4,10 +4,10 @@
 import numba
 import numpy as np
 
-from ruvelt.core.brush._walk_kernels import GRID, beside, far_apart, locate, nearer
+from ruvelt.core.brush._walk_kernels import beside, far_apart, locate, nearer
 from ruvelt.core.kernels import f32_room, inline, kernel, u8_room, u16_at
 from ruvelt.core.samples.address import CHUNK, block_start, chunk_of, in_block, local_of, slot_at
-from ruvelt.core.samples.grid import search
+from ruvelt.core.samples.grid import GRID, search
 
 f32, i32, i64, u8, u16 = numba.float32, numba.int32, numba.int64, numba.uint8, numba.uint16
 
@@ -26,8 +26,8 @@ def _read_at(s, position, offset, begun, mirrored):
     return position[s, 0] + dx, position[s, 1] + dy, position[s, 2] + dz, bits
 
 
-@kernel(numba.void(i32[::1], f32[:, ::1], f32[::1], f32[::1], f32[::1], f32, *GRID, i32[::1]), late=True)
-def clone_vertices(slots, position, offset, begun, mirrored, reach, low, cell, dims, start, slot, xyz, out):
+@kernel(numba.void(i32[::1], f32[:, ::1], f32[::1], f32[::1], f32[::1], f32, GRID, i32[::1]), late=True)
+def clone_vertices(slots, position, offset, begun, mirrored, reach, grid, out):
     """Where clone reads for vertices: their place moved by `offset`, on the far side of a mirror plane by its reflection; itself off the surface.
 
     begun : (3,) where the stroke began; mirrored : (3,) above 0 for planes that mirror
@@ -37,13 +37,13 @@ def clone_vertices(slots, position, offset, begun, mirrored, reach, low, cell, d
         px, py, pz, _ = _read_at(slots[at], position, offset, begun, mirrored)
         # What the vertex before it found is seldom far.
         known, away = nearer(px, py, pz, last, np.int64(-1), reach, position)
-        found = search(px, py, pz, reach, known, away, low, cell, dims, start, slot, xyz)
+        found = search(px, py, pz, reach, known, away, grid)
         out[at] = found if found >= 0 else slots[at]
         last = np.int64(found)
 
 
-@kernel(numba.void(i32[::1], i32, i32, f32[:, ::1], i32[::1], f32[::1], f32[::1], f32[::1], f32, *GRID, i32[:, ::1], u8[::1]), late=True)
-def clone_blocks(blocks, chunk, side, position, face, offset, begun, mirrored, reach, low, cell, dims, start, slot, xyz, found, marks):
+@kernel(numba.void(i32[::1], i32, i32, f32[:, ::1], i32[::1], f32[::1], f32[::1], f32[::1], f32, GRID, i32[:, ::1], u8[::1]), late=True)
+def clone_blocks(blocks, chunk, side, position, face, offset, begun, mirrored, reach, grid, found, marks):
     """The same for texels of blocks (n,) of a sheet's chunk: searched at every eighth or fourth each way, between them where the layouts run alike.
 
     found : (n, 256) slots that the texels of the blocks read, −1 where there is none; marks : (chunks,) made 1 where those lie
@@ -81,7 +81,7 @@ def clone_blocks(blocks, chunk, side, position, face, offset, begun, mirrored, r
                     if s >= 0 and face[s] >= 0:
                         px, py, pz, bits = _read_at(s, position, offset, begun, mirrored)
                         guess = beside(last, whence, s, face, side) if last >= 0 else np.int64(-1)
-                        q, ex, ey = locate(px, py, pz, guess, last, other, reach, position, face, side, low, cell, dims, start, slot, xyz)
+                        q, ex, ey = locate(px, py, pz, guess, last, other, reach, position, face, side, grid)
                         if q >= 0:
                             known[j, i], nx[j, i], ny[j, i] = np.uint8(bits), ex, ey
                             if fresh:
@@ -133,7 +133,7 @@ def clone_blocks(blocks, chunk, side, position, face, offset, begun, mirrored, r
                                 continue
                         px, py, pz, _ = _read_at(mine, position, offset, begun, mirrored)
                         guess = beside(last, whence, np.int64(mine), face, side) if last >= 0 else np.int64(-1)
-                        q, _, _ = locate(px, py, pz, guess, last, other, reach, position, face, side, low, cell, dims, start, slot, xyz)
+                        q, _, _ = locate(px, py, pz, guess, last, other, reach, position, face, side, grid)
                         if q >= 0:
                             other = last if last >= 0 and far_apart(q, last, side) else other
                             last, whence = q, np.int64(mine)

@@ -5,9 +5,11 @@ import numba
 import numpy as np
 
 from ruvelt.core._fading_kernels import left_of
+from ruvelt.core.brush.dab import CAP, FACING, FLOW, HARDNESS, LONG, NORMAL, RADIUS, ROUNDNESS, SHORT, SWEEP, X, Y, Z, vector
 from ruvelt.core.kernels import f32_room, i64_room, inline, kernel, u16_at
 from ruvelt.core.samples._cell_kernels import cell_at, first_texel, last_texel
 from ruvelt.core.samples.address import CHUNK, block_of, chunk_of, first_slot, in_block, slot_at
+from ruvelt.core.samples.arrays import SAMPLES
 from ruvelt.core.tolerances import FACING_FADE_COS
 
 f32, i32, i64, u8 = numba.float32, numba.int32, numba.int64, numba.uint8
@@ -33,8 +35,6 @@ STRETCH = 512
 #: Samples that fill the vectors of one turn of a loop.
 WHOLE = 32
 ROOM = STRETCH + WHOLE
-#: Columns of plain and of rich dabs that may be swept.
-SWEPT, RICH_SWEPT = 21, 35
 
 
 @inline
@@ -134,26 +134,26 @@ def _lay_dab(dabs, d, xyz, normal, first, n, spacing, now, at):
     """
     n = min((n + np.uint64(WHOLE - 1)) & ~np.uint64(WHOLE - 1), np.uint64(xyz.shape[1]) - first)
     one, zero, half = np.float32(1), np.float32(0), np.float32(0.5)
-    cx, cy, cz, own = dabs[d, 0], dabs[d, 1], dabs[d, 2], dabs[d, 3]
+    cx, cy, cz, own = dabs[d, X], dabs[d, Y], dabs[d, Z], dabs[d, RADIUS]
     # A tip thinner than the samples lays its share of them.
     r = max(own, half * spacing)
-    nx, ny, nz, flow, cap = dabs[d, 4], dabs[d, 5], dabs[d, 6], dabs[d, 15], dabs[d, 16]
+    nx, ny, nz, flow, cap = dabs[d, NORMAL], dabs[d, NORMAL + 1], dabs[d, NORMAL + 2], dabs[d, FLOW], dabs[d, CAP]
     inv_r, thin = one / r, own / r
     scale, bias = np.float32(1 / 127) / FADE, zero
-    if not dabs[d, 17] > 0:
+    if not dabs[d, FACING] > 0:
         scale, bias = zero, one
     px, py, pz = nx * scale, ny * scale, nz * scale
-    short = max(dabs[d, 13], half * spacing * inv_r)
-    thin *= dabs[d, 13] / short
+    short = max(dabs[d, ROUNDNESS], half * spacing * inv_r)
+    thin *= dabs[d, ROUNDNESS] / short
     inv_short = inv_r / short
-    ax, ay, az, bx, by, bz = dabs[d, 7], dabs[d, 8], dabs[d, 9], dabs[d, 10], dabs[d, 11], dabs[d, 12]
-    vx, vy, vz = dabs[d, 18], dabs[d, 19], dabs[d, 20]
+    ax, ay, az, bx, by, bz = dabs[d, LONG], dabs[d, LONG + 1], dabs[d, LONG + 2], dabs[d, SHORT], dabs[d, SHORT + 1], dabs[d, SHORT + 2]
+    vx, vy, vz = vector(dabs, d, SWEEP)
     va, vb, vh = (vx * ax + vy * ay + vz * az) * inv_r, (vx * bx + vy * by + vz * bz) * inv_short, (vx * nx + vy * ny + vz * nz) * inv_r
     length = np.sqrt(va * va + vb * vb + vh * vh)
     swept = length > np.float32(1e-6)
     inv_length = one / length if swept else zero
     va, vb, vh = va * inv_length, vb * inv_length, vh * inv_length
-    inner, outer = ramp_of(dabs[d, 14], spacing * inv_r)
+    inner, outer = ramp_of(dabs[d, HARDNESS], spacing * inv_r)
     outer_sq, inner_sq = outer * outer, inner * inner
     k = one / (outer_sq - inner_sq)
     inv_edge = one / spacing
@@ -174,26 +174,25 @@ def _lay_dab(dabs, d, xyz, normal, first, n, spacing, now, at):
 @inline
 def bound_of(dabs, i, spacing, reach, ball):
     """ball (4,) = middle and radius of what dab i, swept or not, may raise; a radius of −1 where there is nothing."""
-    cx, cy, cz, r = dabs[i, 0], dabs[i, 1], dabs[i, 2], dabs[i, 3]
+    cx, cy, cz, r = dabs[i, X], dabs[i, Y], dabs[i, Z], dabs[i, RADIUS]
     if not (r > 0 and np.isfinite(cx + cy + cz + r)):
         ball[3] = -1
         return
     # Never thinner than the samples: a tiny brush still touches the sample under it.
     r = max(r, np.float32(0.6) * spacing) * reach + np.float32(0.5) * spacing
-    if dabs.shape[1] == SWEPT or dabs.shape[1] == RICH_SWEPT:
-        way = 18 if dabs.shape[1] == SWEPT else 31
-        vx, vy, vz = np.float32(0.5) * dabs[i, way], np.float32(0.5) * dabs[i, way + 1], np.float32(0.5) * dabs[i, way + 2]
-        cx, cy, cz = cx - vx, cy - vy, cz - vz
-        r += np.sqrt(vx * vx + vy * vy + vz * vz)
+    vx, vy, vz = np.float32(0.5) * dabs[i, SWEEP], np.float32(0.5) * dabs[i, SWEEP + 1], np.float32(0.5) * dabs[i, SWEEP + 2]
+    cx, cy, cz = cx - vx, cy - vy, cz - vz
+    r += np.sqrt(vx * vx + vy * vy + vz * vz)
     ball[0], ball[1], ball[2], ball[3] = cx, cy, cz, r
 
 
 @inline
-def boxes_of(dabs, g, size, reach, spacing, low, cell, dims, z_first, z_last, box):
+def boxes_of(dabs, g, size, reach, spacing, grid, z_first, z_last, box):
     """box (size, 4) = first and last layer and row of cells of the grid that each dab of a group may reach; says the columns of all.
 
     g : the group's first dab; reach : in radii; a dab that is none has an empty box
     """
+    low, cell, dims = grid.low, grid.cell, grid.dims
     left, right = int(dims[0]), -1
     ball = f32_room(4)
     for d in range(size):
@@ -221,8 +220,9 @@ def walked_before(box, lead, z, y):
 
 
 @inline
-def cells_reached(dabs, g, lead, size, reach, spacing, low, cell, dims, z, y, box, reach_of, order):
+def cells_reached(dabs, g, lead, size, reach, spacing, grid, z, y, box, reach_of, order):
     """reach_of (size, 2) = first and last cell of a row that dabs from `lead` on reach; order[:n] those dabs by where they begin. Returns n."""
+    low, cell, dims = grid.low, grid.cell, grid.dims
     count = 0
     ball = f32_room(4)
     zl, yl = np.float32(low[2] + z * cell), np.float32(low[1] + y * cell)
@@ -265,33 +265,17 @@ def next_stretch(order, reach_of, first, count):
     return taken, xa, xb
 
 
-@kernel(
-    numba.void(
-        f32[:, ::1],
-        f32[::1],
-        numba.float64,
-        i32[::1],
-        i32[::1],
-        i32[::1],
-        f32[:, ::1],
-        numba.int8[:, ::1],
-        u8[::1],
-        f32,
-        numba.boolean,
-        i32,
-        i32,
-        f32[::1],
-        u8[:, ::1],
-    )
-)
-def ball_dabs(dabs, low, cell, dims, start, slot, xyz, normal, allowed, spacing, is_sheet, z_first, z_last, coverage, dirty):
+@kernel(numba.void(f32[:, ::1], SAMPLES, u8[::1], i32, i32, f32[::1], u8[:, ::1]))
+def ball_dabs(dabs, samples, allowed, z_first, z_last, coverage, dirty):
     """Raise coverage of the samples inside each dab's ball, dab after dab, in the grid's layers z_first … z_last.
 
-    dabs : (n, 21), see path.BALL_COLUMNS; allowed : (slots,) 0 for samples no stroke may touch, or size 0
+    dabs : (n, WIDTH) balls; allowed : (slots,) 0 for samples no stroke may touch, or size 0
     coverage : (slots,) float32 0–1; dirty : (chunks, 256) marks blocks that changed
 
     Rows of cells are walked once for a group of dabs: what is sorted by cell is read in order, coverage is fetched and put back once.
     """
+    grid, spacing, is_sheet = samples.grid, np.float32(samples.spacing), samples.is_sheet
+    dims, start, slot, xyz, normal = grid.dims, grid.start, grid.slot, grid.xyz, grid.normal
     one = np.float32(1)
     within, marked = block_bits(is_sheet), ~np.uint64(0)
     box = i64_room((GROUP, 4))
@@ -300,14 +284,14 @@ def ball_dabs(dabs, low, cell, dims, start, slot, xyz, normal, allowed, spacing,
     now = f32_room(ROOM)
     for g in range(0, len(dabs), GROUP):
         size = min(GROUP, len(dabs) - g)
-        left, right = boxes_of(dabs, g, size, one, spacing, low, cell, dims, z_first, z_last, box)
+        left, right = boxes_of(dabs, g, size, one, spacing, grid, z_first, z_last, box)
         for lead in range(size):
             for z in range(box[lead, 0], box[lead, 1] + 1):
                 for y in range(box[lead, 2], box[lead, 3] + 1):
                     row = (z * dims[1] + y) * dims[0]
                     if start[row + left] == start[row + right + 1] or walked_before(box, lead, z, y):
                         continue
-                    count = cells_reached(dabs, g, lead, size, one, spacing, low, cell, dims, z, y, box, reach_of, order)
+                    count = cells_reached(dabs, g, lead, size, one, spacing, grid, z, y, box, reach_of, order)
                     taken = 0
                     while taken < count:
                         first = taken
@@ -338,27 +322,27 @@ def ball_dabs(dabs, low, cell, dims, start, slot, xyz, normal, allowed, spacing,
 def disc_dabs(dabs, side, owner, allowed, coverage, dirty):
     """Raise coverage of covered texels inside each disc of the flat sheet, swept or by itself, as `_lay_dab` does.
 
-    dabs : (n, 11), see path.DISC_COLUMNS
+    dabs : (n, WIDTH) discs
     """
     one, zero, half, tiny = np.float32(1), np.float32(0), np.float32(0.5), np.float32(1e-12)
     chunks = side // 256
     for d in range(len(dabs)):
-        cx, cy, own = dabs[d, 0], dabs[d, 1], dabs[d, 2]
+        cx, cy, own = dabs[d, X], dabs[d, Y], dabs[d, RADIUS]
         if not (own > 0 and np.isfinite(cx + cy + own)):
             continue
         r = max(own, half)
-        cos, sin, flow, cap = dabs[d, 3], dabs[d, 4], dabs[d, 7], dabs[d, 8]
+        cos, sin, flow, cap = dabs[d, LONG], dabs[d, LONG + 1], dabs[d, FLOW], dabs[d, CAP]
         inv_r = one / r
-        short = max(dabs[d, 5], half * inv_r)
-        thin = own * inv_r * dabs[d, 5] / short
+        short = max(dabs[d, ROUNDNESS], half * inv_r)
+        thin = own * inv_r * dabs[d, ROUNDNESS] / short
         inv_short = inv_r / short
-        vx, vy = dabs[d, 9], dabs[d, 10]
+        vx, vy = dabs[d, SWEEP], dabs[d, SWEEP + 1]
         va, vb = (vx * cos + vy * sin) * inv_r, (vy * cos - vx * sin) * inv_short
         length = np.sqrt(va * va + vb * vb)
         swept = length > np.float32(1e-6)
         inv_length = one / length if swept else zero
         va, vb = va * inv_length, vb * inv_length
-        inner, outer = ramp_of(dabs[d, 6], inv_r)
+        inner, outer = ramp_of(dabs[d, HARDNESS], inv_r)
         outer_sq, inner_sq = outer * outer, inner * inner
         k = one / (outer_sq - inner_sq)
         density, target = zero, cap * thin * (one if swept else own * inv_r)

@@ -6,6 +6,31 @@ from __future__ import annotations
 import numba
 import numpy as np
 
+from ruvelt.core.brush.dab import (
+    ASIDE,
+    BENT,
+    CAP,
+    DEPTH,
+    FACING,
+    FLIP,
+    FLOW,
+    HARDNESS,
+    HUE,
+    KIND,
+    LONG,
+    MIX,
+    MIX_CHANGE,
+    NORMAL,
+    RADIUS,
+    RICH_BALL,
+    RICH_DISC,
+    ROUNDNESS,
+    SHORT,
+    SWEEP,
+    TIP,
+    TRAVELLED,
+    X,
+)
 from ruvelt.core.kernels import f64_room, inline, kernel
 
 f32, f64, i32 = numba.float32, numba.float64, numba.int32
@@ -71,7 +96,7 @@ def axes_across(normal, lean, turned, out):
     numba.void(f32[:, ::1], f64[::1], f64[:, ::1], f64[:, ::1], f64, f64, i32, i32, i32, f64, f64, f64[::1], numba.boolean, f64[::1], f32[:, ::1])
 )
 def pack_rich(balls, number, chance, across, limit, depth, tips, flip, way, length, spacing, spread, flat, travelled, out):
-    """out : (n, 35), see path.RICH_COLUMNS, from (n, 21) plain ones.
+    """out : (n, WIDTH) rich dabs from plain ones.
 
     number : (n,) of their stops; chance : (n, 6) in 0 … 1; across : (n, 3), or none; flip : 0 never, 1 every second, 2 at random
     way : of mixing: 0 none, 1 along the stroke in turns of `length` diameters, 2 at random; spread : (3,) of hue, saturation and value
@@ -79,48 +104,48 @@ def pack_rich(balls, number, chance, across, limit, depth, tips, flip, way, leng
     the share of mixing there, and the last stop's number
     """
     for i in range(len(balls)):
-        for k in range(17):
+        for k in range(FACING):
             out[i, k] = balls[i, k]
         sweep = 0.0
         for k in range(3):
-            out[i, 31 + k] = balls[i, 18 + k]
-            sweep += np.float64(balls[i, 18 + k]) ** 2
-        sweep, wide = np.sqrt(sweep), 2 * np.float64(balls[i, 3])
+            out[i, SWEEP + k] = balls[i, SWEEP + k]
+            sweep += np.float64(balls[i, SWEEP + k]) ** 2
+        sweep, wide = np.sqrt(sweep), 2 * np.float64(balls[i, RADIUS])
         travelled[1] += sweep / wide if sweep > 0 and wide > 0 else (number[i] - travelled[3]) * spacing
         travelled[3] = number[i]
-        out[i, 17], out[i, 18] = limit, depth
-        out[i, 19] = min(np.floor(chance[i, 0] * tips), tips - 1.0) if tips > 0 else -1.0
-        out[i, 20] = -1 if (flip == 1 and number[i] % 2 == 1) or (flip == 2 and chance[i, 1] < 0.5) else 1
-        out[i, 21] = 0
+        out[i, FACING], out[i, DEPTH] = limit, depth
+        out[i, TIP] = min(np.floor(chance[i, 0] * tips), tips - 1.0) if tips > 0 else -1.0
+        out[i, FLIP] = -1 if (flip == 1 and number[i] % 2 == 1) or (flip == 2 and chance[i, 1] < 0.5) else 1
+        out[i, MIX] = 0
         if way == 1:
-            out[i, 21] = 1 - abs(1 - (travelled[1] / length) % 2)
+            out[i, MIX] = 1 - abs(1 - (travelled[1] / length) % 2)
         elif way == 2:
-            out[i, 21] = chance[i, 2]
+            out[i, MIX] = chance[i, 2]
         for k in range(3):
-            out[i, 22 + k] = (2 * chance[i, 3 + k] - 1) * spread[k]
-            out[i, 25 + k] = across[i, k] if len(across) > 0 else 0.0
+            out[i, HUE + k] = (2 * chance[i, 3 + k] - 1) * spread[k]
+            out[i, ASIDE + k] = across[i, k] if len(across) > 0 else 0.0
         # Added one by one, so that it makes no difference how a stroke is cut into batches. Dabs of one stop lie at one place.
         if sweep > 0:
             travelled[0] += sweep
         elif i == 0 or number[i] != number[i - 1]:
             travelled[0] += spacing * wide
-        out[i, 28], out[i, 29], out[i, 30] = travelled[0], flat, 0
-        out[i, 34] = out[i, 21] - travelled[2] if sweep > 0 else 0.0
-        travelled[2] = out[i, 21]
+        out[i, TRAVELLED], out[i, KIND], out[i, BENT] = travelled[0], RICH_DISC if flat else RICH_BALL, 0
+        out[i, MIX_CHANGE] = out[i, MIX] - travelled[2] if sweep > 0 else 0.0
+        travelled[2] = out[i, MIX]
 
 
 @kernel(numba.void(f64[:, ::1], f64[:, ::1], f64[:, ::1], f64[::1], f64[::1], f64[::1], f64[::1], f64, f64, f64, f32[:, ::1]))
 def pack_balls(centre, normal, across, radius, turn, flow, cap, roundness, hardness, facing, out):
-    """out : (n, 21), see path.BALL_COLUMNS. across : (n, 3) unit; turn : (n,) radians about the normal."""
+    """out : (n, WIDTH) plain dabs, but their sweep. across : (n, 3) unit; turn : (n,) radians about the normal."""
     for i in range(len(centre)):
         cos, sin = np.cos(turn[i]), np.sin(turn[i])
         for k in range(3):
             p, q = (k + 1) % 3, (k + 2) % 3
             other = normal[i, p] * across[i, q] - normal[i, q] * across[i, p]
-            out[i, k], out[i, 4 + k] = centre[i, k], normal[i, k]
-            out[i, 7 + k], out[i, 10 + k] = across[i, k] * cos + other * sin, other * cos - across[i, k] * sin
-        out[i, 3], out[i, 13], out[i, 14] = radius[i], roundness, hardness
-        out[i, 15], out[i, 16], out[i, 17] = flow[i], cap[i], facing
+            out[i, X + k], out[i, NORMAL + k] = centre[i, k], normal[i, k]
+            out[i, LONG + k], out[i, SHORT + k] = across[i, k] * cos + other * sin, other * cos - across[i, k] * sin
+        out[i, RADIUS], out[i, ROUNDNESS], out[i, HARDNESS] = radius[i], roundness, hardness
+        out[i, FLOW], out[i, CAP], out[i, FACING] = flow[i], cap[i], facing
 
 
 @kernel(i32(f64[:, ::1], f64[::1], f64, f64, f64, f64, f64, f64, f64, f64, f64[::1], i32, f64[:, ::1]))

@@ -5,11 +5,14 @@ import numba
 import numpy as np
 
 from ruvelt.core.brush._dab_kernels import block_bits, smooth
-from ruvelt.core.brush._rich_kernels import GRAIN, grained, weigh
-from ruvelt.core.brush._walk_kernels import GRID, beside, far_apart, locate, nearer
+from ruvelt.core.brush._rich_kernels import grained, weigh
+from ruvelt.core.brush._walk_kernels import beside, far_apart, locate, nearer
+from ruvelt.core.brush.dab import BENT, CAP, DEPTH, FACING, FLIP, HARDNESS, LONG, NORMAL, RADIUS, ROUNDNESS, SHORT, TIP, TRAVELLED, X, Y, Z, vector
+from ruvelt.core.brush.tip_arrays import TIPS
 from ruvelt.core.kernels import f32_room, i64_room, inline, kernel, u8_room, u16_at, u16_room, u32_room, u64_at
 from ruvelt.core.samples._cell_kernels import cell_at, first_texel, last_texel
 from ruvelt.core.samples.address import CHUNK, block_of, block_start, chunk_of, column_of, first_slot, in_block, local_of, row_of, slot_at
+from ruvelt.core.samples.arrays import SAMPLES
 from ruvelt.core.samples.grid import search
 from ruvelt.core.tolerances import FACING_FADE_COS
 
@@ -21,23 +24,25 @@ MOST = LINE * LINE
 #: Texels between nodes at which a block is traced, and where ways bend too much between those; between nodes ways are curves through three.
 WIDE, NARROW = 4, 2
 #: Third differences of nodes, in texels, from which nodes lie closer: a curve through three is then off by a quarter of a texel.
-BENT = np.float32(4)
+BENDS = np.float32(4)
 UNASKED, KNOWN, NOWHERE, BETWEEN = 0, 1, 2, 3
 #: Texels by which ways of neighbours may differ to have others between them.
 ALIKE = np.float32(3)
 
 
-@kernel(numba.void(f32[:, ::1], numba.boolean, i32, numba.boolean, *GRID, i32[::1], i32, u8[:, ::1]), late=True)
-def push_reach(dabs, flat, side, is_sheet, low, cell, dims, start, slot, xyz, seen, turn, blocks):
+@kernel(numba.void(f32[:, ::1], numba.boolean, SAMPLES, i32[::1], i32, u8[:, ::1]), late=True)
+def push_reach(dabs, flat, samples, seen, turn, blocks):
     """Mark blocks that may hold samples under a batch's dabs. flat : they lie in the plane of the sheet, in texels
 
     seen : (cells,) the `turn` at which a cell was last met; blocks : (chunks, 256)
     """
+    grid, side, is_sheet = samples.grid, samples.side, samples.is_sheet
+    low, cell, dims, start, slot = grid.low, grid.cell, grid.dims, grid.start, grid.slot
     across = side >> 8
     zero = np.float32(0)
     within, marked = block_bits(is_sheet), ~np.uint64(0)
     for d in range(len(dabs)):
-        cx, cy, cz, r = dabs[d, 0], dabs[d, 1], dabs[d, 2], dabs[d, 3]
+        cx, cy, cz, r = dabs[d, X], dabs[d, Y], dabs[d, Z], dabs[d, RADIUS]
         if not (r > 0 and np.isfinite(cx + cy + cz + r)):
             continue
         if flat:
@@ -78,7 +83,7 @@ def _largest(dabs):
     """Radius of the largest dab."""
     farthest = np.float32(0)
     for d in range(len(dabs)):
-        farthest = max(farthest, dabs[d, 3])
+        farthest = max(farthest, dabs[d, RADIUS])
     return farthest
 
 
@@ -103,8 +108,8 @@ def _reached(cx, cy, cz, around, dabs, drags, widened, order):
     count, travel = 0, np.float32(0)
     for back in range(len(dabs)):
         d = len(dabs) - 1 - back
-        dx, dy, dz = cx - dabs[d, 0], cy - dabs[d, 1], cz - dabs[d, 2]
-        far = dabs[d, 3] * widened + around + travel
+        dx, dy, dz = cx - dabs[d, X], cy - dabs[d, Y], cz - dabs[d, Z]
+        far = dabs[d, RADIUS] * widened + around + travel
         if dx * dx + dy * dy + dz * dz < far * far:
             order[count] = d
             count += 1
@@ -114,40 +119,41 @@ def _reached(cx, cy, cz, around, dabs, drags, widened, order):
 
 
 @inline
-def _trace(count, px, py, pz, nx, ny, nz, order, reached, dabs, drags, flat, tips, grain, grain_depth, grain_size, grain_fixed):
+def _trace(count, px, py, pz, nx, ny, nz, order, reached, dabs, drags, flat, pictures):
     """Move points to where what is at them lay before a batch: back through its dabs, the last one first.
 
-    px … nz : points and the normals they began with; drags : (n, 3) of each dab from the one before; tips : (k, side, side), or none and plain dabs
-    grain … : as of rich dabs: it holds back what is dragged over its gaps
+    px … nz : points and the normals they began with; drags : (n, 3) of each dab from the one before; pictures : none of plain dabs; their grain
+    holds back what is dragged over its gaps
     """
+    tips, grain_depth = pictures.pictures, pictures.grain.depth
     one, zero = np.float32(1), np.float32(0)
     for m in range(reached):
         d = order[m]
-        cx, cy, cz, r, inv = dabs[d, 0], dabs[d, 1], dabs[d, 2], dabs[d, 3], one / dabs[d, 3]
-        ux, uy, uz, strength = dabs[d, 4], dabs[d, 5], dabs[d, 6], dabs[d, 16]
+        cx, cy, cz, r, inv = dabs[d, X], dabs[d, Y], dabs[d, Z], dabs[d, RADIUS], one / dabs[d, RADIUS]
+        ux, uy, uz, strength = dabs[d, NORMAL], dabs[d, NORMAL + 1], dabs[d, NORMAL + 2], dabs[d, CAP]
         gx, gy, gz = drags[d, 0], drags[d, 1], drags[d, 2]
-        hard = max(zero, min(dabs[d, 14], np.float32(0.98)))
+        hard = max(zero, min(dabs[d, HARDNESS], np.float32(0.98)))
         if len(tips) > 0:
-            along, across, up = (dabs[d, 7], dabs[d, 8], dabs[d, 9]), (dabs[d, 10], dabs[d, 11], dabs[d, 12]), (ux, uy, uz)
-            tip = np.int64(dabs[d, 19])
+            along, across, up = vector(dabs, d, LONG), vector(dabs, d, SHORT), (ux, uy, uz)
+            tip = np.int64(dabs[d, TIP])
             for i in range(count):
                 dx, dy, dz = px[i] - cx, py[i] - cy, pz[i] - cz
                 # A picture has corners.
                 if dx * dx + dy * dy + dz * dz < np.float32(2) * r * r:
                     w, a, b = weigh(
-                        dx, dy, dz, nx[i], ny[i], nz[i], inv, along, across, up, dabs[d, 13], hard, one, dabs[d, 17], dabs[d, 18], tip, dabs[d, 20],
-                        dabs[d, 30] > zero, tips,
+                        dx, dy, dz, nx[i], ny[i], nz[i], inv, along, across, up, dabs[d, ROUNDNESS], hard, one,
+                        dabs[d, FACING], dabs[d, DEPTH], tip, dabs[d, FLIP], dabs[d, BENT] > zero, tips,
                     )  # fmt: skip
-                    if grain_depth > zero and w > zero:
+                    if grain_depth > 0 and w > zero:
                         w *= grained(
-                            grain, grain_depth, grain_size, grain_fixed, flat, px[i], py[i], pz[i], nx[i], ny[i], nz[i],
-                            dabs[d, 28] + a * r, b * dabs[d, 13] * r,
+                            pictures.grain, flat, px[i], py[i], pz[i], nx[i], ny[i], nz[i],
+                            dabs[d, TRAVELLED] + a * r, b * dabs[d, ROUNDNESS] * r,
                         )  # fmt: skip
                     w *= strength
                     px[i], py[i], pz[i] = px[i] - w * gx, py[i] - w * gy, pz[i] - w * gz
             continue
         slope, inv_sq = one / (one - hard * hard), inv * inv
-        scale, bias = (one / FADE, zero) if dabs[d, 17] > 0 and not flat else (zero, one)
+        scale, bias = (one / FADE, zero) if dabs[d, FACING] > 0 and not flat else (zero, one)
         # Without a branch, so that this becomes vector instructions; beyond the dab the weight is 0 exactly.
         for i in range(np.uint64(count)):
             dx, dy, dz = px[i] - cx, py[i] - cy, pz[i] - cz
@@ -248,9 +254,9 @@ def _even(wx, wy, state, left, top, step, third):
         for m in range(4):
             if state[top + k * step, third[0] + m * step] != KNOWN or state[third[1] + m * step, left + k * step] != KNOWN:
                 return False
-        if not max(_bend(wx, top + k * step, third[0], 0, step), _bend(wy, top + k * step, third[0], 0, step)) < BENT:
+        if not max(_bend(wx, top + k * step, third[0], 0, step), _bend(wy, top + k * step, third[0], 0, step)) < BENDS:
             return False
-        if not max(_bend(wx, third[1], left + k * step, step, 0), _bend(wy, third[1], left + k * step, step, 0)) < BENT:
+        if not max(_bend(wx, third[1], left + k * step, step, 0), _bend(wy, third[1], left + k * step, step, 0)) < BENDS:
             return False
     return True
 
@@ -274,20 +280,19 @@ def _fill(wx, wy, state, left, top, step):
 
 
 @kernel(
-    numba.void(i32[::1], numba.boolean, f32[:, ::1], f32[:, ::1], numba.boolean, u64[:, :, ::1], *GRAIN, i32, f32[:, ::1], f32[:, ::1], i32[::1],
-               *GRID, u8[::1], i64[::1], f32[:, ::1], f32[:, ::1], f32[:, :, ::1]),
+    numba.void(i32[::1], numba.boolean, f32[:, ::1], f32[:, ::1], numba.boolean, TIPS, SAMPLES, u8[::1], i64[::1], f32[:, ::1], f32[:, ::1],
+               f32[:, :, ::1]),
     late=True,
 )  # fmt: skip
-def push_blocks(
-    blocks, coarse, dabs, drags, flat, tips, grain, grain_depth, grain_size, grain_fixed, side, position, normal, face, low, cell, dims, start,
-    slot, xyz, allowed, order, balls, shift, moved,
-):  # fmt: skip
+def push_blocks(blocks, coarse, dabs, drags, flat, tip, samples, allowed, order, balls, shift, moved):
     """Where the picture at texels comes from after a batch: back through its dabs, then on by earlier batches.
 
     blocks : (n,) chunk · 256 + block; coarse : whether dabs are wide enough to trace every fourth texel; order : (dabs,) to work in
     balls : (blocks of the sheet, 4) around each block's texels, radius 0 for those not known so far
     shift : (slots, 2) from each texel to its source so far, in texels; moved : (n, 256, 2) the same after the batch
     """
+    position, normal, face, grid, side = samples.position, samples.normal, samples.face, samples.grid, samples.side
+    tips = tip.pictures
     across = side >> 8
     half, zero, one = np.float32(0.5), np.float32(0), np.float32(1)
     wx, wy, state, ask = f32_room((LINE, LINE)), f32_room((LINE, LINE)), u8_room((LINE, LINE)), i64_room((MOST, 2))
@@ -371,7 +376,7 @@ def push_blocks(
                     nx[count], ny[count], nz[count] = normal[s, 0], normal[s, 1], normal[s, 2]
                 ask[count, 0], ask[count, 1] = i, j
                 count += 1
-            _trace(count, px, py, pz, nx, ny, nz, order, reached, dabs, drags, flat, tips, grain, grain_depth, grain_size, grain_fixed)
+            _trace(count, px, py, pz, nx, ny, nz, order, reached, dabs, drags, flat, tip)
             for k in range(count):
                 i, j = ask[k, 0], ask[k, 1]
                 x, y = left + i, top + j
@@ -388,8 +393,7 @@ def push_blocks(
                 else:
                     guess = beside(s, before, last, face, side) if last >= 0 else s
                     q, ex, ey = locate(
-                        px[k], py[k], pz[k], guess if guess >= 0 else s, last, other, farthest, position, face, side, low, cell, dims, start, slot,
-                        xyz,
+                        px[k], py[k], pz[k], guess if guess >= 0 else s, last, other, farthest, position, face, side, grid,
                     )  # fmt: skip
                     # What came from off the surface stays where it is.
                     if q >= 0 and normal[q, 0] * nx[k] + normal[q, 1] * ny[k] + normal[q, 2] * nz[k] > zero:
@@ -624,15 +628,11 @@ def push_codes(blocks, chunk, face, position, spacing, side, shift, pictures, co
 
 
 @kernel(
-    numba.void(i32[::1], f32[:, ::1], f32[:, ::1], u64[:, :, ::1], *GRAIN, f32[:, ::1], f32[:, ::1], i32[::1], *GRID, u8[::1], i64[::1], f32[:, ::1],
-               i32[::1], f32[:, :, ::1], i32[:, ::1]),
-    late=True,
-)  # fmt: skip
-def push_vertices(
-    blocks, dabs, drags, tips, grain, grain_depth, grain_size, grain_fixed, position, normal, face, low, cell, dims, start, slot, xyz, allowed, order,
-    shift, source, moved, found,
-):  # fmt: skip
+    numba.void(i32[::1], f32[:, ::1], f32[:, ::1], TIPS, SAMPLES, u8[::1], i64[::1], f32[:, ::1], i32[::1], f32[:, :, ::1], i32[:, ::1]), late=True
+)
+def push_vertices(blocks, dabs, drags, tip, samples, allowed, order, shift, source, moved, found):
     """The same for vertices. shift : (slots, 3) object space; source : (slots,) the vertex there plus one, 0 for none; moved, found : after it"""
+    position, normal, face, grid, tips = samples.position, samples.normal, samples.face, samples.grid, tip.pictures
     px, py, pz, nx, ny, nz, who = f32_room(256), f32_room(256), f32_room(256), f32_room(256), f32_room(256), f32_room(256), i64_room(256)
     widened = np.sqrt(np.float32(2)) if len(tips) > 0 else np.float32(1)
     farthest = _largest(dabs)
@@ -650,19 +650,19 @@ def push_vertices(
                 count += 1
         cx, cy, cz, around = ball_of(first, False, position, face)
         reached = _reached(cx, cy, cz, around, dabs, drags, widened, order)
-        _trace(count, px, py, pz, nx, ny, nz, order, reached, dabs, drags, False, tips, grain, grain_depth, grain_size, grain_fixed)
+        _trace(count, px, py, pz, nx, ny, nz, order, reached, dabs, drags, False, tip)
         for k in range(count):
             s, n = who[k], who[k] - first
             ox, oy, oz = position[s, 0], position[s, 1], position[s, 2]
             if px[k] == ox and py[k] == oy and pz[k] == oz:
                 continue
             known, away = nearer(px[k], py[k], pz[k], s, np.int64(-1), farthest, position)
-            q = np.int64(search(px[k], py[k], pz[k], farthest, known, away, low, cell, dims, start, slot, xyz))
+            q = np.int64(search(px[k], py[k], pz[k], farthest, known, away, grid))
             if q < 0 or normal[q, 0] * normal[s, 0] + normal[q, 1] * normal[s, 1] + normal[q, 2] * normal[s, 2] <= 0:
                 continue
             mx, my, mz = px[k] - ox + shift[q, 0], py[k] - oy + shift[q, 1], pz[k] - oz + shift[q, 2]
             known, away = nearer(ox + mx, oy + my, oz + mz, q, s, farthest, position)
-            origin = np.int64(search(ox + mx, oy + my, oz + mz, farthest, known, away, low, cell, dims, start, slot, xyz))
+            origin = np.int64(search(ox + mx, oy + my, oz + mz, farthest, known, away, grid))
             if origin < 0:
                 origin = np.int64(source[q]) - 1 if source[q] > 0 else q
             moved[at, n, 0], moved[at, n, 1], moved[at, n, 2] = mx, my, mz

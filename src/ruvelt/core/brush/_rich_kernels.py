@@ -22,15 +22,44 @@ from ruvelt.core.brush._dab_kernels import (
     smooth,
     walked_before,
 )
+from ruvelt.core.brush.dab import (
+    ASIDE,
+    BENT,
+    CAP,
+    DEPTH,
+    FACING,
+    FLIP,
+    FLOW,
+    HARDNESS,
+    HUE,
+    LONG,
+    MIX,
+    MIX_CHANGE,
+    NORMAL,
+    RADIUS,
+    ROUNDNESS,
+    SATURATION,
+    SHORT,
+    SWEEP,
+    TIP,
+    TRAVELLED,
+    VALUE,
+    X,
+    Y,
+    Z,
+    vector,
+)
+from ruvelt.core.brush.tip_arrays import SWEPT, TIPS
 from ruvelt.core.color._hsv_kernels import turn_hsv
 from ruvelt.core.kernels import f32_room, i64_room, inline, kernel, u32_room, u64_room
 from ruvelt.core.samples._cell_kernels import first_texel, last_texel
 from ruvelt.core.samples.address import CHUNK, block_of, chunk_of, slot_at
+from ruvelt.core.samples.arrays import SAMPLES
 from ruvelt.core.tolerances import FACING_FADE_COS
 
 f32, i32, i64, u8, u16, u64 = numba.float32, numba.int32, numba.int64, numba.uint8, numba.uint16, numba.uint64
 FADE = np.float32(FACING_FADE_COS)
-FLOW, PAST, LEVEL = 0, 1, 2
+BY_FLOW, PAST, LEVEL = 0, 1, 2
 #: Half side of a table of running sums, radii: the corners of a picture lie so far from its middle. Its values are shares of both halves.
 EXTENT = 2.0**0.5
 FULL = 2 * EXTENT
@@ -82,11 +111,12 @@ def _sides(nx, ny, nz):
 
 
 @inline
-def grained(grain, depth, size, fixed, flat, x, y, z, nx, ny, nz, along, across):
+def grained(settings, flat, x, y, z, nx, ny, nz, along, across):
     """What a grain leaves of the paint at a place; along, across : the same from where a stroke began, in lengths like `size`.
 
     fixed : to the surface, on the model from three sides; else it lies along the stroke
     """
+    grain, depth, size, fixed = settings.picture, np.float32(settings.depth), np.float32(settings.size), settings.fixed
     one, scale = np.float32(1), np.float32(grain.shape[0]) / size
     if not fixed:
         held = _grain_at(grain, scale, along, across)
@@ -213,14 +243,14 @@ def way_of(dabs, d, inv, short):
 
     inv, short : one over the long and the short radius
     """
-    vx, vy, vz = dabs[d, 31], dabs[d, 32], dabs[d, 33]
-    va = (vx * dabs[d, 7] + vy * dabs[d, 8] + vz * dabs[d, 9]) * inv
-    vb = (vx * dabs[d, 10] + vy * dabs[d, 11] + vz * dabs[d, 12]) * short
+    vx, vy, vz = vector(dabs, d, SWEEP)
+    va = (vx * dabs[d, LONG] + vy * dabs[d, LONG + 1] + vz * dabs[d, LONG + 2]) * inv
+    vb = (vx * dabs[d, SHORT] + vy * dabs[d, SHORT + 1] + vz * dabs[d, SHORT + 2]) * short
     # A picture lies in its plane; a ball has a way off it.
-    vh = (vx * dabs[d, 4] + vy * dabs[d, 5] + vz * dabs[d, 6]) * inv if dabs[d, 19] < np.float32(0) else np.float32(0)
+    vh = (vx * dabs[d, NORMAL] + vy * dabs[d, NORMAL + 1] + vz * dabs[d, NORMAL + 2]) * inv if dabs[d, TIP] < np.float32(0) else np.float32(0)
     length = np.sqrt(va * va + vb * vb + vh * vh)
     # What is bent with the surface is laid dab by dab.
-    swept = length > np.float32(1e-6) and not dabs[d, 30] > np.float32(0)
+    swept = length > np.float32(1e-6) and not dabs[d, BENT] > np.float32(0)
     over = np.float32(1) / length if swept else np.float32(0)
     return va * over, vb * over, vh * over, (length if swept else np.float32(0))
 
@@ -254,9 +284,9 @@ def flow_of(dabs, d, spacing, begin, end, build, weights, at_a, at_b, behind, to
     behind[begin:end], where that is `told` : how far behind its end a sweep laid them, a share of it
     """
     one, zero = np.float32(1), np.float32(0)
-    inv = one / max(dabs[d, 3], np.float32(0.6) * spacing)
-    va, vb, _, length = way_of(dabs, d, inv, inv / dabs[d, 13])
-    flow, cap = dabs[d, 15], dabs[d, 16]
+    inv = one / max(dabs[d, RADIUS], np.float32(0.6) * spacing)
+    va, vb, _, length = way_of(dabs, d, inv, inv / dabs[d, ROUNDNESS])
+    flow, cap = dabs[d, FLOW], dabs[d, CAP]
     if not length > zero:
         if told:
             for i in range(begin, end):
@@ -274,7 +304,7 @@ def flow_of(dabs, d, spacing, begin, end, build, weights, at_a, at_b, behind, to
 
 @inline
 def _weigh_stretch(
-    dabs, d, first, n, whole, spacing, xyz, normal, tips, tables, turns, grain, grain_depth, grain_size, grain_fixed, texture, at, weights,
+    dabs, d, first, n, whole, spacing, xyz, normal, pictures, swept, texture, at, weights,
     at_a, at_b, rims, index, part_x, part_y, four,
 ):  # fmt: skip
     """weights[at …] = weights of dab `d` at the sorted samples first … first + n, or their integrals over its sweep.
@@ -283,15 +313,17 @@ def _weigh_stretch(
     whole : n or more, of which the rest get no weight: what does not fill a vector is done one by one
     texture[at …] : two less what a grain that is fixed to the surface leaves of the paint there
     """
+    tips, tables, turns, grain = pictures.pictures, swept.tables, swept.turns, pictures.grain.picture
+    grain_depth, grain_size, grain_fixed = np.float32(pictures.grain.depth), np.float32(pictures.grain.size), pictures.grain.fixed
     one, zero, scale = np.float32(1), np.float32(0), np.float32(1 / 127)
-    cx, cy, cz, r = dabs[d, 0], dabs[d, 1], dabs[d, 2], max(dabs[d, 3], np.float32(0.6) * spacing)
+    cx, cy, cz, r = dabs[d, X], dabs[d, Y], dabs[d, Z], max(dabs[d, RADIUS], np.float32(0.6) * spacing)
     # Held in registers: the compiler cannot know that coverage is not part of the dabs.
-    along, across = (dabs[d, 7], dabs[d, 8], dabs[d, 9]), (dabs[d, 10], dabs[d, 11], dabs[d, 12])
-    up, inv, roundness = (dabs[d, 4], dabs[d, 5], dabs[d, 6]), one / r, dabs[d, 13]
-    inner, outer = ramp_of(dabs[d, 14], spacing * inv)
+    along, across = vector(dabs, d, LONG), vector(dabs, d, SHORT)
+    up, inv, roundness = vector(dabs, d, NORMAL), one / r, dabs[d, ROUNDNESS]
+    inner, outer = ramp_of(dabs[d, HARDNESS], spacing * inv)
     outer_sq, slope = outer * outer, one / (outer * outer - inner * inner)
-    limit, depth, tip, flip = dabs[d, 17], dabs[d, 18], np.int64(dabs[d, 19]), dabs[d, 20]
-    travelled, bend = dabs[d, 28], dabs[d, 30] > zero
+    limit, depth, tip, flip = dabs[d, FACING], dabs[d, DEPTH], np.int64(dabs[d, TIP]), dabs[d, FLIP]
+    travelled, bend = dabs[d, TRAVELLED], dabs[d, BENT] > zero
     flat, sharp, edge = one / roundness, tip < 0, spacing * inv
     if bend:
         for i in range(np.int64(n)):
@@ -394,7 +426,7 @@ def _weigh_stretch(
 
 @inline
 def _texture_stretch(
-    base, n, slot, xyz, normal, grain, depth, size, textures, texture, share_x, share_y, share_z, held, index, part_x, part_y, four
+    base, n, slot, xyz, normal, settings, textures, texture, share_x, share_y, share_z, held, index, part_x, part_y, four
 ):  # fmt: skip
     """texture[:n] = two less what a grain that is fixed to the surface leaves of the paint at the sorted samples from `base` on.
 
@@ -409,6 +441,7 @@ def _texture_stretch(
             begin, end = min(begin, i), i + np.uint64(1)
     if begin >= end:
         return
+    grain, depth, size = settings.picture, np.float32(settings.depth), np.float32(settings.size)
     side, scale = np.int32(grain.shape[0]), np.float32(grain.shape[0]) / size
     any_x, any_y, any_z = False, False, False
     for i in range(begin, end):
@@ -434,42 +467,16 @@ def _texture_stretch(
         textures[np.uint64(slot[base + i])] = texture[i]
 
 
-#: Signature of a grain: its picture as of tips.fours, depth, size and whether it is fixed to the surface.
-GRAIN = (u64[:, ::1], f32, f32, numba.boolean)
-_SETTINGS = (u64[:, :, ::1], u64[:, :, ::1], f32[:, ::1], *GRAIN, f32, i32, f32[::1], f32[:, ::1], u8[:, ::1])
-
-
-@kernel(
-    numba.void(
-        f32[:, ::1],
-        f32[::1],
-        numba.float64,
-        i32[::1],
-        i32[::1],
-        i32[::1],
-        f32[:, ::1],
-        numba.int8[:, ::1],
-        u8[::1],
-        f32,
-        numba.boolean,
-        i32,
-        i32,
-        *_SETTINGS,
-        f32[::1],
-    ),
-    late=True,
-)
-def rich_balls(
-    dabs, low, cell, dims, start, slot, xyz, normal, allowed, spacing, is_sheet, z_first, z_last,
-    tips, tables, turns, grain, grain_depth, grain_size, grain_fixed, reach, build, coverage, marks, dirty, textures,
-):  # fmt: skip
+@kernel(numba.void(f32[:, ::1], SAMPLES, u8[::1], i32, i32, TIPS, SWEPT, f32[::1], f32[:, ::1], u8[:, ::1], f32[::1]), late=True)
+def rich_balls(dabs, samples, allowed, z_first, z_last, tip, swept, coverage, marks, dirty, textures):
     """Raise coverage of samples that dabs reach, in the grid's layers z_first … z_last, dab after dab.
 
-    dabs : (n, 35), see path.RICH_COLUMNS; tips : (k, side, side), and grain : (side, side), or (1, 1) with depth 0, as of tips.fours
-    tables, turns : of swept pictures, see Sweeps.parts
-    reach : radii a dab can reach; marks : what the stroke remembers of colours, (slots, 4), (slots, 1) of mixing alone, or none
+    dabs : (n, WIDTH) rich; marks : what the stroke remembers of colours, (slots, 4), (slots, 1) of mixing alone, or none
     textures : (slots,) what it remembers of a grain fixed to the surface, two less what that leaves, 0 where it was not asked; else none
     """
+    grid, spacing, is_sheet = samples.grid, np.float32(samples.spacing), samples.is_sheet
+    dims, start, slot, xyz, normal = grid.dims, grid.start, grid.slot, grid.xyz, grid.normal
+    reach, build = np.float32(tip.reach), np.int32(tip.build)
     one, zero = np.float32(1), np.float32(0)
     within, marked, kept = block_bits(is_sheet), ~np.uint64(0), marks.shape[1] if len(marks) else 0
     box, reach_of, order = i64_room((GROUP, 4)), i64_room((GROUP, 2)), i64_room(GROUP)
@@ -478,14 +485,14 @@ def rich_balls(
     index, part_x, part_y, four = u32_room(ROOM), f32_room(ROOM), f32_room(ROOM), u64_room(ROOM)
     for g in range(0, len(dabs), GROUP):
         size = min(GROUP, len(dabs) - g)
-        left, right = boxes_of(dabs, g, size, reach, spacing, low, cell, dims, z_first, z_last, box)
+        left, right = boxes_of(dabs, g, size, reach, spacing, grid, z_first, z_last, box)
         for lead in range(size):
             for z in range(box[lead, 0], box[lead, 1] + 1):
                 for y in range(box[lead, 2], box[lead, 3] + 1):
                     row = (z * dims[1] + y) * dims[0]
                     if start[row + left] == start[row + right + 1] or walked_before(box, lead, z, y):
                         continue
-                    count = cells_reached(dabs, g, lead, size, reach, spacing, low, cell, dims, z, y, box, reach_of, order)
+                    count = cells_reached(dabs, g, lead, size, reach, spacing, grid, z, y, box, reach_of, order)
                     taken = 0
                     while taken < count:
                         first = taken
@@ -498,9 +505,9 @@ def rich_balls(
                             for k in range(kept):
                                 for i in range(n):
                                     colours[k, i] = marks[np.uint64(slot[np.uint64(base) + i]), k]
-                            if grain_depth > zero and grain_fixed:
+                            if tip.grain.depth > 0 and tip.grain.fixed:
                                 _texture_stretch(
-                                    np.uint64(base), n, slot, xyz, normal, grain, grain_depth, grain_size, textures,
+                                    np.uint64(base), n, slot, xyz, normal, tip.grain, textures,
                                     texture, at_a, at_b, shares, weights, index, part_x, part_y, four,
                                 )  # fmt: skip
                             for o in range(first, taken):
@@ -512,10 +519,10 @@ def rich_balls(
                                 at, m = np.uint64(a - base), np.uint64(b - a)
                                 whole = min((m + np.uint64(WHOLE - 1)) & ~np.uint64(WHOLE - 1), np.uint64(xyz.shape[1]) - np.uint64(a))
                                 _weigh_stretch(
-                                    dabs, d, np.uint64(a), m, whole, spacing, xyz, normal, tips, tables, turns, grain, grain_depth, grain_size,
-                                    grain_fixed, texture, at, weights, at_a, at_b, rims, index, part_x, part_y, four,
+                                    dabs, d, np.uint64(a), m, whole, spacing, xyz, normal, tip, swept, texture, at, weights, at_a, at_b, rims, index,
+                                    part_x, part_y, four,
                                 )  # fmt: skip
-                                cap = dabs[d, 16]
+                                cap = dabs[d, CAP]
                                 flow = flow_of(dabs, d, spacing, at, at + whole, build, weights, at_a, at_b, behind, kept > 0)
                                 if kept == 0:
                                     for i in range(at, at + whole):
@@ -525,17 +532,17 @@ def rich_balls(
                                     raised = _raised(now[i], cap * rims[i], flow, weights[i], build)
                                     shares[i] = (raised - now[i]) / (raised if raised > zero else one)
                                     now[i] = raised
-                                way = (dabs[d, 25], dabs[d, 26], dabs[d, 27])
+                                way = vector(dabs, d, ASIDE)
                                 by_side = way[0] * way[0] + way[1] * way[1] + way[2] * way[2] > zero
                                 # Across the stroke: the tip's offset, turned to the way across it.
-                                side_a = dabs[d, 7] * way[0] + dabs[d, 8] * way[1] + dabs[d, 9] * way[2]
-                                side_b = (dabs[d, 10] * way[0] + dabs[d, 11] * way[1] + dabs[d, 12] * way[2]) * dabs[d, 13]
-                                mix, change = dabs[d, 21], dabs[d, 34]
+                                side_a = dabs[d, LONG] * way[0] + dabs[d, LONG + 1] * way[1] + dabs[d, LONG + 2] * way[2]
+                                side_b = (dabs[d, SHORT] * way[0] + dabs[d, SHORT + 1] * way[1] + dabs[d, SHORT + 2] * way[2]) * dabs[d, ROUNDNESS]
+                                mix, change = dabs[d, MIX], dabs[d, MIX_CHANGE]
                                 for i in range(at, at + whole):
                                     mixed = _mixture(mix - change * behind[i], by_side, at_a[i] * side_a + at_b[i] * side_b)
                                     colours[0, i] += (mixed - colours[0, i]) * shares[i]
                                 for k in range(1, kept):
-                                    other = dabs[d, 21 + k]
+                                    other = dabs[d, MIX + k]
                                     for i in range(at, at + whole):
                                         colours[k, i] += (other - colours[k, i]) * shares[i]
                             for i in range(n):
@@ -557,25 +564,33 @@ def _summed(tables, table, u, w):
     return _between(tables[table, np.uint64(y), np.uint64(x)], fx, fy)
 
 
-@kernel(numba.void(f32[:, ::1], i32, i32[::1], u8[::1], *_SETTINGS), late=True)
-def rich_discs(
-    dabs, side, owner, allowed, tips, tables, turns, grain, grain_depth, grain_size, grain_fixed, reach, build, coverage, marks, dirty,
-):  # fmt: skip
+@kernel(numba.void(f32[:, ::1], i32, i32[::1], u8[::1], TIPS, SWEPT, f32[::1], f32[:, ::1], u8[:, ::1]), late=True)
+def rich_discs(dabs, side, owner, allowed, pictures, swept_by, coverage, marks, dirty):
     """The same on the flat sheet: centres, radii and axes in texels (x right, y down), everything faces the dab. See `rich_balls`."""
+    tips, tables, turns = pictures.pictures, swept_by.tables, swept_by.turns
+    grain, grain_depth = pictures.grain, np.float32(pictures.grain.depth)
+    reach, build = np.float32(pictures.reach), np.int32(pictures.build)
     zero, one = np.float32(0), np.float32(1)
     chunks = side // 256
     for d in range(len(dabs)):
-        cx, cy, r = dabs[d, 0], dabs[d, 1], dabs[d, 3]
+        cx, cy, r = dabs[d, X], dabs[d, Y], dabs[d, RADIUS]
         if not (r > 0 and np.isfinite(cx + cy + r)):
             continue
         r = max(r, np.float32(0.75))
         # Held in registers: the compiler cannot know that coverage is not part of the dabs.
-        along, across = (dabs[d, 7], dabs[d, 8], dabs[d, 9]), (dabs[d, 10], dabs[d, 11], dabs[d, 12])
-        up, inv, roundness = (dabs[d, 4], dabs[d, 5], dabs[d, 6]), one / r, dabs[d, 13]
-        inner, outer = ramp_of(dabs[d, 14], inv)
-        flow, cap, limit, depth, tip, flip = dabs[d, 15], dabs[d, 16], dabs[d, 17], dabs[d, 18], np.int64(dabs[d, 19]), dabs[d, 20]
-        mix, hue, saturation, value, travelled, bend = dabs[d, 21], dabs[d, 22], dabs[d, 23], dabs[d, 24], dabs[d, 28], dabs[d, 30] > zero
-        way = (dabs[d, 25], dabs[d, 26], dabs[d, 27])
+        along, across = vector(dabs, d, LONG), vector(dabs, d, SHORT)
+        up, inv, roundness = vector(dabs, d, NORMAL), one / r, dabs[d, ROUNDNESS]
+        inner, outer = ramp_of(dabs[d, HARDNESS], inv)
+        flow, cap, limit, depth, tip, flip = dabs[d, FLOW], dabs[d, CAP], dabs[d, FACING], dabs[d, DEPTH], np.int64(dabs[d, TIP]), dabs[d, FLIP]
+        mix, hue, saturation, value, travelled, bend = (
+            dabs[d, MIX],
+            dabs[d, HUE],
+            dabs[d, SATURATION],
+            dabs[d, VALUE],
+            dabs[d, TRAVELLED],
+            dabs[d, BENT] > zero,
+        )
+        way = vector(dabs, d, ASIDE)
         by_side = way[0] * way[0] + way[1] * way[1] + way[2] * way[2] > zero
         # Across the stroke: the tip's offset, turned to the way across it.
         side_a = along[0] * way[0] + along[1] * way[1] + along[2] * way[2]
@@ -584,7 +599,7 @@ def rich_discs(
         short = inv / roundness
         va, vb, _, length = way_of(dabs, d, inv, short)
         swept, density, behind = length > zero, zero, zero
-        vx, vy = (dabs[d, 31], dabs[d, 32]) if swept else (zero, zero)
+        vx, vy = (dabs[d, SWEEP], dabs[d, SWEEP + 1]) if swept else (zero, zero)
         table, cos, sin = np.int64(turns[d, 0]), turns[d, 1], turns[d, 2]
         step_u, step_w = length * (va * flip * cos + vb * sin), np.float32(0.5) * length * (vb * cos - va * flip * sin)
         size = np.float32(FULL) * length / max(abs(step_u), np.float32(1e-9))
@@ -619,9 +634,7 @@ def rich_discs(
                     continue
                 if grain_depth > zero:
                     along_it, across_it = travelled + a * r, b * r
-                    weight *= grained(
-                        grain, grain_depth, grain_size, grain_fixed, True, np.float32(x), np.float32(y), zero, zero, zero, one, along_it, across_it
-                    )
+                    weight *= grained(grain, True, np.float32(x), np.float32(y), zero, zero, zero, one, along_it, across_it)
                 if swept:
                     behind = met_at(a, b, va, vb, length, weight * density)
                     weight = one - left_of(weight * density)
@@ -630,7 +643,7 @@ def rich_discs(
                 if now > c:
                     coverage[s] = now
                     if len(marks):
-                        mixed = _mixture(mix - dabs[d, 34] * behind, by_side, a * side_a + b * side_b)
+                        mixed = _mixture(mix - dabs[d, MIX_CHANGE] * behind, by_side, a * side_a + b * side_b)
                         _remember(marks, s, (now - c) / now, mixed, hue, saturation, value)
                     dirty[chunk_of(s), block_of(s, True)] = 1
 

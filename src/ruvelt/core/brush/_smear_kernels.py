@@ -6,9 +6,33 @@ import numpy as np
 
 from ruvelt.core.brush._dab_kernels import ramp_of, smooth
 from ruvelt.core.brush._push_kernels import ball_of
-from ruvelt.core.brush._rich_kernels import GRAIN, grained, weigh
+from ruvelt.core.brush._rich_kernels import grained, weigh
+from ruvelt.core.brush.dab import (
+    BENT,
+    DEPTH,
+    FACING,
+    FLIP,
+    FLOW,
+    HARDNESS,
+    KIND,
+    LONG,
+    NORMAL,
+    RADIUS,
+    RICH_BALL,
+    ROUNDNESS,
+    SHORT,
+    TIP,
+    TRAVELLED,
+    X,
+    Y,
+    Z,
+    vector,
+)
+from ruvelt.core.brush.smear_arrays import CARRYING, LAYING, LIMITS, LOAD
+from ruvelt.core.brush.tip_arrays import TIPS
 from ruvelt.core.kernels import f32_room, i64_room, inline, kernel, u16_at, u64_at
 from ruvelt.core.samples.address import CHUNK, column_of, first_slot, local_of, packed_at, row_of
+from ruvelt.core.samples.arrays import SAMPLES
 from ruvelt.core.tolerances import FACING_FADE_COS
 
 f32, i32, i64, u8, u16, u64 = numba.float32, numba.int32, numba.int64, numba.uint8, numba.uint16, numba.uint64
@@ -17,8 +41,6 @@ FADE = np.float32(FACING_FADE_COS)
 DEEP = 4
 #: Share of a place in the carried picture that must be known to be laid.
 LEAST = np.float32(1e-3)
-#: Columns of plain dabs; rich ones have more.
-PLAIN = 21
 
 
 @kernel(numba.void(f32[:, ::1], i64[::1], f32[:, ::1], f32[:, ::1], f32[::1]), late=True)
@@ -30,14 +52,14 @@ def carry_frames(dabs, copy, last, frames, travelled):
     """
     for d in range(len(dabs)):
         k = copy[d]
-        cx, cy, cz = dabs[d, 0], dabs[d, 1], dabs[d, 2]
-        nx, ny, nz = dabs[d, 4], dabs[d, 5], dabs[d, 6]
-        ex, ey, ez = dabs[d, 7], dabs[d, 8], dabs[d, 9]
+        cx, cy, cz = vector(dabs, d, X)
+        nx, ny, nz = vector(dabs, d, NORMAL)
+        ex, ey, ez = vector(dabs, d, LONG)
         travelled[d] = np.float32(-1)
         frames[d, 3], frames[d, 4], frames[d, 5] = np.float32(0), np.float32(0), np.float32(0)
         if last[k, 0] > 0:
             dx, dy, dz = cx - last[k, 1], cy - last[k, 2], cz - last[k, 3]
-            travelled[d] = np.sqrt(dx * dx + dy * dy + dz * dz) / (np.float32(2) * max(dabs[d, 3], np.float32(1e-20)))
+            travelled[d] = np.sqrt(dx * dx + dy * dy + dz * dz) / (np.float32(2) * max(dabs[d, RADIUS], np.float32(1e-20)))
             if travelled[d] < np.float32(1):
                 frames[d, 3], frames[d, 4], frames[d, 5] = dx, dy, dz
             ex, ey, ez = last[k, 4], last[k, 5], last[k, 6]
@@ -57,11 +79,12 @@ def carry_frames(dabs, copy, last, frames, travelled):
 
 
 @inline
-def _gather(block, is_sheet, stride, rest, flat, side, position, normal, face, who, spot, px, py, pz, nx, ny, nz):
+def _gather(block, samples, stride, rest, flat, who, spot, px, py, pz, nx, ny, nz):
     """List the covered samples of a block: slots, spots (as of `packed_at`), places, in texels where `flat`, and normals. Returns how many.
 
     stride : of the samples by which the brush knows what it meets; `rest` asks for all others
     """
+    position, normal, face, side, is_sheet = samples.position, samples.normal, samples.face, samples.side, samples.is_sheet
     count, first = 0, first_slot(block, is_sheet)
     step = 1 if rest or not is_sheet else stride
     rows, mask = (16, stride - 1) if is_sheet else (1, 0)
@@ -87,7 +110,7 @@ def _gather(block, is_sheet, stride, rest, flat, side, position, normal, face, w
 
 @inline
 def _meet(
-    count, px, py, pz, nx, ny, nz, dabs, d, frames, spacing, extent, nodes, flat, tips, grain, grain_depth, grain_size, grain_fixed,
+    count, px, py, pz, nx, ny, nz, dabs, d, frames, spacing, extent, nodes, flat, pictures,
     lay, meets, gu, gv,
 ):  # fmt: skip
     """What dab `d` lays at samples, lay[:count]; how far it meets them, meets[:count]; and where they lie in the carried picture, nodes.
@@ -95,20 +118,20 @@ def _meet(
     extent : half the side of that picture, radii
     """
     one, zero, half = np.float32(1), np.float32(0), np.float32(0.5)
-    cx, cy, cz, own = dabs[d, 0], dabs[d, 1], dabs[d, 2], dabs[d, 3]
+    cx, cy, cz, own = dabs[d, X], dabs[d, Y], dabs[d, Z], dabs[d, RADIUS]
     r = max(own, half * spacing)
     inv = one / r
-    ux, uy, uz, flow = dabs[d, 4], dabs[d, 5], dabs[d, 6], dabs[d, 15]
+    ux, uy, uz, flow = dabs[d, NORMAL], dabs[d, NORMAL + 1], dabs[d, NORMAL + 2], dabs[d, FLOW]
     ex, ey, ez = frames[d, 0], frames[d, 1], frames[d, 2]
     fx, fy, fz = uy * ez - uz * ey, uz * ex - ux * ez, ux * ey - uy * ex
-    rich = dabs.shape[1] > PLAIN
-    short = max(dabs[d, 13], half * spacing * inv)
+    rich = dabs[d, KIND] >= np.float32(RICH_BALL)
+    short = max(dabs[d, ROUNDNESS], half * spacing * inv)
     # A tip thinner than the samples lays its share of them.
-    thin = own * inv * own * inv * dabs[d, 13] / short
-    inner, outer = ramp_of(dabs[d, 14], spacing * inv)
+    thin = own * inv * own * inv * dabs[d, ROUNDNESS] / short
+    inner, outer = ramp_of(dabs[d, HARDNESS], spacing * inv)
     outer_sq, k = outer * outer, one / (outer * outer - inner * inner)
-    ax, ay, az, bx, by, bz = dabs[d, 7], dabs[d, 8], dabs[d, 9], dabs[d, 10], dabs[d, 11], dabs[d, 12]
-    faces = dabs[d, 17] > (np.float32(-2) if rich else zero) and not flat
+    ax, ay, az, bx, by, bz = dabs[d, LONG], dabs[d, LONG + 1], dabs[d, LONG + 2], dabs[d, SHORT], dabs[d, SHORT + 1], dabs[d, SHORT + 2]
+    faces = dabs[d, FACING] > (np.float32(-2) if rich else zero) and not flat
     scale, bias = (one / FADE, zero) if faces else (zero, one)
     reach_sq, last = extent * extent, np.float32(nodes - 1)
     to_node = half * last / extent
@@ -136,19 +159,19 @@ def _meet(
         lay[i] = flow * thin * cosine * weight * third
     if rich:
         along, across, up = (ax, ay, az), (bx, by, bz), (ux, uy, uz)
-        tip = np.int64(dabs[d, 19])
+        tip = np.int64(dabs[d, TIP])
         for i in range(count):
             if meets[i] <= zero:
                 lay[i] = zero
                 continue
             w, a, b = weigh(
-                px[i] - cx, py[i] - cy, pz[i] - cz, nx[i], ny[i], nz[i], inv, along, across, up, dabs[d, 13], inner, outer,
-                np.float32(-3) if flat else dabs[d, 17], dabs[d, 18], tip, dabs[d, 20], dabs[d, 30] > zero, tips,
+                px[i] - cx, py[i] - cy, pz[i] - cz, nx[i], ny[i], nz[i], inv, along, across, up, dabs[d, ROUNDNESS], inner, outer,
+                np.float32(-3) if flat else dabs[d, FACING], dabs[d, DEPTH], tip, dabs[d, FLIP], dabs[d, BENT] > zero, pictures.pictures,
             )  # fmt: skip
-            if grain_depth > zero and w > zero:
+            if pictures.grain.depth > 0 and w > zero:
                 w *= grained(
-                    grain, grain_depth, grain_size, grain_fixed, flat, px[i], py[i], pz[i], nx[i], ny[i], nz[i],
-                    dabs[d, 28] + a * r, b * dabs[d, 13] * r,
+                    pictures.grain, flat, px[i], py[i], pz[i], nx[i], ny[i], nz[i],
+                    dabs[d, TRAVELLED] + a * r, b * dabs[d, ROUNDNESS] * r,
                 )  # fmt: skip
             lay[i] = flow * w
 
@@ -192,14 +215,15 @@ def _may(slot, allowed, confined):
 @inline
 def _near(balls, block, dabs, d, reach):
     """Whether a dab may reach a block, by the ball around the block."""
-    dx, dy, dz = balls[block, 0] - dabs[d, 0], balls[block, 1] - dabs[d, 1], balls[block, 2] - dabs[d, 2]
-    far = dabs[d, 3] * reach + balls[block, 3]
+    dx, dy, dz = balls[block, 0] - dabs[d, X], balls[block, 1] - dabs[d, Y], balls[block, 2] - dabs[d, Z]
+    far = dabs[d, RADIUS] * reach + balls[block, 3]
     return dx * dx + dy * dy + dz * dz <= far * far
 
 
-@kernel(numba.void(i32[::1], numba.boolean, numba.boolean, i32, f32[:, ::1], i32[::1], f32[:, ::1]), late=True)
-def block_balls(blocks, is_sheet, flat, side, position, face, balls):
+@kernel(numba.void(i32[::1], numba.boolean, SAMPLES, f32[:, ::1]), late=True)
+def block_balls(blocks, flat, samples, balls):
     """balls (blocks of the sheet, 4) = (x, y, z, radius) around the samples of the listed blocks."""
+    position, face, side, is_sheet = samples.position, samples.face, samples.side, samples.is_sheet
     across = side >> 8
     for at in range(len(blocks)):
         block = np.int64(blocks[at])
@@ -211,33 +235,17 @@ def block_balls(blocks, is_sheet, flat, side, position, face, balls):
             balls[block, 0], balls[block, 1], balls[block, 2], balls[block, 3] = ball_of(first_slot(block, is_sheet), is_sheet, position, face)
 
 
-#: Signature of the samples: whether blocks are squares, whether dabs lie on the flat sheet, its side, spacing, positions, normals, faces.
-_SAMPLES = (numba.boolean, numba.boolean, i32, f32, f32[:, ::1], f32[:, ::1], i32[::1])
-#: Signature of the brush: dabs, axes of what they carry, nodes and half side of that, the stride; what may change, tips and the grain.
-_BRUSH = (f32[:, ::1], f32[:, ::1], i64, f32, i64, u8[::1], i64[::1], u64[:, :, ::1], *GRAIN)
-#: Signature of what is laid: pictures by cell and chunk; what was carried at each dab; what is laid so far, its coverage, the blocks.
-_LAID = (i64[:, ::1], f32[:, :, :, ::1], f32[:, ::1], f32[:, :, ::1], f32[::1], u8[:, ::1])
-
-
-@kernel(
-    numba.void(
-        i32[::1], f32[:, ::1], *_SAMPLES, *_BRUSH, *_LAID, i64[::1], f32[::1], f32, f32[:, :, :, ::1], f32[:, ::1], f32[:, :, ::1], f32[:, :, ::1],
-        f32[::1], f32[::1]
-    ),
-    late=True,
-)  # fmt: skip
-def smear_known(
-    blocks, balls, is_sheet, flat, side, spacing, position, normal, face, dabs, frames, nodes, extent, stride, allowed, confined, tips, grain,
-    grain_depth, grain_size, grain_fixed, pictures, past, past_known, laid, coverage, dirty, copy, fades, wetness, carried, known, met, took,
-    weights, shares,
-):  # fmt: skip
+@kernel(numba.void(i32[::1], f32[:, ::1], numba.boolean, SAMPLES, CARRYING, TIPS, LIMITS, LAYING, LOAD), late=True)
+def smear_known(blocks, balls, flat, samples, brush, tip, limits, under, load):
     """Lay dabs one after the other on every `stride`th sample each way, and let the brush take up what it meets there.
 
-    past, past_known : (n, cells, nodes², 4), (n, nodes²) made what the brush carried when each dab was laid, for `smear_rest`
-    laid : (cells, spots, 4) paint by coverage; fades : (n,) share of what is carried that each step replaces by what is met
-    carried, known : (copies, cells, nodes², 4), (copies, nodes²) what each mirrored brush carries, and whether it does
-    met, took, weights, shares : (cells, nodes², 4) and (nodes²,), twice each, to work in
+    balls : as of `block_balls`
     """
+    dabs, frames, nodes, extent, stride = brush.dabs, brush.frames, brush.nodes, np.float32(brush.extent), brush.stride
+    allowed, confined, spacing = limits.allowed, limits.confined, np.float32(1.0 if flat else samples.spacing)
+    pictures, past, past_known, laid, coverage, dirty = under.pictures, under.past, under.past_known, under.laid, under.coverage, under.dirty
+    copy, fades, wetness, carried, known = load.copy, load.fades, np.float32(load.wetness), load.carried, load.known
+    met, took, weights, shares = load.met, load.took, load.weights, load.shares
     one, zero = np.float32(1), np.float32(0)
     px, py, pz, nx, ny, nz, who, spot = (
         f32_room(256), f32_room(256), f32_room(256), f32_room(256), f32_room(256), f32_room(256), i64_room(256), i64_room(256)
@@ -254,16 +262,16 @@ def smear_known(
                 for q in range(DEEP):
                     past[d, c, n, q] = carried[k, c, n, q]
                     met[c, n, q], took[c, n, q] = zero, zero
-        if not (dabs[d, 3] > 0 and np.isfinite(dabs[d, 0] + dabs[d, 1] + dabs[d, 2] + dabs[d, 3])):
+        if not (dabs[d, RADIUS] > 0 and np.isfinite(dabs[d, X] + dabs[d, Y] + dabs[d, Z] + dabs[d, RADIUS])):
             continue
         for at in range(len(blocks)):
             block = np.int64(blocks[at])
             if not _near(balls, block, dabs, d, extent):
                 continue
             # An empty brush lays nothing, and takes up all there is.
-            count = _gather(block, is_sheet, 1 if empty else stride, False, flat, side, position, normal, face, who, spot, px, py, pz, nx, ny, nz)
+            count = _gather(block, samples, 1 if empty else stride, False, flat, who, spot, px, py, pz, nx, ny, nz)
             _meet(
-                count, px, py, pz, nx, ny, nz, dabs, d, frames, spacing, extent, nodes, flat, tips, grain, grain_depth, grain_size, grain_fixed,
+                count, px, py, pz, nx, ny, nz, dabs, d, frames, spacing, extent, nodes, flat, tip,
                 lay, meets, gu, gv,
             )  # fmt: skip
             changed = False
@@ -323,12 +331,12 @@ def smear_known(
             known[k, n] = one
 
 
-@kernel(numba.void(i32[::1], f32[:, ::1], *_SAMPLES, *_BRUSH, *_LAID), late=True)
-def smear_rest(
-    blocks, balls, is_sheet, flat, side, spacing, position, normal, face, dabs, frames, nodes, extent, stride, allowed, confined, tips, grain,
-    grain_depth, grain_size, grain_fixed, pictures, past, past_known, laid, coverage, dirty,
-):  # fmt: skip
+@kernel(numba.void(i32[::1], f32[:, ::1], numba.boolean, SAMPLES, CARRYING, TIPS, LIMITS, LAYING), late=True)
+def smear_rest(blocks, balls, flat, samples, brush, tip, limits, under):
     """Lay the same dabs on all other samples of blocks."""
+    dabs, frames, nodes, extent, stride = brush.dabs, brush.frames, brush.nodes, np.float32(brush.extent), brush.stride
+    allowed, confined, spacing = limits.allowed, limits.confined, np.float32(1.0 if flat else samples.spacing)
+    past, past_known, laid, coverage, dirty = under.past, under.past_known, under.laid, under.coverage, under.dirty
     one, zero = np.float32(1), np.float32(0)
     px, py, pz, nx, ny, nz, who, spot = (
         f32_room(256), f32_room(256), f32_room(256), f32_room(256), f32_room(256), f32_room(256), i64_room(256), i64_room(256)
@@ -339,14 +347,16 @@ def smear_rest(
         count = -1
         changed = False
         for d in range(len(dabs)):
-            if not (dabs[d, 3] > 0 and np.isfinite(dabs[d, 0] + dabs[d, 1] + dabs[d, 2] + dabs[d, 3])) or not _near(balls, block, dabs, d, extent):
+            if not (dabs[d, RADIUS] > 0 and np.isfinite(dabs[d, X] + dabs[d, Y] + dabs[d, Z] + dabs[d, RADIUS])) or not _near(
+                balls, block, dabs, d, extent
+            ):
                 continue
             if count < 0:
-                count = _gather(block, is_sheet, stride, True, flat, side, position, normal, face, who, spot, px, py, pz, nx, ny, nz)
+                count = _gather(block, samples, stride, True, flat, who, spot, px, py, pz, nx, ny, nz)
                 for i in range(count):
                     may[i] = _may(who[i], allowed, confined)
             _meet(
-                count, px, py, pz, nx, ny, nz, dabs, d, frames, spacing, extent, nodes, flat, tips, grain, grain_depth, grain_size, grain_fixed,
+                count, px, py, pz, nx, ny, nz, dabs, d, frames, spacing, extent, nodes, flat, tip,
                 lay, meets, gu, gv,
             )  # fmt: skip
             e = np.uint64(d)

@@ -13,8 +13,6 @@ f32, i32 = numba.float32, numba.int32
 STRIDES = 8
 #: Texels that a leap over one face is trusted for.
 STRAIGHT = np.float32(16)
-#: Signature of a sample grid: low, cell, dims, start, slot, xyz.
-GRID = (f32[::1], numba.float64, i32[::1], i32[::1], i32[::1], f32[:, ::1])
 
 
 @inline
@@ -115,7 +113,7 @@ def nearer(px, py, pz, a, b, reach, position):
 
 
 @helper
-def elsewhere(px, py, pz, last, other, reach, position, face, side, low, cell, dims, start, slot, xyz):
+def elsewhere(px, py, pz, last, other, reach, position, face, side, grid):
     """The texel nearest to a point as `locate` gives it, where its first guess led nowhere."""
     found, ex, ey = np.int64(-1), np.float32(0), np.float32(0)
     for turn in range(2):
@@ -124,7 +122,7 @@ def elsewhere(px, py, pz, last, other, reach, position, face, side, low, cell, d
             found, ex, ey = foot(px, py, pz, begin, reach, position, face, side)
     if found < 0:
         known, away = nearer(px, py, pz, last, other, reach, position)
-        found = np.int64(search(px, py, pz, reach, known, away, low, cell, dims, start, slot, xyz))
+        found = np.int64(search(px, py, pz, reach, known, away, grid))
         if found >= 0:
             across, half = side >> 8, np.float32(0.5)
             x, y = column_of(found, across), row_of(found, across)
@@ -135,7 +133,7 @@ def elsewhere(px, py, pz, last, other, reach, position, face, side, low, cell, d
 
 
 @inline
-def locate(px, py, pz, guess, last, other, reach, position, face, side, low, cell, dims, start, slot, xyz):
+def locate(px, py, pz, guess, last, other, reach, position, face, side, grid):
     """(texel, x, y): the texel nearest to a point and the point's own place: by one of three guesses where the layout leads there, else by the grid.
 
     last, other : what samples beside it found, on one side of a seam and on the other; the texel is −1 where there is none within reach
@@ -145,5 +143,5 @@ def locate(px, py, pz, guess, last, other, reach, position, face, side, low, cel
         found, ex, ey = foot(px, py, pz, guess, reach, position, face, side)
     if found < 0:
         # A call, for it is seldom needed and would make the loop around it slow.
-        found, ex, ey = elsewhere(px, py, pz, last, other, reach, position, face, side, low, cell, dims, start, slot, xyz)
+        found, ex, ey = elsewhere(px, py, pz, last, other, reach, position, face, side, grid)
     return found, ex, ey

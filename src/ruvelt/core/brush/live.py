@@ -8,18 +8,19 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
+from ruvelt.core.brush import dab
 from ruvelt.core.brush._dab_kernels import ball_dabs, disc_dabs, flood_coverage, join_twins, paint_runs, toward_runs
-from ruvelt.core.brush._rich_kernels import FLOW, LEVEL, PAST, confined, mixed_codes, rich_balls, rich_discs
+from ruvelt.core.brush._rich_kernels import BY_FLOW, LEVEL, PAST, confined, mixed_codes, rich_balls, rich_discs
 from ruvelt.core.brush.confine import Confinement
 from ruvelt.core.brush.gradient import Gradient, gradient_share
-from ruvelt.core.brush.path import BALL_COLUMNS, DISC_COLUMNS, RICH_COLUMNS, flat_balls
 from ruvelt.core.brush.push import PUSH_SPACING, push_of
 from ruvelt.core.brush.reading import Reader
 from ruvelt.core.brush.settings import Brush, Mirror
 from ruvelt.core.brush.smear import MIX_SPACING, Smear
 from ruvelt.core.brush.sweeps import Sweeps, unswept
 from ruvelt.core.brush.target import Cell, Paint, ResolvedTarget
-from ruvelt.core.brush.tips import NO_GRAIN, Fours, GrainSettings, fours, load_grain, load_tips, reach_of
+from ruvelt.core.brush.tip_arrays import NO_GRAIN, NO_TIP, GrainSettings, SweptPictures, TipPictures
+from ruvelt.core.brush.tips import Fours, fours, load_grain, load_tips, reach_of
 from ruvelt.core.color.encoding import AS_CODES, AS_LIGHT
 from ruvelt.core.planes.addresses import Addresses
 from ruvelt.core.planes.plane import U16, empty_chunk
@@ -39,7 +40,7 @@ SLABS_FROM = 300_000
 RICH_SLABS_FROM = 150_000
 #: Most that coverage of mirrored twins may span; past it, many of them on a large sheet, they add up where they meet.
 TWINS_BYTES = 4 << 30
-_BUILDS = {"flow": FLOW, "past": PAST, "level": LEVEL}
+_BUILDS = {"flow": BY_FLOW, "past": PAST, "level": LEVEL}
 F32 = NDArray[np.float32]
 
 
@@ -107,7 +108,7 @@ class LiveStroke:
         #: How far its dabs reach, in radii.
         self._reach = 1.0
         grain = brush.grain.picture
-        self._grain = fours(load_grain(grain, evaluator.picture), wraps=True) if grain is not None else NO_GRAIN[0]
+        self._grain = fours(load_grain(grain, evaluator.picture), wraps=True) if grain is not None else NO_GRAIN.picture
         on_surface = grain is not None and brush.grain.fixed == "surface"
         #: What the grain leaves of paint at each sample, as far as it was asked, for it is the same for every dab.
         self._textures = np.zeros(samples.slot_count if on_surface else 0, np.float32)
@@ -138,7 +139,7 @@ class LiveStroke:
         return PUSH_SPACING if self._push is not None else None
 
     def dabs(self, dabs: F32, mirror: Mirror | None = None) -> Touched:
-        """Lay ball dabs (n, 21), disc dabs (n, 11) or rich dabs (n, 35).
+        """Lay (n, WIDTH) dabs of one kind.
 
         Dabs in space come mirrored already; those of the flat sheet are mirrored here, over the surface.
         """
@@ -148,7 +149,7 @@ class LiveStroke:
                 self._reader.begin(*self._in_space(dabs[0]), mirror)
             if self._paint.confine.part and self._home is None:
                 self._stay_on_part(dabs[0])
-            flat = dabs.shape[1] != BALL_COLUMNS and not (dabs.shape[1] == RICH_COLUMNS and dabs[0, 29] == 0)
+            flat = dab.is_flat(dab.kind_of(dabs))
             copies = 1 if mirror is None else 2 ** sum((mirror.x, mirror.y, mirror.z)) * mirror.around
             copy = np.arange(len(dabs)) % copies
             if flat and mirror is not None:
@@ -163,10 +164,10 @@ class LiveStroke:
 
     def _raise(self, dabs: F32, flat: bool, coverage: F32, marks: F32, dirty: NDArray[np.uint8]) -> None:
         """Raise (slots,) coverage by dabs, and note their colours."""
-        if dabs.shape[1] == BALL_COLUMNS:
-            self._ball(np.ascontiguousarray(dabs, np.float32), coverage, dirty)
-        elif dabs.shape[1] == RICH_COLUMNS:
+        if dab.is_rich(dab.kind_of(dabs)):
             self._rich(np.array(dabs, np.float32, order="C"), flat, coverage, marks, dirty)
+        elif not flat:
+            self._ball(np.ascontiguousarray(dabs, np.float32), coverage, dirty)
         else:
             assert isinstance(self.samples, SheetSamples)
             disc_dabs(np.ascontiguousarray(dabs, np.float32), self.samples.side, self.samples.owner, self._allowed, coverage, dirty)
@@ -187,11 +188,10 @@ class LiveStroke:
         """Smear: push what is there, or carry paint along."""
         if not len(dabs):
             return
-        tips = self._ready_tips(dabs[0], flat) if dabs.shape[1] == RICH_COLUMNS else None
-        balls = dabs if dabs.shape[1] in (BALL_COLUMNS, RICH_COLUMNS) else flat_balls(dabs)
-        settings = (flat, tips, self._grain_settings(flat), self._allowed)
+        tip = self._ready_tip(dabs[0], flat) if dab.is_rich(dab.kind_of(dabs)) else NO_TIP
+        settings = (flat, tip, self._allowed)
         if self._push is not None:
-            self._push.drag(balls, copy, copies, *settings, self._coverage, dirty)
+            self._push.drag(dabs, copy, copies, *settings, self._coverage, dirty)
             return
         assert self._smear is not None
         assert self._reader is not None
@@ -208,11 +208,11 @@ class LiveStroke:
             return places
 
         limits = confined if confinement is not None else None
-        self._smear.lay(balls, copy, copies, *settings, pictures, limits, self._coverage, dirty)
+        self._smear.lay(dabs, copy, copies, *settings, pictures, limits, self._coverage, dirty)
 
-    def _stay_on_part(self, dab: F32) -> None:
+    def _stay_on_part(self, first: F32) -> None:
         """From now on only the part under a dab takes paint."""
-        centre, radius = self._in_space(dab)
+        centre, radius = self._in_space(first)
         slot = int(self.samples.grid.nearest(np.asarray(centre, np.float64)[None], max(radius, 8 * self.samples.spacing))[0])
         if slot < 0:
             return
@@ -221,11 +221,11 @@ class LiveStroke:
         mine = self.samples.slots_of_faces(model.face_part == self._home).astype(np.uint8)
         self._allowed = mine if not len(self._allowed) else self._allowed & mine
 
-    def _ready_tips(self, dab: F32, flat: bool) -> Fours:
-        """(k, side, side) pictures of the brush's tips, (1, 1, 1) of a round one."""
+    def _ready_tip(self, first: F32, flat: bool) -> TipPictures:
+        """Pictures of the brush's tips and its grain."""
         if self._tips is None:
             # As fine as the first dab needs them, so that batches make no difference.
-            across = 2 * float(dab[3]) / (1.0 if flat else self.samples.spacing)
+            across = 2 * float(first[dab.RADIUS]) / (1.0 if flat else self.samples.spacing)
             tips = self._brush.tips
             self._tips = np.zeros((1, 1, 1), np.uint64)
             if tips:
@@ -233,32 +233,28 @@ class LiveStroke:
                 self._tips, self._reach = fours(pictures, wraps=False), reach_of(pictures)
                 if self._brush.swept and self.drags is None:
                     self._sweeps = Sweeps(pictures[0], self._brush.roundness)
-        return self._tips
+        return TipPictures(self._tips, self._grain_settings(flat), self._reach, _BUILDS[self._brush.build])
 
     def _grain_settings(self, flat: bool) -> GrainSettings:
         samples, grain = self.samples, self._brush.grain
         # Along the stroke a grain lies still on the sheet or model by its distance, in texels or object units.
         size = grain.size * samples.model.diagonal / (samples.spacing if flat else 1.0)
-        return (self._grain, grain.depth, size, grain.fixed == "surface") if grain.picture is not None else NO_GRAIN
+        return GrainSettings(self._grain, grain.depth, size, grain.fixed == "surface") if grain.picture is not None else NO_GRAIN
 
     def _rich(self, dabs: F32, flat: bool, coverage: F32, marks: F32, dirty: NDArray[np.uint8]) -> None:
-        samples, grid = self.samples, self.samples.grid
-        pictures = self._ready_tips(dabs[0], flat)
-        settings = (*self._grain_settings(flat), self._reach, _BUILDS[self._brush.build])
-        parts = [(slice(None), *unswept(dabs))] if self._sweeps is None else self._sweeps.parts(dabs)
-        for part, tables, turns in parts:
+        samples, tip = self.samples, self._ready_tip(dabs[0], flat)
+        parts = [(slice(None), unswept(dabs))] if self._sweeps is None else self._sweeps.parts(dabs)
+        for part, swept in parts:
             some = dabs[part]
             if flat:
                 assert isinstance(samples, SheetSamples)
-                rich_discs(some, samples.side, samples.owner, self._allowed, pictures, tables, turns, *settings, coverage, marks, dirty)
+                rich_discs(some, samples.side, samples.owner, self._allowed, tip, swept, coverage, marks, dirty)
                 continue
             edges = self._slabs(some, self._reach, RICH_SLABS_FROM)
 
-            def lay(slab: int, some: F32 = some, tables: Fours = tables, turns: F32 = turns, edges: list[int] = edges) -> None:
-                rich_balls(
-                    some, grid.low, grid.cell, grid.dims, grid.start, grid.slot, grid.xyz, grid.normal, self._allowed, samples.spacing,
-                    samples.is_sheet, edges[slab], edges[slab + 1] - 1, pictures, tables, turns, *settings, coverage, marks, dirty, self._textures,
-                )  # fmt: skip
+            def lay(slab: int, some: F32 = some, swept: SweptPictures = swept, edges: list[int] = edges) -> None:
+                ends = edges[slab], edges[slab + 1] - 1
+                rich_balls(some, samples.arrays, self._allowed, *ends, tip, swept, coverage, marks, dirty, self._textures)
 
             self._workers.map(lay, range(len(edges) - 1))
 
@@ -309,38 +305,20 @@ class LiveStroke:
         """(n,) 1 for samples that may be touched, else 0."""
         return np.ones(len(slots), np.float32) if not len(self._allowed) else self._allowed[slots].astype(np.float32)
 
-    def _in_space(self, dab: NDArray[np.float32]) -> tuple[NDArray[np.float32], float]:
+    def _in_space(self, one: NDArray[np.float32]) -> tuple[NDArray[np.float32], float]:
         """Centre and radius of a dab in object space."""
-        if len(dab) == BALL_COLUMNS or (len(dab) == RICH_COLUMNS and dab[29] == 0):
-            return dab[:3], float(dab[3])
+        if not dab.is_flat(int(one[dab.KIND])):
+            return one[: dab.RADIUS], float(one[dab.RADIUS])
         samples = self.samples
         assert isinstance(samples, SheetSamples)
-        x, y = np.clip(dab[:2].astype(int), 0, samples.side - 1)
-        radius = dab[3] if len(dab) == RICH_COLUMNS else dab[2]
-        return samples.positions[samples.texel_to_slot(int(x), int(y))], float(radius) * samples.spacing
+        x, y = np.clip(one[: dab.Z].astype(int), 0, samples.side - 1)
+        return samples.positions[samples.texel_to_slot(int(x), int(y))], float(one[dab.RADIUS]) * samples.spacing
 
     def _ball(self, dabs: NDArray[np.float32], coverage: F32, dirty: NDArray[np.uint8]) -> None:
-        grid, samples = self.samples.grid, self.samples
         edges = self._slabs(dabs)
 
         def lay(slab: int) -> None:
-            ball_dabs(
-                dabs,
-                grid.low,
-                grid.cell,
-                grid.dims,
-                grid.start,
-                grid.slot,
-                grid.xyz,
-                grid.normal,
-                self._allowed,
-                samples.spacing,
-                samples.is_sheet,
-                edges[slab],
-                edges[slab + 1] - 1,
-                coverage,
-                dirty,
-            )
+            ball_dabs(dabs, self.samples.arrays, self._allowed, edges[slab], edges[slab + 1] - 1, coverage, dirty)
 
         self._workers.map(lay, range(len(edges) - 1))
 
@@ -349,12 +327,12 @@ class LiveStroke:
         grid = self.samples.grid
         whole = [0, int(grid.dims[2])]
         # A batch of few samples is done sooner than a thread is woken.
-        met = float(np.square(dabs[:, 3].astype(np.float64)).sum()) * np.pi / self.samples.spacing**2
+        met = float(np.square(dabs[:, dab.RADIUS].astype(np.float64)).sum()) * np.pi / self.samples.spacing**2
         if self._workers.threads == 1 or not met > least:
             return whole
-        along = np.abs(dabs[:, 20 if dabs.shape[1] == BALL_COLUMNS else 33])
-        low = float((dabs[:, 2] - reach * dabs[:, 3] - along).min() - grid.low[2]) / grid.cell
-        high = float((dabs[:, 2] + reach * dabs[:, 3] + along).max() - grid.low[2]) / grid.cell
+        along, deep = np.abs(dabs[:, dab.SWEEP + 2]), reach * dabs[:, dab.RADIUS]
+        low = float((dabs[:, dab.Z] - deep - along).min() - grid.low[2]) / grid.cell
+        high = float((dabs[:, dab.Z] + deep + along).max() - grid.low[2]) / grid.cell
         if not np.isfinite(low + high):
             return whole
         first, last = (int(np.clip(np.floor(v), 0, grid.dims[2] - 1)) for v in (low - 1, high + 1))
@@ -372,8 +350,7 @@ class LiveStroke:
                 flip[axis, axis] = -1
                 twin, kept = self._moved_discs(dabs, flip)
                 # A mirrored tip turns the other way round.
-                for column in (4,) if dabs.shape[1] != RICH_COLUMNS else (8, 10, 20):
-                    twin[:, column] *= -1
+                twin[:, [dab.LONG + 1, dab.SHORT, dab.FLIP]] *= -1
                 dabs, copy = np.concatenate([dabs, twin]), np.concatenate([copy, copy[kept] + copies])
             copies *= 2 if on else 1
         turned = [self._moved_discs(dabs, turn) for turn in mirror.turns()] if len(dabs) else []
@@ -388,14 +365,14 @@ class LiveStroke:
         With them (n,) which discs have such a twin.
         """
         twin = dabs.copy()
-        twin[:, :2], good = self._moved_texels(dabs[:, :2], move)
-        first, radius = (9, 2) if dabs.shape[1] == DISC_COLUMNS else (31, 3)
-        swept = dabs[:, first : first + 2].any(axis=1)
-        before, there = self._moved_texels(dabs[swept, :2] - dabs[swept, first : first + 2], move)
-        ways = twin[swept, :2] - before
+        places, way = slice(dab.X, dab.Z), slice(dab.SWEEP, dab.SWEEP + 2)
+        twin[:, places], good = self._moved_texels(dabs[:, places], move)
+        swept = dabs[:, way].any(axis=1)
+        before, there = self._moved_texels(dabs[swept, places] - dabs[swept, way], move)
+        ways = twin[swept, places] - before
         # Over a seam the twin's texels jump, and each is a disc by itself.
-        near = there & (np.hypot(*ways.T) <= 2 * dabs[swept, radius])
-        twin[swept, first : first + 2] = np.where(near[:, None], ways, 0)
+        near = there & (np.hypot(*ways.T) <= 2 * dabs[swept, dab.RADIUS])
+        twin[swept, way] = np.where(near[:, None], ways, 0)
         return twin[good], good
 
     def _moved_texels(self, places: NDArray[np.float32], move: NDArray[np.float64]) -> tuple[NDArray[np.float32], NDArray[np.bool_]]:

@@ -9,6 +9,7 @@ from typing import Protocol
 import numpy as np
 from numpy.typing import NDArray
 
+from ruvelt.core.brush import dab
 from ruvelt.core.brush._path_kernels import axes_across, lay_stops, pack_balls, pack_rich
 from ruvelt.core.brush.camera import Camera
 from ruvelt.core.brush.curve import Curve
@@ -23,18 +24,8 @@ MAX_DABS = 4000
 #: A "view" size on a path given in object space counts in a view where the model's longest side is this many pixels.
 NOMINAL_VIEW_PX = 1000.0
 
-#: Columns of a ball dab: centre 0–2, radius 3, normal 4–6, long axis 7–9, short axis 10–12, roundness, hardness, flow, cap, facing, and
-#: the way that it was swept from the place before 18–20, 0 for a dab by itself.
-BALL_COLUMNS = 21
-#: Columns of a disc dab on the flat sheet (texels): centre 0–1, radius 2, cosine and sine of the angle 3–4, roundness, hardness, flow, cap,
-#: and the way that it was swept 9–10.
-DISC_COLUMNS = 11
 #: A stroke that is swept goes in steps of so many diameters, whatever its spacing.
 SWEEP = 0.2
-#: Columns of a rich dab: a ball's 0–16, least cosine of facing 17 (none at −3), depth 18, tip 19 (−1 round), flip 20, mixing 21, hue, saturation
-#: and value 22–24, the way across the stroke 25–27 (0 for none), travelled so far 28, flat sheet 29, bent with the surface 30, the way that
-#: it was swept from the place before 31–33 and how far the mixing changed on it 34.
-RICH_COLUMNS = 35
 
 
 @dataclass(frozen=True)
@@ -188,16 +179,16 @@ class Character:
         self._spread = np.array([0.5 * brush.jitter_hue, brush.jitter_saturation, brush.jitter_value]) if turned else np.zeros(3)
 
     def rows(self, balls: NDArray[np.float32], number: NDArray[np.float64], across: NDArray[np.float64] | None, flat: bool) -> NDArray[np.float32]:
-        """(n, 35) rich dabs from (n, 21) plain ones; `across`: (n, 3) unit vectors across the stroke."""
+        """(n, WIDTH) rich dabs from plain ones; `across`: (n, 3) unit vectors across the stroke."""
         brush, n = self._brush, len(balls)
         chance = self._random.random((n, 6))
-        out = np.empty((n, RICH_COLUMNS), np.float32)
+        out = np.empty((n, dab.WIDTH), np.float32)
         limit = math.cos(math.radians(brush.facing_deg)) if brush.facing else -3.0
         pattern = (len(brush.tips), FLIPS[brush.flip], MIXINGS[brush.mix.way], brush.mix.length, self._spacing, self._spread, flat)
         aside = across if brush.mix.way == "across" and across is not None else _NONE
         pack_rich(balls, number, chance, aside, limit, brush.depth, *pattern, self._travelled, out)
         if brush.back:
-            out[:, 4:7] *= -1
+            out[:, dab.NORMAL : dab.NORMAL + 3] *= -1
         return out
 
 
@@ -223,10 +214,11 @@ def packed_balls(
     sweep: NDArray[np.float64] | None = None,
 ) -> NDArray[np.float32]:
     """Pack ball dabs. `radius` already holds pressure and jitter of size; `sweep` : (n, 3) ways from the places before, 0 for none."""
-    out = np.empty((len(centre), BALL_COLUMNS), np.float32)
+    out = dab.empty(len(centre), dab.BALL)
     turn = math.radians(brush.angle) + math.pi * brush.jitter_angle * chance[:, 3]
     flow = (brush.dab_flow if sweep is None else brush.flow) * _factors(brush.pressure_flow, pressure)
-    out[:, 18:] = 0 if sweep is None else sweep
+    if sweep is not None:
+        out[:, dab.SWEEP : dab.SWEEP + 3] = sweep
     cap = brush.strength * (1 - brush.jitter_strength * chance[:, 4]) * _factors(brush.pressure_strength, pressure)
     pack_balls(centre, normal, _across(normal, lean), radius, turn, flow, cap, brush.roundness, brush.hardness, brush.facing, out)
     return out
@@ -247,19 +239,22 @@ def laid_dabs(
     return mirrored(balls, brush)
 
 
+def _nothing(brush: Brush) -> NDArray[np.float32]:
+    return dab.empty(0, dab.RICH_BALL if brush.rich else dab.BALL)
+
+
 def mirrored(dabs: NDArray[np.float32], brush: Brush) -> NDArray[np.float32]:
     """Each dab followed by its reflections across the brush's mirror planes (through the object's origin) and its turns about its axis."""
-    vectors = (0, 4, 7, 10, 18) if dabs.shape[1] == BALL_COLUMNS else (0, 4, 7, 10, 25, 31)
     for axis, on in enumerate((brush.mirror.x, brush.mirror.y, brush.mirror.z)):
         if on:
             twin = dabs.copy()
-            for start in vectors:
+            for start in dab.VECTORS:
                 twin[:, start + axis] *= -1
             dabs = np.stack([dabs, twin], axis=1).reshape(-1, dabs.shape[1])
     around = [dabs]
     for turn in brush.mirror.turns():
         turned = dabs.copy()
-        for start in vectors:
+        for start in dab.VECTORS:
             turned[:, start : start + 3] = dabs[:, start : start + 3] @ turn.T
         around.append(turned)
     return np.stack(around, axis=1).reshape(-1, dabs.shape[1]) if len(around) > 1 else dabs
@@ -319,7 +314,7 @@ class ViewPath:
     def _lay(self, stops: Stops) -> NDArray[np.float32]:
         brush = self.brush
         if not len(stops):
-            return np.zeros((0, RICH_COLUMNS if brush.rich else BALL_COLUMNS), np.float32)
+            return _nothing(brush)
         view, pressure = stops.place, stops.pressure
         chance = self._chance.draw(len(view))
         size_factor = (1 - brush.jitter_size * chance[:, 2]) * _factors(brush.pressure_size, pressure)
@@ -375,9 +370,8 @@ class SurfacePath:
 
     def _lay(self, stops: Stops) -> NDArray[np.float32]:
         brush, centre, pressure = self.brush, stops.place, stops.pressure
-        nothing = np.zeros((0, RICH_COLUMNS if brush.rich else BALL_COLUMNS), np.float32)
         if not len(stops):
-            return nothing
+            return _nothing(brush)
         chance = self._chance.draw(len(centre))
         factor = (1 - brush.jitter_size * chance[:, 2]) * _factors(brush.pressure_size, pressure)
         radius = self._diameter / 2 * factor
@@ -386,7 +380,7 @@ class SurfacePath:
         on = slot >= 0
         if not on.any():
             self._sweep.ways(centre, on, radius)
-            return nothing
+            return _nothing(brush)
         near = self.samples.positions[np.maximum(slot, 0)].astype(np.float64)
         normal = self.samples.normals[np.maximum(slot, 0)].astype(np.float64)
         # A chord between far points may leave the surface; then the dab moves to the nearest sample.
@@ -430,7 +424,7 @@ class SheetPath:
 
     def _lay(self, stops: Stops) -> NDArray[np.float32]:
         brush, pressure = self.brush, stops.pressure
-        out = np.zeros((len(stops), DISC_COLUMNS), np.float32)
+        out = dab.empty(0, dab.DISC)
         if len(stops):
             chance = self._chance.draw(len(stops))
             factor = (1 - brush.jitter_size * chance[:, 2]) * _factors(brush.pressure_size, pressure)
@@ -438,30 +432,28 @@ class SheetPath:
             if brush.follow:
                 # Angles count against the clock, y down.
                 turn = turn + np.arctan2(-stops.way[:, 1], stops.way[:, 0])
-            out[:, 0:2] = stops.place + chance[:, :2] * brush.jitter_place * self._diameter
-            out[:, 2] = self._diameter / 2 * factor
-            out[:, 3], out[:, 4] = np.cos(turn), -np.sin(turn)
-            out[:, 5], out[:, 6] = brush.roundness, brush.hardness
-            sweep = self._sweep.ways(stops.place, np.ones(len(stops), bool), out[:, 2].astype(np.float64))
-            out[:, 7] = (brush.dab_flow if sweep is None else brush.flow) * _factors(brush.pressure_flow, pressure)
-            out[:, 9:] = 0 if sweep is None else sweep
-            out[:, 8] = brush.strength * (1 - brush.jitter_strength * chance[:, 4])
-            out[:, 8] *= _factors(brush.pressure_strength, pressure)
+            out = packed_discs(brush, stops.place + chance[:, :2] * brush.jitter_place * self._diameter, self._diameter / 2 * factor, turn)
+            sweep = self._sweep.ways(stops.place, np.ones(len(stops), bool), out[:, dab.RADIUS].astype(np.float64))
+            out[:, dab.FLOW] = (brush.dab_flow if sweep is None else brush.flow) * _factors(brush.pressure_flow, pressure)
+            if sweep is not None:
+                out[:, dab.SWEEP : dab.SWEEP + 2] = sweep
+            out[:, dab.CAP] = brush.strength * (1 - brush.jitter_strength * chance[:, 4])
+            out[:, dab.CAP] *= _factors(brush.pressure_strength, pressure)
         if not brush.rich:
             return out
         length = np.maximum(np.linalg.norm(stops.way, axis=1, keepdims=True), 1e-12)
         across = np.concatenate([-stops.way[:, 1:] / length, stops.way[:, :1] / length, np.zeros((len(stops), 1))], axis=1)
-        return self._character.rows(flat_balls(out), stops.number, across, True)
+        return self._character.rows(out, stops.number, across, True)
 
 
-def flat_balls(discs: NDArray[np.float32]) -> NDArray[np.float32]:
-    """(n, 21) ball dabs in the plane of the flat sheet (texels, y down) from (n, 11) discs."""
-    out = np.zeros((len(discs), BALL_COLUMNS), np.float32)
-    out[:, 0:2], out[:, 3], out[:, 6] = discs[:, 0:2], discs[:, 2], 1
-    out[:, 7], out[:, 8] = discs[:, 3], discs[:, 4]
+def packed_discs(brush: Brush, centre: NDArray[np.float64], radius: NDArray[np.float64], turn: NDArray[np.float64]) -> NDArray[np.float32]:
+    """Discs of the flat sheet at (n, 2) texels, but their flow, cap and sweep. turn : (n,) radians, against the clock"""
+    out = dab.empty(len(centre), dab.DISC)
+    out[:, : dab.Z], out[:, dab.RADIUS], out[:, dab.NORMAL + 2] = centre, radius, 1
     # Up on the sheet is towards smaller y.
-    out[:, 10], out[:, 11] = discs[:, 4], -discs[:, 3]
-    out[:, 13:17], out[:, 18:20] = discs[:, 5:9], discs[:, 9:11]
+    out[:, dab.LONG], out[:, dab.LONG + 1] = np.cos(turn), -np.sin(turn)
+    out[:, dab.SHORT], out[:, dab.SHORT + 1] = out[:, dab.LONG + 1], -out[:, dab.LONG]
+    out[:, dab.ROUNDNESS], out[:, dab.HARDNESS] = brush.roundness, brush.hardness
     return out
 
 

@@ -9,8 +9,9 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ruvelt.core.brush import _push_kernels as kernels
+from ruvelt.core.brush import dab
 from ruvelt.core.brush._clone_kernels import fetch_codes
-from ruvelt.core.brush.tips import Fours, GrainSettings
+from ruvelt.core.brush.tip_arrays import TipPictures
 from ruvelt.core.planes.plane import U16
 from ruvelt.core.samples.address import BLOCKS, chunk_of
 from ruvelt.core.samples.blocks import slots_of
@@ -37,7 +38,6 @@ class Push(ABC):
     def __init__(self, samples: SurfaceSamples, workers: Workers) -> None:
         grid = samples.grid
         self.samples, self._workers = samples, workers
-        self._space = (grid.low, grid.cell, grid.dims, grid.start, grid.slot, grid.xyz)
         self._before: F32 | None = None
         #: By cell of the grid the batch that met it last.
         self._seen = np.zeros(len(grid.start) - 1, np.int32)
@@ -53,18 +53,17 @@ class Push(ABC):
         copy: NDArray[np.int64],
         copies: int,
         flat: bool,
-        tips: Fours | None,
-        grain: GrainSettings,
+        tip: TipPictures,
         allowed: NDArray[np.uint8],
         coverage: F32,
         dirty: NDArray[np.uint8],
     ) -> None:
-        """Lay ball dabs (n, 21), or rich ones (n, 35) with their tips and grain.
+        """Lay (n, WIDTH) dabs, rich ones with their tips and grain.
 
         copy : (n,) which of `copies` mirrored ones each dab is
         """
         samples = self.samples
-        centres = dabs[:, :3]
+        centres = dabs[:, : dab.RADIUS]
         if self._before is None:
             self._before = np.full((copies, 3), np.nan, np.float32)
         drags = np.zeros((len(dabs), 3), np.float32)
@@ -74,27 +73,25 @@ class Push(ABC):
                 ways = np.diff(np.concatenate([self._before[k : k + 1], centres[mine]]), axis=0)
                 drags[mine], self._before[k] = np.nan_to_num(ways), centres[mine[-1]]
         balls = np.array(dabs, np.float32, order="C")
-        balls[:, 3] = np.maximum(balls[:, 3], 0.75 if flat else 0.6 * samples.spacing)
+        balls[:, dab.RADIUS] = np.maximum(balls[:, dab.RADIUS], 0.75 if flat else 0.6 * samples.spacing)
         marks = np.zeros((samples.chunk_count, BLOCKS), np.uint8)
-        side = samples.side if isinstance(samples, SheetSamples) else 0
         self._turn += 1
         reached = balls.copy()
-        if tips is not None:
+        if len(tip.pictures):
             # A picture has corners.
-            reached[:, 3] *= np.sqrt(2)
-        kernels.push_reach(reached, flat, side, samples.is_sheet, *self._space, self._seen, self._turn, marks)
+            reached[:, dab.RADIUS] *= np.sqrt(2)
+        kernels.push_reach(reached, flat, samples.arrays, self._seen, self._turn, marks)
         blocks = np.flatnonzero(marks.view(np.bool_)).astype(np.int32)
         parts = max(1, min(len(blocks) // SHARE, self._workers.threads))
-        pictures = tips if tips is not None else np.zeros((0, 1, 1), np.uint64)
         # All are traced by what was there before the batch; only then does it take its place.
-        for take in self._workers.map(lambda part: self._trace(part, balls, drags, flat, pictures, grain, allowed), np.array_split(blocks, parts)):
+        for take in self._workers.map(lambda part: self._trace(part, balls, drags, flat, tip, allowed), np.array_split(blocks, parts)):
             take(coverage, dirty)
 
     @abstractmethod
     def _clear(self) -> None: ...
 
     @abstractmethod
-    def _trace(self, blocks: I32, balls: F32, drags: F32, flat: bool, tips: Fours, grain: GrainSettings, allowed: NDArray[np.uint8]) -> Any:
+    def _trace(self, blocks: I32, balls: F32, drags: F32, flat: bool, tip: TipPictures, allowed: NDArray[np.uint8]) -> Any:
         """Trace samples of blocks (chunk · 256 + block); gives what puts them in their place, called with coverage and dirty blocks."""
 
     @abstractmethod
@@ -120,15 +117,18 @@ class SheetPush(Push):
     def _clear(self) -> None:
         self.shift = np.zeros_like(self.shift)
 
-    def _trace(self, blocks: I32, balls: F32, drags: F32, flat: bool, tips: Fours, grain: GrainSettings, allowed: NDArray[np.uint8]) -> Any:
+    def _trace(self, blocks: I32, balls: F32, drags: F32, flat: bool, tip: TipPictures, allowed: NDArray[np.uint8]) -> Any:
         samples = self.samples
         # Pictures bend too quickly; a tip of one texel is none.
-        coarse = tips.shape[1] <= 1 and grain[1] == 0 and float(balls[:, 3].min()) >= COARSE_FROM * (1.0 if flat else samples.spacing)
+        coarse = (
+            tip.pictures.shape[1] <= 1
+            and tip.grain.depth == 0
+            and float(balls[:, dab.RADIUS].min()) >= COARSE_FROM * (1.0 if flat else samples.spacing)
+        )
         moved = np.empty((len(blocks), BLOCKS, 2), np.float32)
         kernels.push_blocks(
-            blocks, coarse, balls, drags, flat, tips, *grain, self._side, samples.positions, samples.normals, samples.face, *self._space, allowed,
-            np.empty(len(balls), np.int64), self._balls, self.shift, moved,
-        )  # fmt: skip
+            blocks, coarse, balls, drags, flat, tip, samples.arrays, allowed, np.empty(len(balls), np.int64), self._balls, self.shift, moved
+        )
         return lambda coverage, dirty: kernels.push_take_blocks(blocks, moved, self.shift, coverage, dirty)
 
     def codes(self, chunk: int, blocks: I32, pictures: NDArray[np.int64], multiplied: bool, out: U16) -> NDArray[np.int64]:
@@ -151,13 +151,12 @@ class VertexPush(Push):
         self.shift = np.zeros((self.samples.slot_count, 3), np.float32)
         self.source = np.zeros(self.samples.slot_count, np.int32)
 
-    def _trace(self, blocks: I32, balls: F32, drags: F32, flat: bool, tips: Fours, grain: GrainSettings, allowed: NDArray[np.uint8]) -> Any:
+    def _trace(self, blocks: I32, balls: F32, drags: F32, flat: bool, tip: TipPictures, allowed: NDArray[np.uint8]) -> Any:
         samples = self.samples
         moved, found = np.empty((len(blocks), BLOCKS, 3), np.float32), np.empty((len(blocks), BLOCKS), np.int32)
         kernels.push_vertices(
-            blocks, balls, drags, tips, *grain, samples.positions, samples.normals, samples.face, *self._space, allowed,
-            np.empty(len(balls), np.int64), self.shift, self.source, moved, found,
-        )  # fmt: skip
+            blocks, balls, drags, tip, samples.arrays, allowed, np.empty(len(balls), np.int64), self.shift, self.source, moved, found
+        )
         return lambda coverage, dirty: kernels.push_take_vertices(blocks, moved, found, samples.spacing, self.shift, self.source, coverage, dirty)
 
     def _from(self, slots: I32) -> I32:

@@ -97,7 +97,7 @@ class Reader:
                 planes.astype(np.float32),
                 max(self._radius, 8 * self._samples.spacing),
             )
-            self._source = (*place, grid.low, grid.cell, grid.dims, grid.start, grid.slot, grid.xyz)
+            self._source = (*place, grid)
 
     def values(self, cell: Cell, chunk: int) -> U16:
         """(components, 65536) uint16, with `own` alpha last, right on the blocks that were prepared."""

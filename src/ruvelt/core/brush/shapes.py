@@ -11,20 +11,18 @@ import numpy as np
 from numpy.typing import NDArray
 from pydantic import Field, model_validator
 
+from ruvelt.core.brush import dab
 from ruvelt.core.brush.area import Rule, outline_weights, raster_shares
 from ruvelt.core.brush.camera import Camera
 from ruvelt.core.brush.path import (
-    BALL_COLUMNS,
-    DISC_COLUMNS,
     MAX_DABS,
     NOMINAL_VIEW_PX,
-    RICH_COLUMNS,
     SWEEP,
     Chance,
     Character,
-    flat_balls,
     laid_dabs,
     packed_balls,
+    packed_discs,
 )
 from ruvelt.core.brush.settings import Brush
 from ruvelt.core.brush.snapping import EdgeGraph
@@ -299,15 +297,15 @@ def _on_surface(brush: Brush, shape: Shape, samples: SurfaceSamples, caster: Ray
         dabs = laid_dabs(brush, character, balls, normal, way, number)
         laid.append(dabs if swept else _bent(dabs, shape))
         count += len(place)
-    dabs = np.concatenate(laid) if laid else np.zeros((0, RICH_COLUMNS if brush.rich else BALL_COLUMNS), np.float32)
+    dabs = np.concatenate(laid) if laid else dab.empty(0, dab.BALL)
     if shape.filled and len(points) > 2:
         return Laid(dabs[:0], *_inside(shape, points, samples, caster), points)
     return Laid(dabs, None, None, points)
 
 
 def _bent(dabs: F32, shape: Shape) -> F32:
-    if dabs.shape[1] == RICH_COLUMNS and shape.bend:
-        dabs[:, 30] = 1
+    if shape.bend and len(dabs) and dab.is_rich(dab.kind_of(dabs)):
+        dabs[:, dab.BENT] = 1
     return dabs
 
 
@@ -328,7 +326,7 @@ def _stamp(brush: Brush, shape: Shape, points: F64, samples: SurfaceSamples, cas
         flat = np.array([[0.0, 1.0, 0.0]])
     slot = samples.grid.nearest(middle[None], 0.05 * samples.model.diagonal)
     if slot[0] < 0 or radius <= 0:
-        return Laid(np.zeros((0, RICH_COLUMNS), np.float32), None, None, points)
+        return Laid(dab.empty(0, dab.BALL), None, None, points)
     normal = samples.normals[slot].astype(np.float64)
     if shape.camera is not None and (normal * flat).sum() < 0:
         normal = -normal
@@ -364,17 +362,15 @@ def _on_sheet(brush: Brush, shape: Shape, samples: SheetSamples) -> Laid:
         turn = turn + np.arctan2(-way[:, 1], way[:, 0])
     if shape.row is not None and shape.row.alternate == "turn":
         turn = turn + np.pi * (number % 2)
-    discs = np.zeros((len(place), DISC_COLUMNS), np.float32)
-    discs[:, 0:2], discs[:, 2] = place, diameter / 2 * (1 - brush.jitter_size * drawn[:, 2])
-    discs[:, 3], discs[:, 4] = np.cos(turn), -np.sin(turn)
-    discs[:, 5], discs[:, 6], discs[:, 7] = brush.roundness, brush.hardness, brush.flow if swept else brush.dab_flow
+    discs = packed_discs(brush, place, diameter / 2 * (1 - brush.jitter_size * drawn[:, 2]), turn)
+    discs[:, dab.FLOW] = brush.flow if swept else brush.dab_flow
     if swept and len(place):
-        discs[:, 9:] = np.diff(place, axis=0, prepend=place[:1])
-    discs[:, 8] = brush.strength * (1 - brush.jitter_strength * drawn[:, 4])
+        discs[:, dab.SWEEP : dab.SWEEP + 2] = np.diff(place, axis=0, prepend=place[:1])
+    discs[:, dab.CAP] = brush.strength * (1 - brush.jitter_strength * drawn[:, 4])
     if brush.rich:
         length = np.maximum(np.linalg.norm(way, axis=1, keepdims=True), 1e-12)
         across = np.concatenate([-way[:, 1:] / length, way[:, :1] / length, np.zeros((len(way), 1))], axis=1)
-        discs = character.rows(flat_balls(discs), number, across, True)
+        discs = character.rows(discs, number, across, True)
     if shape.filled and len(points) > 2:
         return Laid(discs[:0], *_inside_sheet(shape, points, samples), points)
     return Laid(discs, None, None, points)

@@ -9,12 +9,13 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ruvelt.core.brush import _smear_kernels as kernels
+from ruvelt.core.brush import dab
 from ruvelt.core.brush._push_kernels import push_reach
-from ruvelt.core.brush.tips import Fours, GrainSettings
+from ruvelt.core.brush.smear_arrays import Carrying, Laying, Limits, Load
+from ruvelt.core.brush.tip_arrays import TipPictures
 from ruvelt.core.planes.plane import U16
 from ruvelt.core.samples.address import BLOCKS
 from ruvelt.core.samples.blocks import slots_of
-from ruvelt.core.samples.sheet import SheetSamples
 from ruvelt.core.samples.surface import SurfaceSamples
 from ruvelt.core.workers import Workers
 
@@ -29,7 +30,6 @@ MIX_SPACING = 0.07
 GROUP = 16
 #: Blocks that are worth a thread.
 SHARE = 20
-_NO_TIPS: Fours = np.zeros((0, 1, 1), np.uint64)
 
 
 def lasting(strength: NDArray[np.floating], travelled: NDArray[np.floating]) -> F32:
@@ -43,6 +43,10 @@ def lasting(strength: NDArray[np.floating], travelled: NDArray[np.floating]) -> 
     return np.where(strength <= 0, 1.0, np.nan_to_num(faded)).astype(np.float32)
 
 
+def _lay_rest(settings: tuple[object, ...], blocks: I32) -> None:
+    kernels.smear_rest(blocks, *settings)
+
+
 class Smear:
     """The paint one stroke carries and has laid, for all its cells. Values are four side by side, as `side_by_side` gives them.
 
@@ -52,8 +56,6 @@ class Smear:
     def __init__(self, samples: SurfaceSamples, workers: Workers, cells: int, wetness: float) -> None:
         self._samples, self._workers, self._cells, self._wetness = samples, workers, cells, wetness
         grid = samples.grid
-        self._space = (grid.low, grid.cell, grid.dims, grid.start, grid.slot, grid.xyz)
-        self._side = samples.side if isinstance(samples, SheetSamples) else 0
         #: By cell of the grid the batch that met it last.
         self._seen, self._turn = np.zeros(len(grid.start) - 1, np.int32), 0
         self._balls = np.full((samples.chunk_count * BLOCKS, 4), -1, np.float32)
@@ -84,15 +86,14 @@ class Smear:
         copy: I64,
         copies: int,
         flat: bool,
-        tips: Fours | None,
-        grain: GrainSettings,
+        tip: TipPictures,
         allowed: NDArray[np.uint8],
         pictures: Callable[[NDArray[np.int64]], I64],
         confined: Callable[[NDArray[np.int64]], I64] | None,
         coverage: F32,
         dirty: NDArray[np.uint8],
     ) -> None:
-        """Lay ball dabs (n, 21) or rich ones (n, 35), object space or, `flat`, texels of the sheet.
+        """Lay (n, WIDTH) dabs, object space or, `flat`, texels of the sheet.
 
         copy : (n,) which of `copies` mirrored ones a dab is; pictures : gives (cells, chunks) addresses of what is there, (65536, 4) uint16
         confined : gives (chunks,) addresses of (65536,) uint16 that say how far samples may change
@@ -101,46 +102,31 @@ class Smear:
         spacing = 1.0 if flat else samples.spacing
         if not self._nodes:
             # A picture has corners.
-            self._begin(float(dabs[0, 3]) / spacing, copies, float(np.sqrt(2)) if tips is not None and tips.shape[1] > 1 else 1.1)
+            self._begin(float(dabs[0, dab.RADIUS]) / spacing, copies, float(np.sqrt(2)) if tip.pictures.shape[1] > 1 else 1.1)
         dabs = np.array(dabs, np.float32, order="C")
         frames, travelled = np.empty((len(dabs), 6), np.float32), np.empty(len(dabs), np.float32)
         kernels.carry_frames(dabs, copy, self._last, frames, travelled)
-        fades = lasting(dabs[:, 16], travelled)
+        fades = lasting(dabs[:, dab.CAP], travelled)
         reached = dabs.copy()
-        reached[:, 3] = np.maximum(dabs[:, 3], 0.75 * spacing) * self._extent
+        reached[:, dab.RADIUS] = np.maximum(dabs[:, dab.RADIUS], 0.75 * spacing) * self._extent
         marks = np.zeros((samples.chunk_count, BLOCKS), np.uint8)
         self._turn += 1
-        push_reach(reached, flat, self._side, samples.is_sheet, *self._space, self._seen, self._turn, marks)
+        push_reach(reached, flat, samples.arrays, self._seen, self._turn, marks)
         blocks = np.flatnonzero(marks.view(np.bool_)).astype(np.int32)
-        kernels.block_balls(blocks[self._balls[blocks, 3] < 0], samples.is_sheet, flat, self._side, samples.positions, samples.face, self._balls)
+        kernels.block_balls(blocks[self._balls[blocks, 3] < 0], flat, samples.arrays, self._balls)
         chunks = np.unique(blocks >> 8).astype(np.int64)
         there = pictures(chunks)
-        limits = confined(chunks) if confined is not None else np.zeros(0, np.int64)
-        place = (samples.is_sheet, flat, self._side, spacing, samples.positions, samples.normals, samples.face)
-        known_tips = tips if tips is not None else _NO_TIPS
+        limits = Limits(allowed, confined(chunks) if confined is not None else np.zeros(0, np.int64))
+        under = Laying(there, self._past, self._past_known, self.laid, coverage, dirty)
         parts = np.array_split(blocks, max(1, min(len(blocks) // SHARE, 2 * self._workers.threads)))
         for first in range(0, len(dabs), GROUP):
             group = slice(first, first + GROUP)
-            brush = (dabs[group], frames[group], self._nodes, self._extent, self._stride, allowed, limits, known_tips, *grain)
-            laid = (there, self._past, self._past_known, self.laid, coverage, dirty)
-            kernels.smear_known(
-                blocks,
-                self._balls,
-                *place,
-                *brush,
-                *laid,
-                copy[group],
-                fades[group],
-                self._wetness,
-                self._carried,
-                self._known,
-                *self._room,
-            )
+            brush = Carrying(dabs[group], frames[group], self._nodes, self._extent, self._stride)
+            load = Load(copy[group], fades[group], self._wetness, self._carried, self._known, *self._room)
+            settings = (self._balls, flat, samples.arrays, brush, tip, limits, under)
+            kernels.smear_known(blocks, *settings, load)
             if self._stride > 1:
-                self._workers.map(partial(self._lay_rest, (self._balls, *place, *brush, *laid)), parts)
-
-    def _lay_rest(self, settings: tuple[object, ...], blocks: I32) -> None:
-        kernels.smear_rest(blocks, *settings)
+                self._workers.map(partial(_lay_rest, settings), parts)
 
     def codes(self, cell: int, chunk: int, blocks: I32, multiplied: bool, coverage: F32, out: U16) -> None:
         """out (components, 65536) = paint laid on blocks of a chunk; `multiplied` : by alpha, the last, which is taken out of it."""

@@ -9,8 +9,10 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
+from ruvelt.core.brush import dab
 from ruvelt.core.brush._rich_kernels import EXTENT, FULL
 from ruvelt.core.brush._sweep_kernels import packed_sums
+from ruvelt.core.brush.tip_arrays import SweptPictures
 from ruvelt.core.brush.tips import Fours
 
 F32 = NDArray[np.float32]
@@ -67,13 +69,14 @@ class Sweeps:
         self._places[way] = place
         return place
 
-    def parts(self, dabs: F32) -> Iterator[tuple[slice, Fours, F32]]:
+    def parts(self, dabs: F32) -> Iterator[tuple[slice, SweptPictures]]:
         """Rich dabs in order, cut so that each part's tables are there: the part, the (KEPT, s, s + 1) tables, and its (n, 3) turns.
 
         A turn is which table a dab reads, −1 for one by itself, and cosine and sine of the table's way in the picture.
         """
-        along = np.einsum("ij,ij->i", dabs[:, 31:34], dabs[:, 7:10]) * dabs[:, 20]
-        across = np.einsum("ij,ij->i", dabs[:, 31:34], dabs[:, 10:13]) / dabs[:, 13]
+        sweep, long, short = (dabs[:, c : c + 3] for c in (dab.SWEEP, dab.LONG, dab.SHORT))
+        along = np.einsum("ij,ij->i", sweep, long) * dabs[:, dab.FLIP]
+        across = np.einsum("ij,ij->i", sweep, short) / dabs[:, dab.ROUNDNESS]
         swept = np.isfinite(along + across) & ((along != 0) | (across != 0))
         along, across = np.where(swept, along, 1), np.where(swept, across, 0)
         ways = np.rint(np.arctan2(across, along) * (self._ways / math.pi)).astype(np.int64) % self._ways
@@ -84,13 +87,13 @@ class Sweeps:
         for i in np.flatnonzero(swept):
             way = int(ways[i])
             if way not in held and len(held) == KEPT:
-                yield slice(first, i), self._tables, turns[first:i]
+                yield slice(first, i), SweptPictures(self._tables, turns[first:i])
                 first, held = int(i), set()
             held.add(way)
             turns[i, 0] = self._place(way)
-        yield slice(first, len(dabs)), self._tables, turns[first:]
+        yield slice(first, len(dabs)), SweptPictures(self._tables, turns[first:])
 
 
-def unswept(dabs: F32) -> tuple[Fours, F32]:
+def unswept(dabs: F32) -> SweptPictures:
     """Tables and turns of dabs without a picture."""
-    return _NONE, np.full((len(dabs), 3), -1, np.float32)
+    return SweptPictures(_NONE, np.full((len(dabs), 3), -1, np.float32))

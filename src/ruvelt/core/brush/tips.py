@@ -18,9 +18,6 @@ from ruvelt.core.stack.measures import Images, no_images
 
 F32 = NDArray[np.float32]
 Fours = NDArray[np.uint64]
-#: A grain's picture, depth, size (object units; texels on the flat sheet) and whether it is fixed to the surface.
-GrainSettings = tuple[Fours, float, float, bool]
-NO_GRAIN: GrainSettings = (np.zeros((1, 1), np.uint64), 0.0, 1.0, True)
 U16 = NDArray[np.uint16]
 #: Texels along a side of a tip from the library, and the most of one that is brought in.
 SIDE, LARGEST = 256, 1024

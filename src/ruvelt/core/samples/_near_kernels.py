@@ -6,7 +6,9 @@ import numpy as np
 
 from ruvelt.core._fading_kernels import left_of
 from ruvelt.core.kernels import f32_room, i64_room, inline, kernel
-from ruvelt.core.samples._spread_kernels import APART, PIECES, reach_pieces
+from ruvelt.core.samples._spread_kernels import APART, reach_pieces
+from ruvelt.core.samples.grid import GRID
+from ruvelt.core.samples.pieces import PIECES, SCRATCH
 
 f32, f64, i32, i64 = numba.float32, numba.float64, numba.int32, numba.int64
 #: Neighbours that are weighed at once.
@@ -52,19 +54,16 @@ def _add(near, taken, own, held, xyz, normal, widths, radius, weights, total, ou
 
 @kernel(
     numba.void(
-        f32[::1], f64, i32[::1], i32[::1], f32[:, ::1], numba.int8[:, ::1], *PIECES, f32[::1], f32[::1], f32, f32[:, ::1], i64, i64,
-        i32[::1], i32[::1], f32[::1], f32[:, ::1],
+        GRID, PIECES, SCRATCH, f32[::1], f32[::1], f32, f32[:, ::1], i64, i64, f32[::1], f32[:, ::1],
     ),
     late=True, fastmath={"reassoc", "nsz"},
 )  # fmt: skip
-def near_means(
-    at, cell, dims, start, xyz, normal, piece, place, next_to, beside, areas, widths, radius, values, first, last, stamp, queue, total, out
-):  # fmt: skip
+def near_means(grid, pieces, scratch, areas, widths, radius, values, first, last, total, out):
     """out (k, n) : means of `values` around the sorted samples in cells first … last, by exp(−d²/2w²) times area, of what hangs together.
 
-    at : (3,) the grid's low corner; widths : (n,) w of each sample; radius : nothing further counts; k up to 8
-    stamp : (pieces,), −1; queue : (pieces,); total : (n,), room to work in
+    widths : (n,) w of each sample; radius : nothing further counts; k up to 8; total : (n,) to work in
     """
+    cell, dims, start, xyz, normal, piece, stamp = grid.cell, grid.dims, grid.start, grid.xyz, grid.normal, pieces.piece, scratch.mark
     zero = np.float32(0)
     near, weights, own, box = f32_room((15, ROOM)), f32_room(ROOM), i64_room(ROOM), f32_room((2, 3))
     across, comps = np.int64(np.ceil(radius / cell)), len(values)
@@ -82,7 +81,7 @@ def near_means(
             if stamp[piece[turn]] >= start[c]:
                 continue
             reached = np.int32(turn)
-            reach_pieces(piece[turn], low, high, place, next_to, beside, reached, stamp, queue)
+            reach_pieces(piece[turn], low, high, pieces, reached, scratch)
             for i in range(turn, start[c + 1]):
                 if stamp[piece[i]] == reached:
                     total[i] = zero
@@ -96,7 +95,7 @@ def near_means(
                     box[0, axis], box[1, axis] = np.float32(np.inf), np.float32(-np.inf)
                 while ahead < start[c + 1] and held < ROOM:
                     i, ahead = ahead, ahead + 1
-                    if stamp[piece[i]] != reached or _eighth(xyz, i, at, cell, cx, cy, cz) != eighth:
+                    if stamp[piece[i]] != reached or _eighth(xyz, i, grid.low, cell, cx, cy, cz) != eighth:
                         continue
                     own[held], held = i, held + 1
                     for axis in range(3):

@@ -5,6 +5,8 @@ import numba
 import numpy as np
 
 from ruvelt.core.kernels import i64_room, inline, kernel
+from ruvelt.core.samples.grid import GRID
+from ruvelt.core.samples.pieces import PIECES, SCRATCH
 
 f32, f64, i32, i64 = numba.float32, numba.float64, numba.int32, numba.int64
 #: Samples whose normals disagree more (cosine) lie on the other side of a wall.
@@ -22,8 +24,9 @@ def cell_ranges(start, values, least, most):
 
 
 @inline
-def reach_pieces(piece, low, high, place, next_to, beside, mark, stamp, queue):
+def reach_pieces(piece, low, high, pieces, mark, scratch):
     """Stamp with `mark` the pieces that hang together with one over pieces of cells from `low` to `high`, (3,) each."""
+    place, next_to, beside, stamp, queue = pieces.place, pieces.start, pieces.beside, scratch.mark, scratch.queue
     x0, y0, z0, x1, y1, z1 = low[0], low[1], low[2], high[0], high[1], high[2]
     stamp[piece], queue[0] = mark, piece
     head, tail = 0, 1
@@ -40,46 +43,20 @@ def reach_pieces(piece, low, high, place, next_to, beside, mark, stamp, queue):
                 tail += 1
 
 
-#: Pieces of the surface: which each sorted sample belongs to, the cell each lies in (pieces, 3), and those that hang together with each.
-PIECES = (i32[::1], i32[:, ::1], i64[::1], i32[::1])
-
-
 @kernel(
     numba.void(
-        f64, i32[::1], i32[::1], f32[:, ::1], numba.int8[:, ::1], *PIECES, f32[::1], f32[::1], f32[::1], f32, f32, f32, i64, i64, i32[::1], i32[::1],
-        f32[::1], f32[::1],
+        GRID, PIECES, SCRATCH, f32[::1], f32[::1], f32[::1], numba.types.UniTuple(f64, 3), i64, i64, f32[::1], f32[::1],
     ),
     late=True,
 )  # fmt: skip
-def grow_values(
-    cell,
-    dims,
-    start,
-    xyz,
-    normal,
-    piece,
-    place,
-    next_to,
-    beside,
-    values,
-    gone,
-    most,
-    stride,
-    whole,
-    fade,
-    first,
-    last,
-    stamp,
-    queue,
-    out,
-    out_gone,
-):
-    """Largest value within `stride` of the sorted samples in cells first … last, as long as it has not gone further than `whole` in all.
+def grow_values(grid, pieces, scratch, values, gone, most, reach, first, last, out, out_gone):
+    """Largest value within a stride of the sorted samples in cells first … last, as long as it has not gone further than the whole way.
 
     Only samples that hang together count, and of those only what does not face away, on the far side of a rim.
-    gone : how far the value at each sample has come; a value fades out over `fade` at the end of its way (0 for a hard edge)
-    stamp : (pieces,), −1; queue : (pieces,)
+    gone : how far the value at each sample has come; reach : the stride, the whole way, and the end of it over which a value fades, or 0
     """
+    cell, dims, start, xyz, normal, piece, stamp = grid.cell, grid.dims, grid.start, grid.xyz, grid.normal, pieces.piece, scratch.mark
+    stride, whole, fade = np.float32(reach[0]), np.float32(reach[1]), np.float32(reach[2])
     scale = np.float32(1 / (127.0 * 127.0))
     one, zero, half = np.float32(1), np.float32(0), np.float32(0.5)
     across = np.int64(np.ceil((stride + fade) / cell))
@@ -104,7 +81,7 @@ def grow_values(
             if stamp[piece[turn]] >= start[c]:
                 continue
             reached = np.int32(turn)
-            reach_pieces(piece[turn], low, high, place, next_to, beside, reached, stamp, queue)
+            reach_pieces(piece[turn], low, high, pieces, reached, scratch)
             for i in range(turn, start[c + 1]):
                 if stamp[piece[i]] != reached:
                     continue

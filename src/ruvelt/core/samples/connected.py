@@ -14,6 +14,7 @@ from numpy.typing import NDArray
 from ruvelt.core.mesh.model import Model
 from ruvelt.core.samples import _connected_kernels as k
 from ruvelt.core.samples.grid import SampleGrid
+from ruvelt.core.samples.pieces import GridPieces
 
 I32 = NDArray[np.int32]
 F32 = NDArray[np.float32]
@@ -105,32 +106,19 @@ def links_along(node: I32, nodes: int, axis: int) -> tuple[NDArray[np.int64], I3
     return start, index[:count].copy()
 
 
-@dataclass(frozen=True, eq=False)
-class GridPieces:
-    """Pieces of the cells of a grid of samples.
-
-    piece : (n,) int32 of each sample in the grid's order; place : (pieces, 3) int32 the cell each lies in
-    start : (pieces + 1,) int64 into `beside`, int32: the pieces of neighbouring cells that each hangs together with
-    """
-
-    piece: I32
-    place: I32
-    start: NDArray[np.int64]
-    beside: I32
-
-    @staticmethod
-    def of(cloud: Cloud, grid: SampleGrid) -> GridPieces:
-        pieces = Pieces(replace(cloud, rows=grid.slot), grid.low, grid.cell)
-        low = (1 << k.BITS) - 1
-        keys = pieces.keys[pieces.cell_of]
-        place = np.stack([keys & low, (keys >> k.BITS) & low, keys >> (2 * k.BITS)], axis=1)
-        # Those on the last border belong to the grid's last cell.
-        place = np.ascontiguousarray(np.minimum(place, grid.dims - 1), np.int32)
-        holders = np.concatenate([[0], np.cumsum(np.bincount(pieces.node.ravel(), minlength=pieces.nodes))]).astype(np.int64)
-        held_by = (np.argsort(pieces.node.ravel(), kind="stable") // 8).astype(np.int32)
-        start, room = np.empty(len(place) + 1, np.int64), 12 * len(place) + 64
-        while True:
-            beside = np.empty(room, np.int32)
-            room = int(k.link_pieces(pieces.node, holders, held_by, np.full(len(place), -1, np.int32), start, beside))
-            if room <= len(beside):
-                return GridPieces(pieces.piece_of, place, start, beside[:room].copy())
+def pieces_of(cloud: Cloud, grid: SampleGrid) -> GridPieces:
+    """What hangs together in the cells of a grid of samples."""
+    pieces = Pieces(replace(cloud, rows=grid.slot), grid.low, grid.cell)
+    low = (1 << k.BITS) - 1
+    keys = pieces.keys[pieces.cell_of]
+    place = np.stack([keys & low, (keys >> k.BITS) & low, keys >> (2 * k.BITS)], axis=1)
+    # Those on the last border belong to the grid's last cell.
+    place = np.ascontiguousarray(np.minimum(place, grid.dims - 1), np.int32)
+    holders = np.concatenate([[0], np.cumsum(np.bincount(pieces.node.ravel(), minlength=pieces.nodes))]).astype(np.int64)
+    held_by = (np.argsort(pieces.node.ravel(), kind="stable") // 8).astype(np.int32)
+    start, room = np.empty(len(place) + 1, np.int64), 12 * len(place) + 64
+    while True:
+        beside = np.empty(room, np.int32)
+        room = int(k.link_pieces(pieces.node, holders, held_by, np.full(len(place), -1, np.int32), start, beside))
+        if room <= len(beside):
+            return GridPieces(pieces.piece_of, place, start, beside[:room].copy())

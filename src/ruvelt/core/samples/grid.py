@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from typing import NamedTuple
 
 import numba
 import numpy as np
@@ -16,9 +16,8 @@ PER_CELL = 60
 MAX_CELLS = 16_000_000
 
 
-@dataclass(frozen=True, eq=False)
-class SampleGrid:
-    """Samples sorted by cell, x fastest.
+class SampleGrid(NamedTuple):
+    """Samples sorted by cell, x fastest. Kernels take it whole, as `GRID`.
 
     low : (3,) float32 object space; cell : edge of a cell; dims : (3,) int32
     start : (cells + 1,) int32 into the sorted arrays; slot : (n,) int32; xyz : (3, n) float32; normal : (3, n) int8 (×127)
@@ -56,8 +55,13 @@ class SampleGrid:
         """(n,) int32 slot of the sample nearest to each (n, 3) point within `reach` object units, else -1."""
         out = np.full(len(points), -1, np.int32)
         places = np.ascontiguousarray(points, np.float32)
-        _nearest(places, np.float32(reach), self.low, self.cell, self.dims, self.start, self.slot, self.xyz, out)
+        _nearest(places, np.float32(reach), self, out)
         return out
+
+
+_f32, _i32 = numba.float32, numba.int32
+#: Type of a grid in kernels.
+GRID = numba.types.NamedTuple((_f32[::1], numba.float64, _i32[::1], _i32[::1], _i32[::1], _f32[:, ::1], numba.int8[:, ::1]), SampleGrid)
 
 
 @kernel(numba.void(numba.float32[:, ::1], numba.int32[::1], numba.float32[::1], numba.float32[::1]))
@@ -108,11 +112,12 @@ def _sort(positions, normals, slots, low, inv, dims, start, out_slot, out_xyz, o
 
 
 @helper
-def search(px, py, pz, reach, known, away, low, cell, dims, start, slot, xyz):  # type: ignore[no-untyped-def]
+def search(px, py, pz, reach, known, away, grid):  # type: ignore[no-untyped-def]
     """Slot of the sample nearest to a point within `reach`, else -1; of two as near the lower slot. For kernels.
 
     known : slot of a sample within reach that lies at a squared distance of `away`, or -1: then nothing farther is looked at
     """
+    low, cell, dims, start, slot, xyz = grid.low, grid.cell, grid.dims, grid.start, grid.slot, grid.xyz
     best_slot = np.int32(known)
     # Most points lie on the surface: a small ball finds their sample at once; only for the others it grows.
     ball = min(reach, np.float32(cell / 4)) if known < 0 else np.sqrt(away) * np.float32(1.0001)
@@ -151,19 +156,7 @@ def search(px, py, pz, reach, known, away, low, cell, dims, start, slot, xyz):  
     return best_slot
 
 
-@kernel(
-    numba.void(
-        numba.float32[:, ::1],
-        numba.float32,
-        numba.float32[::1],
-        numba.float64,
-        numba.int32[::1],
-        numba.int32[::1],
-        numba.int32[::1],
-        numba.float32[:, ::1],
-        numba.int32[::1],
-    )
-)
-def _nearest(points, reach, low, cell, dims, start, slot, xyz, out):  # type: ignore[no-untyped-def]
+@kernel(numba.void(numba.float32[:, ::1], numba.float32, GRID, numba.int32[::1]))
+def _nearest(points, reach, grid, out):  # type: ignore[no-untyped-def]
     for i in range(len(points)):
-        out[i] = search(points[i, 0], points[i, 1], points[i, 2], reach, np.int64(-1), np.float32(0), low, cell, dims, start, slot, xyz)
+        out[i] = search(points[i, 0], points[i, 1], points[i, 2], reach, np.int64(-1), np.float32(0), grid)

@@ -8,6 +8,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ruvelt.core.samples._near_kernels import near_means
+from ruvelt.core.samples.pieces import PieceScratch
 from ruvelt.core.samples.surface import SurfaceSamples
 from ruvelt.core.workers import SERIAL, Workers
 
@@ -42,10 +43,7 @@ def near_blur(samples: SurfaceSamples, codes: NDArray[np.uint16], sigma: float, 
     edges[0] = 0
 
     def part(ends: tuple[int, int]) -> None:
-        count = len(pieces.place)
-        room = (np.full(count, -1, np.int32), np.empty(count, np.int32))
-        of = (pieces.piece, pieces.place, pieces.start, pieces.beside)
-        near_means(grid.low, grid.cell, grid.dims, grid.start, grid.xyz, grid.normal, *of, areas, widths, radius, values, *ends, *room, total, out)
+        near_means(grid, pieces, PieceScratch.of(pieces), areas, widths, radius, values, *ends, total, out)
 
     workers.map(part, list(pairwise(edges)))
     result = codes.copy()

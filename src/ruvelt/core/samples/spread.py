@@ -9,8 +9,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ruvelt.core.samples._spread_kernels import cell_ranges, grow_values
-from ruvelt.core.samples.connected import GridPieces
 from ruvelt.core.samples.grid import SampleGrid
+from ruvelt.core.samples.pieces import GridPieces, PieceScratch
 from ruvelt.core.samples.surface import SurfaceSamples
 from ruvelt.core.workers import SERIAL, Workers
 
@@ -51,9 +51,6 @@ def surface_grow(samples: SurfaceSamples, codes: NDArray[np.uint16], amount: flo
 
 
 def _part(
-    grid: SampleGrid, pieces: GridPieces, state: tuple[F32, F32, F32], ways: tuple[float, float, float], out: tuple[F32, F32], ends: tuple[int, int]
+    grid: SampleGrid, pieces: GridPieces, state: tuple[F32, F32, F32], reach: tuple[float, float, float], out: tuple[F32, F32], ends: tuple[int, int]
 ) -> None:
-    count = len(pieces.place)
-    stamp, queue = np.full(count, -1, np.int32), np.empty(count, np.int32)
-    of = (pieces.piece, pieces.place, pieces.start, pieces.beside)
-    grow_values(grid.cell, grid.dims, grid.start, grid.xyz, grid.normal, *of, *state, *ways, *ends, stamp, queue, *out)
+    grow_values(grid, pieces, PieceScratch.of(pieces), *state, reach, *ends, *out)

@@ -13,8 +13,10 @@ from numpy.typing import NDArray
 from ruvelt.core.lazy import lazy
 from ruvelt.core.mesh.model import Model
 from ruvelt.core.samples.address import CHUNK
-from ruvelt.core.samples.connected import Cloud, GridPieces
+from ruvelt.core.samples.arrays import SampleArrays
+from ruvelt.core.samples.connected import Cloud, pieces_of
 from ruvelt.core.samples.grid import SampleGrid
+from ruvelt.core.samples.pieces import GridPieces
 
 if TYPE_CHECKING:
     from ruvelt.core.samples.lattice import SurfaceLattice
@@ -42,6 +44,8 @@ class SurfaceSamples(ABC):
     face: NDArray[np.int32]
     #: Whether a chunk is a square of texels (blocks are 16 × 16) or a run of vertices (blocks are 256 in a row).
     is_sheet: bool
+    #: Texels along a side of a sheet; 0 for vertices.
+    side: int = 0
 
     @lazy
     def serial(self) -> int:
@@ -70,6 +74,11 @@ class SurfaceSamples(ABC):
         return SampleGrid.build(self.positions, self.normals, np.flatnonzero(self.covered).astype(np.int32), self.spacing)
 
     @lazy
+    def arrays(self) -> SampleArrays:
+        """What kernels ask of samples."""
+        return SampleArrays(self.positions, self.normals, self.face, self.side, self.spacing, self.is_sheet, self.grid)
+
+    @lazy
     def cloud(self) -> Cloud:
         """The covered samples as points of the surface."""
         return Cloud(self.model, self.positions, self.face, np.flatnonzero(self.covered).astype(np.int32))
@@ -77,7 +86,7 @@ class SurfaceSamples(ABC):
     @lazy
     def grid_pieces(self) -> GridPieces:
         """What hangs together in the cells of the grid."""
-        return GridPieces.of(self.cloud, self.grid)
+        return pieces_of(self.cloud, self.grid)
 
     @lazy
     def grid_areas(self) -> NDArray[np.float32]:

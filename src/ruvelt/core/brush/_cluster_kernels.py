@@ -1,13 +1,17 @@
-"""Loops of the soften tool: clumps of neighbouring samples, and their means around samples."""
+"""Loops of the soften tool: clusters of neighbouring samples, and their means around samples."""
 
 # mypy: disable-error-code="no-untyped-def"
 import numba
 import numpy as np
 
+from ruvelt.core.brush.cluster_arrays import CLUSTERS, INTO, NODES
 from ruvelt.core.kernels import f32_room, i64_room, inline, kernel, u16_at
 from ruvelt.core.samples._cell_kernels import cell_at
 from ruvelt.core.samples._spread_kernels import reach_pieces
 from ruvelt.core.samples.address import CHUNK, chunk_of, local_of, slot_at
+from ruvelt.core.samples.arrays import SAMPLES
+from ruvelt.core.samples.grid import GRID
+from ruvelt.core.samples.pieces import PIECES, SCRATCH
 
 f32, i32, i64, u8, u16 = numba.float32, numba.int32, numba.int64, numba.uint8, numba.uint16
 
@@ -52,22 +56,19 @@ def _put_in_order(begin, end, xyz, piece, low, inverse, keys, order):
         keys[i - begin], order[i] = key, j
 
 
-@kernel(
-    i64(i32[::1], f32[:, ::1], numba.int8[:, ::1], f32[::1], i32[::1], f32[::1], f32, i64, i32[::1], i32[::1], i32[::1], f32[:, ::1], f32[:, ::1],
-        f32[::1], i32[::1]),
-    late=True,
-)  # fmt: skip
-def gather_clumps(start, xyz, normal, areas, piece, low, inverse, most, order, clump_start, first, middle, facing, mass, held_in):
-    """Clumps of up to `most` neighbouring samples of a cell that hang together and face one way; returns how many.
+@kernel(i64(GRID, f32[::1], i32[::1], CLUSTERS), late=True)
+def gather_clusters(grid, areas, piece, clusters):
+    """Clusters of up to `most` neighbouring samples of a cell that hang together and face one way; returns how many.
 
-    piece : (n,) of the sorted samples; low, inverse : the grid's low corner, and one over a cell's side
-    order : (n,) the samples as clumps take them; clump_start : (cells + 1,); first : (clumps + 1,) into `order`
-    middle : (3, clumps); facing : (3, clumps) of length 1; mass : their area; held_in : the piece of each
+    areas, piece : (n,) of the sorted samples; clusters : all but `slot_piece` is made, in arrays long enough
     """
+    start, xyz, normal, low, inverse, most = grid.start, grid.xyz, grid.normal, grid.low, np.float32(1 / grid.cell), clusters.most
+    order, cluster_start, first, middle = clusters.order, clusters.start, clusters.first, clusters.middle
+    facing, mass, held_in = clusters.facing, clusters.mass, clusters.piece
     n = 0
     keys = i64_room(ORDERED)
     for c in range(len(start) - 1):
-        clump_start[c] = n
+        cluster_start[c] = n
         _put_in_order(start[c], start[c + 1], xyz, piece, low, inverse, keys, order)
         o = start[c]
         while o < start[c + 1]:
@@ -97,7 +98,7 @@ def gather_clumps(start, xyz, normal, areas, piece, low, inverse, most, order, c
             facing[0, n], facing[1, n], facing[2, n] = fx * scale, fy * scale, fz * scale
             mass[n] = total
             n += 1
-    clump_start[len(start) - 1] = n
+    cluster_start[len(start) - 1] = n
     first[n] = start[len(start) - 1]
     return n
 
@@ -136,38 +137,16 @@ def _at(value, low, inverse, count):
     return cell_at((value - low) * inverse, count)
 
 
-@kernel(
-    numba.void(i32[::1], i32, i32, i32[::1], f32[:, ::1], f32, f32[::1], numba.float64, i32[::1], i32[::1], i32[::1], i32[::1], i32[::1], i32[::1],
-        f32[::1], i64[::1], i32, u8[::1], u8[::1], f32[:, ::1]),
-    late=True,
-)  # fmt: skip
-def fill_clumps(
-    blocks,
-    chunk,
-    side,
-    face,
-    position,
-    radius,
-    low,
-    cell,
-    dims,
-    start,
-    slot,
-    order,
-    clump_start,
-    first,
-    areas,
-    pictures,
-    comps,
-    filled,
-    missing,
-    values,
-):
-    """Means of a picture over the clumps that may lie within `radius` of samples of blocks.
+@kernel(numba.void(i32[::1], i32, SAMPLES, f32, CLUSTERS, f32[::1], i64[::1], i32, u8[::1], u8[::1], f32[:, ::1]), late=True)
+def fill_clusters(blocks, chunk, samples, radius, clusters, areas, pictures, comps, filled, missing, values):
+    """Means of a picture over the clusters that may lie within `radius` of samples of blocks.
 
-    side : of the sheet, 0 for vertices; pictures : by chunk, 0 where there is none yet; missing : (chunks,) made 1 where there should be
-    filled : (cells,) whether all of it has its means; values : (4, clumps)
+    pictures : by chunk, 0 where there is none yet; missing : (chunks,) made 1 where there should be
+    filled : (cells,) whether all of it has its means; values : (4, clusters)
     """
+    position, face, side, grid = samples.position, samples.face, samples.side, samples.grid
+    low, cell, dims, start, slot = grid.low, grid.cell, grid.dims, grid.start, grid.slot
+    order, cluster_start, first = clusters.order, clusters.start, clusters.first
     box = f32_room(6)
     inverse = np.float32(1 / cell)
     for at in range(len(blocks)):
@@ -186,7 +165,7 @@ def fill_clumps(
                     if filled[c] != 0:
                         continue
                     whole = True
-                    for n in range(clump_start[c], clump_start[c + 1]):
+                    for n in range(cluster_start[c], cluster_start[c + 1]):
                         total, v0, v1, v2, v3 = np.float32(0), np.float32(0), np.float32(0), np.float32(0), np.float32(0)
                         for o in range(first[n], first[n + 1]):
                             j = order[o]
@@ -219,30 +198,30 @@ def _turned(cosine):
 
 
 @inline
-def _mark_around(piece, lo_x, lo_y, lo_z, hi_x, hi_y, hi_z, low, inverse, dims, ends, place, next_to, beside, mark, stamp, queue):
+def _mark_around(piece, lo_x, lo_y, lo_z, hi_x, hi_y, hi_z, low, inverse, dims, ends, pieces, mark, scratch):
     """Stamp the pieces that hang together with one inside a box."""
     ends[0, 0], ends[1, 0] = _at(lo_x, low[0], inverse, dims[0]), _at(hi_x, low[0], inverse, dims[0])
     ends[0, 1], ends[1, 1] = _at(lo_y, low[1], inverse, dims[1]), _at(hi_y, low[1], inverse, dims[1])
     ends[0, 2], ends[1, 2] = _at(lo_z, low[2], inverse, dims[2]), _at(hi_z, low[2], inverse, dims[2])
-    reach_pieces(piece, ends[0], ends[1], place, next_to, beside, mark, stamp, queue)
+    reach_pieces(piece, ends[0], ends[1], pieces, mark, scratch)
 
 
 @inline
-def _mean_around(
-    s, mark, position, normal, radius, low, cell, dims, clump_start, middle, facing, mass, held_in, slot_piece, place, next_to, beside,
-    stamp, queue, values, ends, sums,
-):  # fmt: skip
-    """sums[:4] = weighted means of the clumps within `radius` of sample `s` that hang together with it, sums[4] the weight. mark : not used yet"""
+def _mean_around(s, mark, samples, radius, clusters, pieces, scratch, values, ends, sums):
+    """sums[:4] = weighted means of the clusters within `radius` of sample `s` that hang together with it, sums[4] the weight. mark : not used yet"""
+    position, normal, low, cell, dims = samples.position, samples.normal, samples.grid.low, samples.grid.cell, samples.grid.dims
+    cluster_start, middle, facing, mass, held_in = clusters.start, clusters.middle, clusters.facing, clusters.mass, clusters.piece
+    stamp = scratch.mark
     px, py, pz, nx, ny, nz = position[s, 0], position[s, 1], position[s, 2], normal[s, 0], normal[s, 1], normal[s, 2]
     zero, inverse = np.float32(0), np.float32(1 / cell)
     y0, y1 = _at(py - radius, low[1], inverse, dims[1]), _at(py + radius, low[1], inverse, dims[1])
     z0, z1 = _at(pz - radius, low[2], inverse, dims[2]), _at(pz + radius, low[2], inverse, dims[2])
-    # As wide a row everywhere: its few clumps more are done sooner than its ends are found.
+    # As wide a row everywhere: its few clusters more are done sooner than its ends are found.
     x0, x1 = _at(px - radius, low[0], inverse, dims[0]), _at(px + radius, low[0], inverse, dims[0])
     total, a, b, c, e = zero, zero, zero, zero, zero
     _mark_around(
-        slot_piece[s], px - radius, py - radius, pz - radius, px + radius, py + radius, pz + radius, low, inverse, dims, ends,
-        place, next_to, beside, mark, stamp, queue,
+        clusters.slot_piece[s], px - radius, py - radius, pz - radius, px + radius, py + radius, pz + radius, low, inverse, dims, ends,
+        pieces, mark, scratch,
     )  # fmt: skip
     for z in range(z0, z1 + 1):
         gz = max(low[2] + np.float32(z * cell) - pz, pz - low[2] - np.float32((z + 1) * cell), zero)
@@ -252,7 +231,7 @@ def _mean_around(
             if rest < zero:
                 continue
             row = (z * dims[1] + y) * dims[0]
-            for j in range(np.uint64(clump_start[row + x0]), np.uint64(clump_start[row + x1 + 1])):
+            for j in range(np.uint64(cluster_start[row + x0]), np.uint64(cluster_start[row + x1 + 1])):
                 dx, dy, dz = middle[0, j] - px, middle[1, j] - py, middle[2, j] - pz
                 w = radius * radius - (dx * dx + dy * dy + dz * dz)
                 w = (w if w > zero else zero) * mass[j]
@@ -268,17 +247,15 @@ def _mean_around(
     sums[4] = total
 
 
-#: Radius, grid, clumps, the pieces they are held in and those of slots, how pieces hang together, room for that, and the clumps' means.
-_CLUMPS = (
-    f32, f32[::1], numba.float64, i32[::1], i32[::1], f32[:, ::1], f32[:, ::1], f32[::1], i32[::1], i32[::1], i32[:, ::1], i64[::1],
-    i32[::1], i32[::1], i32[::1], f32[:, ::1],
-)  # fmt: skip
+#: Radius, clusters, the pieces they lie in, what marks those, and the clusters' means.
+_AROUND = (f32, CLUSTERS, PIECES, SCRATCH, f32[:, ::1])
 _LOOSE = {"reassoc", "contract", "nsz"}
 
 
 @inline
-def _put(mean, weight, own, local, comps, multiplied, out):
+def _put(mean, weight, own, local, into):
     """Write a mean, or a sample's own codes where nothing has weight; taken apart from its coverage where it is multiplied by it."""
+    comps, multiplied, out = into.comps, into.multiplied, into.out
     half, full = np.float32(0.5), np.float32(65535)
     gain = np.float32(1)
     if multiplied:
@@ -291,37 +268,30 @@ def _put(mean, weight, own, local, comps, multiplied, out):
         out[k, local] = np.uint16(min(code, full) + half)
 
 
-@kernel(numba.void(i32[::1], f32[:, ::1], f32[:, ::1], *_CLUMPS, i64, i32, numba.boolean, u16[:, ::1]), late=True, fastmath=_LOOSE)
-def soften_codes(
-    slots, position, normal, radius, low, cell, dims, clump_start, middle, facing, mass, held_in, slot_piece, place, next_to, beside,
-    stamp, queue, values, picture, comps, multiplied, out,
-):  # fmt: skip
-    """Weighted mean of a picture over the surface around samples of a chunk: its clumps within `radius` that hang together with a sample.
+@kernel(numba.void(i32[::1], SAMPLES, *_AROUND, INTO), late=True, fastmath=_LOOSE)
+def soften_codes(slots, samples, radius, clusters, pieces, scratch, values, into):
+    """Weighted mean of a picture over the surface around samples of a chunk: its clusters within `radius` that hang together with a sample.
 
-    held_in, slot_piece : the pieces of the surface of clumps and slots; queue : (pieces,)
-    stamp : (pieces + 1,), −1 at first, and the last mark at its end
-    picture : address of the chunk's own (comps, 65536), for samples that have no neighbours; multiplied : colours are by alpha, the last
+    The last mark that was used is kept at the end of the scratch's.
     """
+    stamp, picture, comps = scratch.mark, into.picture, into.comps
     sums, ends, mark = f32_room(5), i64_room((2, 3)), stamp[len(stamp) - 1]
     own = u16_at(picture, CHUNK * comps)
     for at in range(len(slots)):
         s = slots[at]
         mark += np.int32(1)
-        _mean_around(
-            s, mark, position, normal, radius, low, cell, dims, clump_start, middle, facing, mass, held_in, slot_piece, place,
-            next_to, beside, stamp, queue, values, ends, sums,
-        )  # fmt: skip
-        _put(sums, sums[4], own, local_of(s), comps, multiplied, out)
+        _mean_around(s, mark, samples, radius, clusters, pieces, scratch, values, ends, sums)
+        _put(sums, sums[4], own, local_of(s), into)
     stamp[len(stamp) - 1] = mark
 
 
-#: Clumps that are looked at together, and room for them: not a power of two, or the rows of a list would push each other out of the cache.
+#: Clusters that are looked at together, and room for them: not a power of two, or the rows of a list would push each other out of the cache.
 LISTED, ROOM = 448, 464
 
 
 @inline
 def _add_listed(listed, full, radius, slots, count, position, normal, sums):
-    """Add to sums (count, 5), of four weighted values and of weights, what the first `full` listed clumps give samples."""
+    """Add to sums (count, 5), of four weighted values and of weights, what the first `full` listed clusters give samples."""
     zero = np.float32(0)
     # Whole steps of the loop; what has no mass adds nothing.
     whole = (full + 15) & -16
@@ -349,16 +319,16 @@ def _add_listed(listed, full, radius, slots, count, position, normal, sums):
         sums[n, 4] += total
 
 
-@kernel(numba.void(i32[::1], i32, i32, i32, i32[::1], i32[::1], f32[:, ::1], f32[:, ::1], f32[:, ::1], *_CLUMPS), late=True, fastmath=_LOOSE)
-def soften_nodes(
-    blocks, chunk, step, side, face, known, node_values, position, normal, radius, low, cell, dims, clump_start, middle, facing, mass, held_in,
-    slot_piece, place, next_to, beside, stamp, queue, values,
-):  # fmt: skip
+@kernel(numba.void(i32[::1], i32, NODES, SAMPLES, *_AROUND), late=True, fastmath=_LOOSE)
+def soften_nodes(blocks, chunk, nodes, samples, radius, clusters, pieces, scratch, values):
     """Means at the nodes of blocks, at every `step`-th texel each way and at the edges beyond, that were not asked before.
 
-    known : ((256 / step + 1)²,) slot of a node plus one, 0 before it is asked, -1 where there is no texel or it has no neighbours
-    node_values : (the same, 4). A node's clumps are listed for the block it lies in, so that it has one value whoever asks.
+    A node's clusters are listed for the block it lies in, so that it has one value whoever asks.
     """
+    step, known, node_values = nodes.step, nodes.known, nodes.values
+    position, normal, face, side = samples.position, samples.normal, samples.face, samples.side
+    low, cell, dims, stamp, slot_piece = samples.grid.low, samples.grid.cell, samples.grid.dims, scratch.mark, clusters.slot_piece
+    cluster_start, middle, facing, mass, held_in = clusters.start, clusters.middle, clusters.facing, clusters.mass, clusters.piece
     zero, far, inverse = np.float32(0), np.float32(1e30), np.float32(1 / cell)
     across = side >> 8
     along, wide = 16 // step, 256 // step + 1
@@ -405,12 +375,12 @@ def soften_nodes(
                 mark += np.int32(1)
                 _mark_around(
                     slot_piece[slots[0]], lo_x - radius, lo_y - radius, lo_z - radius, hi_x + radius, hi_y + radius, hi_z + radius, low, inverse,
-                    dims, ends, place, next_to, beside, mark, stamp, queue,
+                    dims, ends, pieces, mark, scratch,
                 )  # fmt: skip
                 for z in range(z0, z1 + 1):
                     for y in range(y0, y1 + 1):
                         row = (z * dims[1] + y) * dims[0]
-                        for f in range(np.uint64(clump_start[row + x0]), np.uint64(clump_start[row + x1 + 1])):
+                        for f in range(np.uint64(cluster_start[row + x0]), np.uint64(cluster_start[row + x1 + 1])):
                             t = np.uint64(full)
                             listed[0, t], listed[1, t], listed[2, t] = middle[0, f], middle[1, f], middle[2, f]
                             listed[3, t], listed[4, t], listed[5, t], listed[6, t] = facing[0, f], facing[1, f], facing[2, f], mass[f]
@@ -426,10 +396,7 @@ def soften_nodes(
             for n in range(count):
                 if stamp[slot_piece[slots[n]]] != together:
                     mark += np.int32(1)
-                    _mean_around(
-                        slots[n], mark, position, normal, radius, low, cell, dims, clump_start, middle, facing, mass, held_in, slot_piece,
-                        place, next_to, beside, stamp, queue, values, ends, alone,
-                    )  # fmt: skip
+                    _mean_around(slots[n], mark, samples, radius, clusters, pieces, scratch, values, ends, alone)
                     for k in range(4):
                         sums[n, k] = alone[k] * alone[4]
                     sums[n, 4] = alone[4]
@@ -443,19 +410,15 @@ def soften_nodes(
     stamp[len(stamp) - 1] = mark
 
 
-@kernel(
-    numba.void(i32[::1], i32, i32, i32, i32[::1], i32[::1], f32[:, ::1], f32[:, ::1], f32[:, ::1], *_CLUMPS, i64, i32, numba.boolean, u16[:, ::1]),
-    late=True,
-    fastmath=_LOOSE,
-)
-def soften_blocks(
-    blocks, chunk, step, side, face, known, node_values, position, normal, radius, low, cell, dims, clump_start, middle, facing, mass, held_in,
-    slot_piece, place, next_to, beside, stamp, queue, values, picture, comps, multiplied, out,
-):  # fmt: skip
+@kernel(numba.void(i32[::1], i32, NODES, SAMPLES, *_AROUND, INTO), late=True, fastmath=_LOOSE)
+def soften_blocks(blocks, chunk, nodes, samples, radius, clusters, pieces, scratch, values, into):
     """The same over blocks (n,) of a sheet's chunk: straight between nodes where the surface is.
 
     A mean over many texels bends too little between neighbours to show; at edges of islands and bends every texel has its own.
     """
+    step, known, node_values = nodes.step, nodes.known, nodes.values
+    position, face, side = samples.position, samples.face, samples.side
+    stamp, picture, comps, multiplied, out = scratch.mark, into.picture, into.comps, into.multiplied, into.out
     one, zero = np.float32(1), np.float32(0)
     across = side >> 8
     left, top = (chunk % across) * 256, (chunk // across) * 256
@@ -525,12 +488,9 @@ def soften_blocks(
                         for k in range(comps):
                             upper = node_values[first, k] * wa + node_values[first + 1, k] * wb
                             mean[k] = upper + node_values[first + wide, k] * wc + node_values[first + wide + 1, k] * wd
-                        _put(mean, one, own, local, comps, multiplied, out)
+                        _put(mean, one, own, local, into)
                         continue
                     mark += np.int32(1)
-                    _mean_around(
-                        s, mark, position, normal, radius, low, cell, dims, clump_start, middle, facing, mass, held_in, slot_piece, place,
-                        next_to, beside, stamp, queue, values, ends, sums,
-                    )  # fmt: skip
-                    _put(sums, sums[4], own, local, comps, multiplied, out)
+                    _mean_around(s, mark, samples, radius, clusters, pieces, scratch, values, ends, sums)
+                    _put(sums, sums[4], own, local, into)
     stamp[len(stamp) - 1] = mark
