@@ -11,7 +11,7 @@ from ruvelt.core.brush.dab import SWEEP
 from ruvelt.core.brush.path import Point, SurfacePath
 from ruvelt.core.brush.settings import Brush, Mirror, PressureCurve
 from ruvelt.core.brush.target import Paint
-from ruvelt.core.stack.document import plane_id
+from ruvelt.core.stack.plane_ids import plane_id
 from ruvelt.core.workers import Workers
 from tests.core.scene import Scene, paint_layer, target, whole
 from tests.meshes import globe

@@ -18,11 +18,12 @@ from ruvelt.core.samples.address import CHUNK
 from ruvelt.core.samples.collar import Collar
 from ruvelt.core.samples.sheet import SheetSamples
 from ruvelt.core.stack.beyond import Borders
-from ruvelt.core.stack.document import Document, MeshMap, PaintLayer, Sheet, base_plane_id
+from ruvelt.core.stack.document import Document, MeshMap, PaintLayer, Sheet
 from ruvelt.core.stack.evaluate import SheetEvaluator
 from ruvelt.core.stack.faces import FaceIndex
 from ruvelt.core.stack.lookup import StoredPlanes
 from ruvelt.core.stack.masks import Mask
+from ruvelt.core.stack.plane_ids import base_plane_id
 from tests.meshes import globe, square
 
 # A seed whose edges cross the border in both halves: where hardly one does there is nothing to get wrong, and a ratio says nothing.

@@ -25,7 +25,8 @@ from ruvelt.core.stack.edits import (
     SetSheet,
     apply_edit,
 )
-from ruvelt.core.stack.masks import Mask, PaintedSource
+from ruvelt.core.stack.kinds.sources.painted import PaintedSource
+from ruvelt.core.stack.masks import Mask
 
 DOCUMENT = Document(
     sheets=(

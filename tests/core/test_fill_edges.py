@@ -10,8 +10,10 @@ from ruvelt.core.brush.confine import Confine
 from ruvelt.core.brush.gradient import Gradient
 from ruvelt.core.brush.target import Paint
 from ruvelt.core.stack.basics import FacePick
-from ruvelt.core.stack.document import ChannelUse, FillLayer, MeshMap, PaintLayer, base_plane_id, plane_id
-from ruvelt.core.stack.masks import FacesSource, Mask
+from ruvelt.core.stack.document import ChannelUse, FillLayer, MeshMap, PaintLayer
+from ruvelt.core.stack.kinds.sources.faces import FacesSource
+from ruvelt.core.stack.masks import Mask
+from ruvelt.core.stack.plane_ids import base_plane_id, plane_id
 from tests.core.scene import Scene, paint_layer, target
 from tests.meshes import globe, model_of, split_square
 

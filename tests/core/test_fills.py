@@ -11,8 +11,9 @@ from pydantic import ValidationError
 
 from ruvelt.core.brush.target import Paint
 from ruvelt.core.errors import InputError
-from ruvelt.core.stack.document import AdjustLayer, ChannelUse, FillLayer, GroupLayer, Image, Settings, plane_id
+from ruvelt.core.stack.document import AdjustLayer, ChannelUse, FillLayer, GroupLayer, Image, Settings
 from ruvelt.core.stack.evaluate import SheetEvaluator
+from ruvelt.core.stack.plane_ids import plane_id
 from tests.core.scene import Scene, fill_layer, paint_layer, target
 from tests.meshes import globe, split_square, square
 

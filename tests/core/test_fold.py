@@ -8,8 +8,10 @@ from numpy.testing import assert_array_equal
 
 from ruvelt.core.brush.path import SurfacePath
 from ruvelt.core.samples.address import CHUNK
-from ruvelt.core.stack.document import AnyLayer, GroupLayer, Settings, mask_plane_id, plane_id
-from ruvelt.core.stack.masks import Mask, PaintedSource
+from ruvelt.core.stack.document import AnyLayer, GroupLayer, Settings
+from ruvelt.core.stack.kinds.sources.painted import PaintedSource
+from ruvelt.core.stack.masks import Mask
+from ruvelt.core.stack.plane_ids import mask_plane_id, plane_id
 from tests.core.scene import Scene, fill_layer, paint_layer, target
 from tests.core.test_strokes import RED, dab
 from tests.meshes import square

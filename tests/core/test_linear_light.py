@@ -15,7 +15,8 @@ from ruvelt.core.brush.gradient import Gradient
 from ruvelt.core.brush.path import SurfacePath
 from ruvelt.core.brush.settings import Brush, Mixing
 from ruvelt.core.brush.target import Paint, SmearSettings, Tone
-from ruvelt.core.stack.document import AdjustLayer, Settings, plane_id
+from ruvelt.core.stack.document import AdjustLayer, Settings
+from ruvelt.core.stack.plane_ids import plane_id
 from tests.core.scene import Scene, paint_layer, target, whole
 from tests.core.test_picture_sweeps import at
 from tests.meshes import square

@@ -6,6 +6,7 @@ import os
 import subprocess
 import sys
 from pathlib import Path
+from typing import Any
 
 import numpy as np
 import pytest
@@ -23,19 +24,24 @@ from ruvelt.core.errors import InputError
 from ruvelt.core.samples.address import CHUNK
 from ruvelt.core.samples.lattice import surface_blur
 from ruvelt.core.samples.spread import surface_grow
-from ruvelt.core.stack import registry
-from ruvelt.core.stack.document import GroupLayer, MeshMap, base_plane_id, mask_plane_id, plane_id
+from ruvelt.core.stack import masks
+from ruvelt.core.stack.document import GroupLayer, MeshMap
 from ruvelt.core.stack.edits import AddLayer, MoveLayer, SetLayer, apply_edit
 from ruvelt.core.stack.fields import Noise, Projection
+from ruvelt.core.stack.kinds.shapers.levels import LevelsShaper
+from ruvelt.core.stack.kinds.sources.noise import NoiseSource
+from ruvelt.core.stack.kinds.sources.position import PositionSource
 from ruvelt.core.stack.mask_evaluate import WHOLE
-from ruvelt.core.stack.masks import LevelsShaper, Mask, NoiseSource, PositionSource, Shaper, Source
+from ruvelt.core.stack.masks import Mask
 from ruvelt.core.stack.measures import Measures, frame_of
-from ruvelt.core.stack.shaping import contrast_gain, shaped
+from ruvelt.core.stack.plane_ids import base_plane_id, mask_plane_id, plane_id
+from ruvelt.core.stack.shaping import contrast_gain
 from tests.core.scene import Scene, fill_layer, paint_layer, target
 from tests.meshes import globe, split_square, square, two_walls
 
-SOURCES = {m.model_fields["kind"].default: m for m in Source.__args__}
-SHAPERS = {m.model_fields["kind"].default: m for m in Shaper.__args__}
+SOURCES: dict[str, Any] = {k.kind_id(): k for k in masks.SOURCES}
+SHAPERS: dict[str, Any] = {k.kind_id(): k for k in masks.SHAPERS}
+KINDS = [k.described() for k in (*masks.SOURCES, *masks.SHAPERS)]
 
 
 def mask(*steps: dict[str, object] | object, **more: object) -> Mask:
@@ -229,19 +235,19 @@ def test_a_planar_picture_leaves_what_looks_away() -> None:
 def test_levels_curve_steps_contrast_and_invert_are_their_formulas() -> None:
     x = np.linspace(0, 1, 101)
     made = {k: SHAPERS[k] for k in SHAPERS}
-    got = shaped(x, made["levels"](id="m", in_low=0.2, in_high=0.7, gamma=2, out_low=0.1, out_high=0.9))
+    got = made["levels"](id="m", in_low=0.2, in_high=0.7, gamma=2, out_low=0.1, out_high=0.9).shaped(x)
     assert_allclose(got, 0.1 + 0.8 * np.clip((x - 0.2) / 0.5, 0, 1) ** 0.5)
-    assert_allclose(shaped(x, made["invert"](id="m")), 1 - x)
-    assert_allclose(shaped(x, made["contrast"](id="m", contrast=0.5, balance=0.4)), np.clip((x - 0.4) * np.tan(np.pi * 3 / 8) + 0.5, 0, 1))
+    assert_allclose(made["invert"](id="m").shaped(x), 1 - x)
+    assert_allclose(made["contrast"](id="m", contrast=0.5, balance=0.4).shaped(x), np.clip((x - 0.4) * np.tan(np.pi * 3 / 8) + 0.5, 0, 1))
     assert_allclose([contrast_gain(-1), contrast_gain(0)], [0, 1], atol=1e-12)
-    stairs = shaped(x, made["steps"](id="m", count=4))
+    stairs = made["steps"](id="m", count=4).shaped(x)
     assert_allclose(np.unique(stairs), [0, 1 / 3, 2 / 3, 1])
     assert_array_equal(stairs[[0, 24, 25, 49, 50, 74, 75, 100]], np.array([0, 0, 1, 1, 2, 2, 3, 3]) / 3)
-    soft = shaped(x, made["steps"](id="m", count=4, softness=0.5))
+    soft = made["steps"](id="m", count=4, softness=0.5).shaped(x)
     assert (np.diff(soft) >= 0).all()
     assert np.abs(np.diff(soft)).max() < np.abs(np.diff(stairs)).max()
     points = ((0.0, 0.1), (0.3, 0.2), (0.6, 0.9), (1.0, 0.9))
-    bent = shaped(x, made["curve"](id="m", points=points))
+    bent = made["curve"](id="m", points=points).shaped(x)
     assert_allclose(np.interp([p[0] for p in points], x, bent), [p[1] for p in points], atol=1e-9)
     assert (np.diff(bent) >= -1e-12).all()
     assert bent.max() <= 0.9 + 1e-12
@@ -254,7 +260,7 @@ def test_shapers_in_a_mask_work_on_what_is_under_them() -> None:
     for kind in ("levels", "curve", "invert", "steps", "contrast"):
         shaper = SHAPERS[kind](id="x")
         got = values(scene, mask(ramp, shaper.model_copy(update={"strength": 0.5})))
-        assert_allclose(got, under + (shaped(under, shaper) - under) * 0.5, atol=5e-5)
+        assert_allclose(got, under + (shaper.shaped(under) - under) * 0.5, atol=5e-5)
 
 
 @pytest.mark.parametrize("sigma", [0.02, 0.05, 0.15])
@@ -474,9 +480,7 @@ def test_a_group_has_a_mask_like_any_layer() -> None:
 
 
 def test_the_registry_names_every_kind_and_only_real_fields() -> None:
-    assert [k.id for k in registry.SOURCES] == list(SOURCES)
-    assert [k.id for k in registry.SHAPERS] == list(SHAPERS)
-    for kind in (*registry.SOURCES, *registry.SHAPERS):
+    for kind in KINDS:
         model = {**SOURCES, **SHAPERS}[kind.id]
         made = model(id="x")
         for control in kind.controls:
@@ -491,7 +495,7 @@ def test_the_registry_names_every_kind_and_only_real_fields() -> None:
                     model.model_validate({**made.model_dump(), control.id: int(end) if control.kind in ("count", "seed") else end})
 
 
-@pytest.mark.parametrize("kind", [k.id for k in registry.SOURCES if k.id not in ("painted", "faces", "image", "layer", "colour_range", "id_colour")])
+@pytest.mark.parametrize("kind", [k for k in SOURCES if k not in ("painted", "faces", "image", "layer", "colour_range", "id_colour")])
 def test_first_values_already_show_something(kind: str) -> None:
     scene = Scene(globe(), (paint_layer(),))
     bumps = np.clip(32768 + 20000 * np.sin(scene.samples.positions[:, 1] * 9), 0, 65535).astype(np.uint16)[None]

@@ -24,7 +24,8 @@ from ruvelt.core.output.mapset import render_map, write_map_set
 from ruvelt.core.output.presets import BUILT_IN, ExportPreset, MapSpec, file_stem
 from ruvelt.core.samples.address import CHUNK
 from ruvelt.core.stack.channels import Channel
-from ruvelt.core.stack.document import Settings, normal_map_plane_id, plane_id
+from ruvelt.core.stack.document import Settings
+from ruvelt.core.stack.plane_ids import normal_map_plane_id, plane_id
 from tests.core.scene import Scene, fill_layer, paint_layer, target, whole
 from tests.meshes import globe, split_square, square
 

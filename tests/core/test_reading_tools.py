@@ -13,8 +13,9 @@ from ruvelt.core.brush.settings import Mirror
 from ruvelt.core.brush.target import CloneFrom, Paint, Target
 from ruvelt.core.errors import Conflict, InputError, NotFound
 from ruvelt.core.samples.address import CHUNK
-from ruvelt.core.stack.document import MeshMap, base_plane_id, plane_id
+from ruvelt.core.stack.document import MeshMap
 from ruvelt.core.stack.mesh_maps import compile_mesh_map, map_channel
+from ruvelt.core.stack.plane_ids import base_plane_id, plane_id
 from tests.core.scene import Scene, paint_layer, target
 from tests.core.test_strokes import dab, lay
 from tests.meshes import globe, split_square, square

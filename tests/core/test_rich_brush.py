@@ -20,7 +20,8 @@ from ruvelt.core.brush.target import Paint
 from ruvelt.core.brush.tips import GRAINS, TIPS, alpha_of, fours, load_grain, load_tips, reach_of
 from ruvelt.core.errors import NotFound
 from ruvelt.core.stack.basics import FacePick
-from ruvelt.core.stack.document import AnyLayer, GroupLayer, plane_id
+from ruvelt.core.stack.document import AnyLayer, GroupLayer
+from ruvelt.core.stack.plane_ids import plane_id
 from tests.core.scene import Scene, fill_layer, paint_layer, target, whole
 from tests.core.test_strokes import BLACK, RED, dab, lay, smooth
 from tests.meshes import globe, split_square, square, two_walls

@@ -16,8 +16,8 @@ from ruvelt.core.brush.snapping import EdgeGraph, sharp_edges
 from ruvelt.core.brush.target import Paint, SmearSettings, resolve_target
 from ruvelt.core.mesh.rays import RayCaster
 from ruvelt.core.samples.vertices import VertexSamples
-from ruvelt.core.stack.document import plane_id
 from ruvelt.core.stack.evaluate import SheetEvaluator
+from ruvelt.core.stack.plane_ids import plane_id
 from tests.core.scene import Scene, paint_layer, target, whole
 from tests.core.test_reading_tools import by_place, painted, roughness
 from tests.core.test_rich_brush import plane, red

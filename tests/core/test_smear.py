@@ -16,8 +16,9 @@ from ruvelt.core.brush.smear import Smear, lasting
 from ruvelt.core.brush.target import Paint, SmearSettings, Target, resolve_target
 from ruvelt.core.samples.vertices import VertexSamples
 from ruvelt.core.stack.basics import FacePick
-from ruvelt.core.stack.document import PaintLayer, plane_id
+from ruvelt.core.stack.document import PaintLayer
 from ruvelt.core.stack.evaluate import SheetEvaluator
+from ruvelt.core.stack.plane_ids import plane_id
 from ruvelt.core.workers import Workers
 from tests.core.scene import Scene, paint_layer, target, whole
 from tests.core.test_reading_tools import by_place, painted, roughness

@@ -18,7 +18,7 @@ from ruvelt.core.brush.target import Paint
 from ruvelt.core.mesh.model import Model
 from ruvelt.core.samples.address import BLOCKS, CHUNK
 from ruvelt.core.samples.sheet import SheetSamples
-from ruvelt.core.stack.document import plane_id
+from ruvelt.core.stack.plane_ids import plane_id
 from ruvelt.core.workers import Workers
 from tests.core.scene import Scene, paint_layer, target
 from tests.core.test_strokes import dab

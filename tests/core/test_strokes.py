@@ -17,9 +17,11 @@ from ruvelt.core.samples.address import BLOCKS, CHUNK
 from ruvelt.core.samples.blocks import runs_of
 from ruvelt.core.samples.vertices import VertexSamples
 from ruvelt.core.stack.basics import FacePick
-from ruvelt.core.stack.document import FillLayer, GroupLayer, mask_plane_id, plane_id
+from ruvelt.core.stack.document import FillLayer, GroupLayer
 from ruvelt.core.stack.evaluate import SheetEvaluator
-from ruvelt.core.stack.masks import Mask, PaintedSource
+from ruvelt.core.stack.kinds.sources.painted import PaintedSource
+from ruvelt.core.stack.masks import Mask
+from ruvelt.core.stack.plane_ids import mask_plane_id, plane_id
 from ruvelt.core.workers import Workers
 from tests.core.scene import Scene, fill_layer, paint_layer, target, whole
 from tests.meshes import globe, split_square, square, two_walls

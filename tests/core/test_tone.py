@@ -16,8 +16,9 @@ from ruvelt.core.brush.path import Point, SurfacePath
 from ruvelt.core.brush.settings import Brush
 from ruvelt.core.brush.target import CloneFrom, Paint, Tone
 from ruvelt.core.samples.address import CHUNK
-from ruvelt.core.stack.document import mask_plane_id, plane_id
-from ruvelt.core.stack.masks import Mask, PaintedSource
+from ruvelt.core.stack.kinds.sources.painted import PaintedSource
+from ruvelt.core.stack.masks import Mask
+from ruvelt.core.stack.plane_ids import mask_plane_id, plane_id
 from tests.core.scene import Scene, fill_layer, paint_layer, target
 from tests.meshes import square
 

@@ -16,7 +16,8 @@ from ruvelt.core.brush.settings import Brush
 from ruvelt.core.brush.target import Paint, Target
 from ruvelt.core.errors import Conflict, InputError, NotFound
 from ruvelt.core.stack.edits import SetLayer, SetSheet
-from ruvelt.core.stack.masks import LayerSource, Mask
+from ruvelt.core.stack.kinds.sources.layer import LayerSource
+from ruvelt.core.stack.masks import Mask
 from ruvelt.studio.bakes import BakeRequest
 from ruvelt.studio.masks import add_image, copy_mask, mask_pictures, waiting
 from ruvelt.studio.recording import script_since

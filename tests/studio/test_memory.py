@@ -15,7 +15,10 @@ from ruvelt.core.brush.target import Target
 from ruvelt.core.planes.cache import BoundedCache
 from ruvelt.core.stack.basics import FacePick
 from ruvelt.core.stack.edits import SetLayer
-from ruvelt.core.stack.masks import BlurShaper, LayerSource, Mask, NoiseSource
+from ruvelt.core.stack.kinds.shapers.blur import BlurShaper
+from ruvelt.core.stack.kinds.sources.layer import LayerSource
+from ruvelt.core.stack.kinds.sources.noise import NoiseSource
+from ruvelt.core.stack.masks import Mask
 from ruvelt.studio.memory import Kept, Memory, held_bytes
 from ruvelt.studio.session import Limits, Session
 from ruvelt.studio.strokes import StrokeMessage

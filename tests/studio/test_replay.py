@@ -9,7 +9,7 @@ from ruvelt.core.brush.script import parse_script
 from ruvelt.core.brush.target import Paint, Target
 from ruvelt.core.errors import InputError
 from ruvelt.core.samples.sheet import SheetSamples
-from ruvelt.core.stack.masks import PaintedSource
+from ruvelt.core.stack.kinds.sources.painted import PaintedSource
 from ruvelt.demo.build import build_demo
 from ruvelt.studio.recording import script_since
 from ruvelt.studio.repaint import change_resolution, set_normal_map

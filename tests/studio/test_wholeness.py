@@ -14,10 +14,11 @@ from pydantic import ValidationError
 
 from ruvelt.core.errors import InputError, NotFound, RuveltError
 from ruvelt.core.output.display import TEXTURES
+from ruvelt.core.stack.adjustments import ADJUSTMENTS
 from ruvelt.core.stack.channels import STANDARD_CHANNELS
 from ruvelt.core.stack.document import Document
 from ruvelt.core.stack.edits import EDIT, AddLayer, RemoveChannel, SetLayer
-from ruvelt.core.stack.registry import ADJUSTMENTS, SHAPERS, SOURCES
+from ruvelt.core.stack.masks import SHAPERS, SOURCES
 from ruvelt.studio.session import Session
 from ruvelt.studio.studio import Studio
 
@@ -175,10 +176,10 @@ def test_every_registered_kind_is_a_whole_document(studio: Studio, cube: str) ->
     """First values of each kind pass the check that guards the store."""
     assert {c.id for c in STANDARD_CHANNELS} >= {part[0] for layout in TEXTURES.values() for part in layout if part and part[0] != "normal"}
     session = studio.session(cube)
-    steps = [{"kind": k.id, "id": f"s{i}"} for i, k in enumerate((*SOURCES, *SHAPERS))][:30]
+    steps = [{"kind": k.kind_id(), "id": f"s{i}"} for i, k in enumerate((*SOURCES, *SHAPERS))][:30]
     session.edit(SetLayer(sheet="wood", layer="l1", values={"mask": {"sources": steps}}), "Everything")
     for i, kind in enumerate(ADJUSTMENTS):
-        layer = {"kind": "adjust", "id": f"a{i}", "name": kind.id, "adjust": {"kind": kind.id}, "channels": {"base_color": {}}}
+        layer = {"kind": "adjust", "id": f"a{i}", "name": kind.label, "adjust": {"kind": kind.kind_id()}, "channels": {"base_color": {}}}
         session.edit(EDIT.validate_python({"edit": "add-layer", "sheet": "wood", "layer": layer}), "Adjust")
     shows(session)
 

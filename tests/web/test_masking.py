@@ -11,7 +11,7 @@ import numpy as np
 import pytest
 from flask.testing import FlaskClient
 
-from ruvelt.core.stack import registry
+from ruvelt.core.stack.masks import SHAPERS, SOURCES
 from ruvelt.studio.studio import Studio
 from ruvelt.web.app import create_app
 from tests.web.test_api import unpack
@@ -112,7 +112,7 @@ def test_bad_masks_are_refused_and_store_nothing(client: FlaskClient, url: str, 
 
 def test_every_kind_of_step_has_a_page_with_a_picture_and_first_values(client: FlaskClient) -> None:
     stack = client.get("/api/registries").json["stack"]
-    for kind in (*registry.SOURCES, *registry.SHAPERS):
+    for kind in (k.described() for k in (*SOURCES, *SHAPERS)):
         name = kind.id.replace("_", "-")
         assert "![" in (PAGES / f"{name}.md").read_text("utf-8")
         assert (PAGES / f"{name}.png").stat().st_size > 1000

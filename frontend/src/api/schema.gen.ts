@@ -1038,7 +1038,7 @@ export interface components {
          */
         AdjustLayer: {
             /** Adjust */
-            adjust: components["schemas"]["LevelsAdjust"] | components["schemas"]["HsvAdjust"] | components["schemas"]["BlurAdjust"];
+            adjust: components["schemas"]["LevelsAdjust"] | components["schemas"]["HsvAdjust"] | components["schemas"]["BlurAdjust"] | components["schemas"]["UnknownAdjust"];
             /**
              * Blend
              * @default normal
@@ -1756,7 +1756,7 @@ export interface components {
              * Content
              * @default null
              */
-            content: (components["schemas"]["ImageContent"] | components["schemas"]["PatternContent"] | components["schemas"]["BlendContent"] | components["schemas"]["FileContent"] | components["schemas"]["VertexContent"]) | null;
+            content: (components["schemas"]["ImageContent"] | components["schemas"]["PatternContent"] | components["schemas"]["BlendContent"] | components["schemas"]["FileContent"] | components["schemas"]["VertexContent"] | components["schemas"]["UnknownContent"]) | null;
             /**
              * On
              * @default true
@@ -3195,7 +3195,8 @@ export interface components {
         };
         /**
          * Kind
-         * @description A kind of mask step, content or adjustment; `needs`: the mesh map it reads; `group`: where a menu lists it.
+         * @description A kind of mask step, content or adjustment; `needs`: the mesh map it reads; `group`: where a menu lists it; `waits`: what
+         *     to do where it says nothing yet.
          */
         Kind: {
             /**
@@ -3219,6 +3220,11 @@ export interface components {
              * @default null
              */
             needs: string | null;
+            /**
+             * Waits
+             * @default
+             */
+            waits: string;
         };
         /** KindAnswer */
         KindAnswer: {
@@ -3437,7 +3443,7 @@ export interface components {
              * Sources
              * @default []
              */
-            sources: (components["schemas"]["PaintedSource"] | components["schemas"]["FacesSource"] | components["schemas"]["IdColourSource"] | components["schemas"]["CurvatureSource"] | components["schemas"]["OcclusionSource"] | components["schemas"]["ThicknessSource"] | components["schemas"]["PositionSource"] | components["schemas"]["GradientSource"] | components["schemas"]["FacingSource"] | components["schemas"]["NoiseSource"] | components["schemas"]["SpotsSource"] | components["schemas"]["ImageSource"] | components["schemas"]["LayerSource"] | components["schemas"]["ColourRangeSource"] | components["schemas"]["LevelsShaper"] | components["schemas"]["CurveShaper"] | components["schemas"]["InvertShaper"] | components["schemas"]["BlurShaper"] | components["schemas"]["StepsShaper"] | components["schemas"]["ContrastShaper"] | components["schemas"]["GrowShaper"])[];
+            sources: (components["schemas"]["PaintedSource"] | components["schemas"]["FacesSource"] | components["schemas"]["IdColourSource"] | components["schemas"]["CurvatureSource"] | components["schemas"]["OcclusionSource"] | components["schemas"]["ThicknessSource"] | components["schemas"]["PositionSource"] | components["schemas"]["GradientSource"] | components["schemas"]["FacingSource"] | components["schemas"]["NoiseSource"] | components["schemas"]["SpotsSource"] | components["schemas"]["ImageSource"] | components["schemas"]["LayerSource"] | components["schemas"]["ColourRangeSource"] | components["schemas"]["LevelsShaper"] | components["schemas"]["CurveShaper"] | components["schemas"]["InvertShaper"] | components["schemas"]["BlurShaper"] | components["schemas"]["StepsShaper"] | components["schemas"]["ContrastShaper"] | components["schemas"]["GrowShaper"] | components["schemas"]["UnknownStep"])[];
         };
         /** MaskPicturesBody */
         MaskPicturesBody: {
@@ -3963,7 +3969,7 @@ export interface components {
         };
         /**
          * PaintedSource
-         * @description A mask painted by hand; `base` is its value (0 hides, 1 reveals) where no stroke has been.
+         * @description A mask painted by hand; `base` is its value (0 hides, 1 reveals) where no stroke has been. It is read where its plane lies.
          */
         PaintedSource: {
             /**
@@ -5089,7 +5095,11 @@ export interface components {
             contents: components["schemas"]["Kind"][];
             /** First Adjustments */
             first_adjustments: {
-                [key: string]: components["schemas"]["LevelsAdjust"] | components["schemas"]["HsvAdjust"] | components["schemas"]["BlurAdjust"];
+                [key: string]: components["schemas"]["LevelsAdjust"] | components["schemas"]["HsvAdjust"] | components["schemas"]["BlurAdjust"] | components["schemas"]["UnknownAdjust"];
+            };
+            /** First Contents */
+            first_contents: {
+                [key: string]: components["schemas"]["ImageContent"] | components["schemas"]["PatternContent"] | components["schemas"]["BlendContent"] | components["schemas"]["FileContent"] | components["schemas"]["VertexContent"] | components["schemas"]["UnknownContent"];
             };
             /** First Patterns */
             first_patterns: {
@@ -5097,7 +5107,7 @@ export interface components {
             };
             /** First Steps */
             first_steps: {
-                [key: string]: components["schemas"]["PaintedSource"] | components["schemas"]["FacesSource"] | components["schemas"]["IdColourSource"] | components["schemas"]["CurvatureSource"] | components["schemas"]["OcclusionSource"] | components["schemas"]["ThicknessSource"] | components["schemas"]["PositionSource"] | components["schemas"]["GradientSource"] | components["schemas"]["FacingSource"] | components["schemas"]["NoiseSource"] | components["schemas"]["SpotsSource"] | components["schemas"]["ImageSource"] | components["schemas"]["LayerSource"] | components["schemas"]["ColourRangeSource"] | components["schemas"]["LevelsShaper"] | components["schemas"]["CurveShaper"] | components["schemas"]["InvertShaper"] | components["schemas"]["BlurShaper"] | components["schemas"]["StepsShaper"] | components["schemas"]["ContrastShaper"] | components["schemas"]["GrowShaper"];
+                [key: string]: components["schemas"]["PaintedSource"] | components["schemas"]["FacesSource"] | components["schemas"]["IdColourSource"] | components["schemas"]["CurvatureSource"] | components["schemas"]["OcclusionSource"] | components["schemas"]["ThicknessSource"] | components["schemas"]["PositionSource"] | components["schemas"]["GradientSource"] | components["schemas"]["FacingSource"] | components["schemas"]["NoiseSource"] | components["schemas"]["SpotsSource"] | components["schemas"]["ImageSource"] | components["schemas"]["LayerSource"] | components["schemas"]["ColourRangeSource"] | components["schemas"]["LevelsShaper"] | components["schemas"]["CurveShaper"] | components["schemas"]["InvertShaper"] | components["schemas"]["BlurShaper"] | components["schemas"]["StepsShaper"] | components["schemas"]["ContrastShaper"] | components["schemas"]["GrowShaper"] | components["schemas"]["UnknownStep"];
             };
             /** Patterns */
             patterns: components["schemas"]["Kind"][];
@@ -5427,6 +5437,72 @@ export interface components {
             on: boolean;
             /** Revision */
             revision: number;
+        };
+        /**
+         * UnknownAdjust
+         * @description An adjustment of a kind that is not known here: kept as it was stored, and it changes nothing.
+         */
+        UnknownAdjust: {
+            /**
+             * Held
+             * @default {}
+             */
+            held: string;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "unknown";
+            /** Of */
+            of: string;
+        };
+        /**
+         * UnknownContent
+         * @description Content of a kind that is not known here: kept as it was stored, and nothing is laid.
+         */
+        UnknownContent: {
+            /**
+             * Held
+             * @default {}
+             */
+            held: string;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "unknown";
+            /** Of */
+            of: string;
+        };
+        /**
+         * UnknownStep
+         * @description A step of a kind that is not known here, as a plug-in's that is not installed: kept as it was stored, and skipped.
+         */
+        UnknownStep: {
+            /**
+             * Held
+             * @default {}
+             */
+            held: string;
+            /** Id */
+            id: string;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "unknown";
+            /** Of */
+            of: string;
+            /**
+             * On
+             * @default true
+             */
+            on: boolean;
+            /**
+             * Strength
+             * @default 1
+             */
+            strength: number;
         };
         /**
          * UnpaintedAnswer

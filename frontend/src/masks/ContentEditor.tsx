@@ -25,6 +25,9 @@ function kindOfPattern(pattern: Pattern): string {
   return "basis" in pattern ? "noise" : "form" in pattern ? "weave" : "spots";
 }
 
+/** Contents with an editor of their own here; all others are laid out from their controls. */
+const OWN_EDITOR = new Set<string>(["image", "pattern", "blend", "file", "vertex-colours"]);
+
 /** A picture, a pattern through a ramp, or two values mixed by noise, as what a fill lays in a channel. */
 export function ContentEditor({ layer, channel, first, onValue, onClose }: Props) {
   const stack = useWorkshop((s) => s.registries?.stack);
@@ -64,7 +67,8 @@ export function ContentEditor({ layer, channel, first, onValue, onClose }: Props
     const noise = stack.first_patterns.noise as Pattern;
     if (kind === "image") take({ kind: "image", image: null, projection: stack.projection });
     else if (kind === "pattern") take({ kind: "pattern", pattern: noise, ramp: [{ at: 0, value: [...plain] }, { at: 1, value: other }] });
-    else take({ kind: "blend", first: [...plain], second: other, noise } as Content);
+    else if (kind === "blend") take({ kind: "blend", first: [...plain], second: other, noise } as Content);
+    else if (stack.first_contents[kind]) take(stack.first_contents[kind] as Content);
   };
   return (
     <div ref={dialog} tabIndex={-1} role="dialog" aria-label={`${channel.name} of ${layer.name}`} className="content">
@@ -86,6 +90,13 @@ export function ContentEditor({ layer, channel, first, onValue, onClose }: Props
           ))}
         </div>
       </div>
+      {stack.contents
+        .filter((k) => k.id === content.kind && !OWN_EDITOR.has(k.id))
+        .flatMap((k) => k.controls)
+        .map((c) => (
+          <ControlRow key={c.id} control={c} values={content as unknown as Values} owner={{ id: layer.id, kind: content.kind }} onTry={(change) => attempt({ ...content, ...change } as Content)} onTake={(change) => take({ ...content, ...change } as Content)} />
+        ))}
+      {content.kind === "unknown" && <p className="note">“{content.of}” comes from a plug-in that is not installed here. It is kept, and lays nothing.</p>}
       {content.kind === "file" && <FilePicture content={content} onTake={take} />}
       {content.kind === "vertex-colours" && <p className="note">The model’s vertex colours, even between its vertices.</p>}
       {content.kind === "image" && (

@@ -168,7 +168,7 @@ function StepRow({ step, mask, layer, open, onTry, onTake }: StepProps) {
   const sheet = useWorkshop((s) => s.sheet);
   const waits = useWorkshop((s) => s.waiting[layer.id]?.includes(step.id) ?? false);
   const kind = kindOf(step.kind);
-  const name = kind?.name ?? step.kind;
+  const name = kind?.name ?? (step.kind === "unknown" ? `Unknown: ${step.of}` : step.kind);
   const source = "combine" in step;
   const with_ = (change: Values): Mask => ({ ...mask, sources: mask.sources.map((s) => (s.id === step.id ? ({ ...s, ...change } as MaskStep) : s)) });
   const take = (change: Values): void => onTake(with_(change), `${name} in the mask of ${layer.name}`);
@@ -298,10 +298,9 @@ function Waits({ needs, kind }: { needs: string | null; kind: string }) {
       </div>
     );
   }
-  const words: Record<string, string> = { layer: "Choose a layer that has what it reads.", image: "Choose a picture.", colour_range: "Pick a colour on the model.", id_colour: "Pick an id colour on the model." };
   return (
     <div className="prow waits" role="status">
-      {words[kind] ?? "It says nothing yet."}
+      {kindOf(kind)?.waits ?? "It comes from a plug-in that is not installed here. It is kept, and says nothing."}
     </div>
   );
 }

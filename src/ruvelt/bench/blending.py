@@ -9,9 +9,11 @@ from PIL import Image
 from ruvelt.bench.fixtures import BenchScene
 from ruvelt.bench.timing import Row, best, faster
 from ruvelt.core.samples.address import CHUNK
-from ruvelt.core.stack.document import PaintLayer, mask_plane_id, plane_id
+from ruvelt.core.stack.document import PaintLayer
+from ruvelt.core.stack.kinds.sources.painted import PaintedSource
 from ruvelt.core.stack.mask_evaluate import WHOLE
-from ruvelt.core.stack.masks import Mask, PaintedSource
+from ruvelt.core.stack.masks import Mask
+from ruvelt.core.stack.plane_ids import mask_plane_id, plane_id
 
 
 def twenty_layers(side: int) -> list[Row]:

@@ -14,9 +14,10 @@ from ruvelt.bench.strokes import batches, painted_scene, typical
 from ruvelt.bench.timing import Row, at_most, faster, goes_of, median, turn_about
 from ruvelt.core.samples.address import CHUNK
 from ruvelt.core.samples.lattice import surface_blur
-from ruvelt.core.stack.document import MeshMap, base_plane_id
+from ruvelt.core.stack.document import MeshMap
 from ruvelt.core.stack.fields import Noise, Spots, Weave
 from ruvelt.core.stack.masks import Mask
+from ruvelt.core.stack.plane_ids import base_plane_id
 
 SIGMA = 0.005
 OCTAVES = 4

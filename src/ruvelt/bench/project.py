@@ -15,7 +15,8 @@ from ruvelt.bench.fixtures import sphere
 from ruvelt.bench.timing import Row, at_most, best, goes_of
 from ruvelt.core.planes.cache import BoundedCache
 from ruvelt.core.samples.address import CHUNK
-from ruvelt.core.stack.document import Document, PaintLayer, Sheet, plane_id
+from ruvelt.core.stack.document import Document, PaintLayer, Sheet
+from ruvelt.core.stack.plane_ids import plane_id
 from ruvelt.core.workers import Workers
 from ruvelt.store.pictures import FILE
 from ruvelt.store.project_store import ProjectStore

@@ -20,8 +20,10 @@ from ruvelt.core.brush.target import Paint, Target, resolve_target
 from ruvelt.core.mesh.rays import RayCaster
 from ruvelt.core.output.display import LiveDisplay
 from ruvelt.core.samples.address import CHUNK
-from ruvelt.core.stack.document import PaintLayer, mask_plane_id, plane_id
-from ruvelt.core.stack.masks import Mask, PaintedSource
+from ruvelt.core.stack.document import PaintLayer
+from ruvelt.core.stack.kinds.sources.painted import PaintedSource
+from ruvelt.core.stack.masks import Mask
+from ruvelt.core.stack.plane_ids import mask_plane_id, plane_id
 from ruvelt.studio.strokes import StrokeAnswer, StrokeMessage, path_points
 from ruvelt.web.binary import parts
 from ruvelt.web.stroke_answer import stroke_answer

@@ -16,8 +16,9 @@ from sqlalchemy.dialects.sqlite import insert as upsert
 from ruvelt.core.errors import Conflict, InputError, NotFound, RuveltError, StorageError
 from ruvelt.core.planes.cache import BoundedCache
 from ruvelt.core.planes.plane import Plane
-from ruvelt.core.stack.document import MODEL_PLANE, Document
+from ruvelt.core.stack.document import Document
 from ruvelt.core.stack.edits import EDIT, AnyEdit, apply_edit
+from ruvelt.core.stack.plane_ids import MODEL_PLANE
 from ruvelt.core.stack.wholeness import check_document
 from ruvelt.store.blobs import BlobStore
 from ruvelt.store.database import connect, migrate, reading, transaction
@@ -56,7 +57,7 @@ class Overtaken(Conflict):
 def read_document(text: str) -> Document:
     """A stored document. Raises StorageError when it is none."""
     try:
-        return Document.model_validate_json(text)
+        return Document.from_stored(text)
     except ValidationError as error:
         first = error.errors()[0]
         where = ".".join(str(p) for p in first["loc"][:4])
@@ -66,7 +67,7 @@ def read_document(text: str) -> Document:
 def can_be_read_back(document: Document, content: str) -> bool:
     """Whether a document's stored text gives the same document."""
     try:
-        return Document.model_validate_json(content) == document
+        return Document.from_stored(content) == document
     except ValidationError:
         return False
 
@@ -406,4 +407,4 @@ class ProjectStore:
             if row is None:
                 raise NotFound("There is no such version in this project.")
             chunks = connection.execute(select(VersionChunkRow).where(VersionChunkRow.version == number)).all()
-        return row.name, Document.model_validate_json(row.document), self._read_planes(chunks)
+        return row.name, Document.from_stored(row.document), self._read_planes(chunks)

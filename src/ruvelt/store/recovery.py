@@ -67,7 +67,7 @@ def _last_good(engine) -> tuple[int, Document, int | None] | None:  # type: igno
         versions = connection.execute(text("SELECT id, document FROM version ORDER BY id DESC")).all()
     if good is not None and good.head <= stored:
         try:
-            document, head = Document.model_validate_json(good.document), int(good.head)
+            document, head = Document.from_stored(good.document), int(good.head)
         except ValidationError:
             pass
         else:
@@ -75,14 +75,14 @@ def _last_good(engine) -> tuple[int, Document, int | None] | None:  # type: igno
                 try:
                     if edit is not None:
                         document, _ = apply_edit(document, EDIT.validate_json(edit))
-                        Document.model_validate_json(document.model_dump_json())
+                        Document.from_stored(document.model_dump_json())
                 except (ValidationError, RuveltError):
                     break
                 head = seq
             return head, document, None
     for number, content in versions:
         try:
-            return 0, Document.model_validate_json(content), int(number)
+            return 0, Document.from_stored(content), int(number)
         except ValidationError:
             continue
     return None

@@ -30,9 +30,10 @@ from ruvelt.core.samples.address import CHUNK
 from ruvelt.core.samples.sheet import SheetSamples
 from ruvelt.core.scratch import scratch_folder
 from ruvelt.core.stack.basics import Frozen, Id
-from ruvelt.core.stack.document import HighMesh, MeshMap, Sheet, base_plane_id, high_plane_id, normal_map_plane_id, safe_id, touch_up_plane_id
+from ruvelt.core.stack.document import HighMesh, MeshMap, Sheet, safe_id
 from ruvelt.core.stack.edits import AnyEdit, Batch, SetHighMeshes, SetSheet
 from ruvelt.core.stack.mesh_maps import PREFIX, SHAPES
+from ruvelt.core.stack.plane_ids import base_plane_id, high_plane_id, normal_map_plane_id, touch_up_plane_id
 from ruvelt.core.workers import Workers
 from ruvelt.studio.repaint import image_to_plane
 from ruvelt.studio.session import Session, difference

@@ -6,8 +6,9 @@ import numpy as np
 
 from ruvelt.core.errors import InputError, NotFound
 from ruvelt.core.planes.plane import U16
-from ruvelt.core.stack.document import PaintLayer, new_channel_uses, plane_id
+from ruvelt.core.stack.document import PaintLayer, new_channel_uses
 from ruvelt.core.stack.edits import AddLayer
+from ruvelt.core.stack.plane_ids import plane_id
 from ruvelt.studio.repaint import image_to_plane
 from ruvelt.studio.session import IdMaker, Session
 

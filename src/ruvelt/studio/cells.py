@@ -15,9 +15,10 @@ from ruvelt.core.output.display import SheetDisplay
 from ruvelt.core.samples.address import CHUNK_SIDE
 from ruvelt.core.samples.sheet import SheetSamples
 from ruvelt.core.stack.channels import Channel
-from ruvelt.core.stack.document import AnyLayer, ChannelUse, FillLayer, PaintLayer, plane_id
+from ruvelt.core.stack.document import AnyLayer, ChannelUse, FillLayer, PaintLayer
 from ruvelt.core.stack.evaluate import SheetEvaluator
 from ruvelt.core.stack.mesh_maps import PREFIX
+from ruvelt.core.stack.plane_ids import plane_id
 from ruvelt.studio.session import Session
 
 #: Pixels a side of a picture, and how many texels a side are read for each pixel.
@@ -116,7 +117,7 @@ def _content_picture(display: SheetDisplay, channel: Channel, use: ChannelUse) -
     values = np.zeros((*chunk.shape, channel.components + 1))
     for c in np.unique(chunk):
         assert use.content is not None
-        codes = display.evaluator.measures.content(use.content, channel, int(c))
+        codes = use.content.values(display.evaluator.measures, channel, int(c))
         if codes is not None:
             values[chunk == c] = codes[:, local[chunk == c]].T / 65535
     return _url(np.broadcast_to(values[..., :-1], (*chunk.shape, 3)) * 255, values[..., -1] * covered)

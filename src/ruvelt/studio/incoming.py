@@ -19,8 +19,10 @@ from ruvelt.core.samples.sheet import RESOLUTIONS
 from ruvelt.core.stack.basics import FacePick
 from ruvelt.core.stack.channels import STANDARD_CHANNELS
 from ruvelt.core.stack.document import AnyLayer, ChannelUse, FillLayer, Image, PaintLayer, Sheet, new_channel_uses, safe_id
-from ruvelt.core.stack.fields import FileContent, VertexContent
-from ruvelt.core.stack.masks import FacesSource, Mask
+from ruvelt.core.stack.kinds.contents.file import FileContent
+from ruvelt.core.stack.kinds.contents.vertex_colours import VertexContent
+from ruvelt.core.stack.kinds.sources.faces import FacesSource
+from ruvelt.core.stack.masks import Mask
 from ruvelt.core.workers import Workers
 
 #: Texels a side where no picture says more.

@@ -21,8 +21,8 @@ from ruvelt.core.mesh.unwrap import USUAL as USUAL_WAY
 from ruvelt.core.mesh.unwrap import Squares, UnwrapSettings, filled, place_islands
 from ruvelt.core.samples.sheet import RESOLUTIONS
 from ruvelt.core.stack.basics import Frozen
-from ruvelt.core.stack.document import MODEL_PLANE
 from ruvelt.core.stack.edits import ReplaceDocument, SetSeams
+from ruvelt.core.stack.plane_ids import MODEL_PLANE
 from ruvelt.studio.incoming import USUAL, bare_sheets, with_first
 from ruvelt.studio.session import Session
 

@@ -9,10 +9,12 @@ import numpy as np
 from ruvelt.core.errors import InputError, NotFound
 from ruvelt.core.output.images import encode_png
 from ruvelt.core.planes.plane import U16
-from ruvelt.core.stack.document import Image, image_plane_id, mask_plane_id
+from ruvelt.core.stack.document import Image
 from ruvelt.core.stack.edits import AnyEdit, SetImages, SetLayer
 from ruvelt.core.stack.evaluate import MASK_PREFIX
-from ruvelt.core.stack.masks import PaintedSource, Shaper
+from ruvelt.core.stack.kinds.sources.painted import PaintedSource
+from ruvelt.core.stack.kinds.step import Shaper
+from ruvelt.core.stack.plane_ids import image_plane_id, mask_plane_id
 from ruvelt.studio.cells import small_picture
 from ruvelt.studio.session import Session
 

@@ -19,11 +19,12 @@ from ruvelt.core.planes.plane import U16, Plane
 from ruvelt.core.samples.address import CHUNK
 from ruvelt.core.samples.sheet import RESOLUTIONS, SheetSamples
 from ruvelt.core.stack.basics import FacePick
-from ruvelt.core.stack.document import MeshMap, PaintLayer, Sheet, normal_map_plane_id
+from ruvelt.core.stack.document import MeshMap, PaintLayer, Sheet
 from ruvelt.core.stack.edits import SetSheet
 from ruvelt.core.stack.evaluate import SheetEvaluator
+from ruvelt.core.stack.kinds.sources.painted import PaintedSource
 from ruvelt.core.stack.lookup import StoredPlanes
-from ruvelt.core.stack.masks import PaintedSource
+from ruvelt.core.stack.plane_ids import normal_map_plane_id
 from ruvelt.studio.session import Session, difference
 from ruvelt.studio.strokes import play_step
 

@@ -14,7 +14,9 @@ from ruvelt.core.errors import InputError
 from ruvelt.core.stack.basics import FacePick
 from ruvelt.core.stack.document import AdjustLayer, AnyLayer, ChannelUse, FillLayer, GroupLayer, PaintLayer, Sheet, new_channel_uses
 from ruvelt.core.stack.edits import AddLayer, SetLayer
-from ruvelt.core.stack.masks import LayerSource, Mask, PaintedSource
+from ruvelt.core.stack.kinds.sources.layer import LayerSource
+from ruvelt.core.stack.kinds.sources.painted import PaintedSource
+from ruvelt.core.stack.masks import Mask
 from ruvelt.studio.session import IdMaker, Session
 from ruvelt.studio.strokes import play_step, stroke_script
 

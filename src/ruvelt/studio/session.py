@@ -39,12 +39,13 @@ from ruvelt.core.samples.sheet import SheetSamples
 from ruvelt.core.stack.basics import FacePick
 from ruvelt.core.stack.beyond import Borders
 from ruvelt.core.stack.channels import decode
-from ruvelt.core.stack.document import AnyLayer, Document, GroupLayer, Sheet, high_plane_id, image_plane_id
+from ruvelt.core.stack.document import AnyLayer, Document, GroupLayer, Sheet
 from ruvelt.core.stack.edits import AddLayer, AnyEdit, ReplaceDocument, apply_edit, check_alone
 from ruvelt.core.stack.evaluate import SheetEvaluator
 from ruvelt.core.stack.faces import FaceIndex
+from ruvelt.core.stack.kinds.sources.layer import LayerSource
 from ruvelt.core.stack.lookup import StoredPlanes
-from ruvelt.core.stack.masks import LayerSource
+from ruvelt.core.stack.plane_ids import high_plane_id, image_plane_id
 from ruvelt.core.stack.wholeness import check_document
 from ruvelt.core.workers import Workers
 from ruvelt.store.pictures import PictureStore

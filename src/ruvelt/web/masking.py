@@ -4,10 +4,10 @@ from __future__ import annotations
 
 from flask_openapi3 import APIBlueprint
 
-from ruvelt.core.stack import registry as kinds
-from ruvelt.core.stack.adjust import BlurAdjust, HsvAdjust, LevelsAdjust
+from ruvelt.core.stack import contents, masks
+from ruvelt.core.stack.adjustments import ADJUSTMENTS
 from ruvelt.core.stack.fields import Noise, Projection, Spots, Weave
-from ruvelt.core.stack.masks import Shaper, Source
+from ruvelt.core.stack.kinds.controls import PATTERNS
 from ruvelt.studio.masks import add_image, copy_mask, mask_pictures
 from ruvelt.web import schemas as s
 from ruvelt.web.context import blueprint, session_of
@@ -19,16 +19,17 @@ api: APIBlueprint = blueprint("masking")
 
 def stack_registry() -> s.StackRegistry:
     """What the interface lays out for layers and masks."""
-    steps = {m.model_fields["kind"].default: m(id="new") for m in (*Source.__args__, *Shaper.__args__)}
+    steps = (*masks.SOURCES, *masks.SHAPERS)
     return s.StackRegistry(
-        sources=list(kinds.with_needs(kinds.SOURCES)),
-        shapers=list(kinds.SHAPERS),
-        contents=list(kinds.CONTENTS),
-        patterns=list(kinds.PATTERNS),
-        adjustments=list(kinds.ADJUSTMENTS),
-        first_steps=steps,
+        sources=[k.described() for k in masks.SOURCES if not k.hidden],
+        shapers=[k.described() for k in masks.SHAPERS if not k.hidden],
+        contents=[contents.VALUE, *(k.described() for k in contents.CONTENTS if not k.hidden)],
+        patterns=list(PATTERNS),
+        adjustments=[k.described() for k in ADJUSTMENTS if not k.hidden],
+        first_steps={k.kind_id(): k(id="new") for k in steps},
+        first_contents={k.kind_id(): k() for k in contents.CONTENTS if not any(f.is_required() for f in k.model_fields.values())},
         first_patterns={"noise": Noise(), "spots": Spots(), "weave": Weave()},
-        first_adjustments={"levels": LevelsAdjust(), "hsv": HsvAdjust(), "blur": BlurAdjust()},
+        first_adjustments={k.kind_id(): k() for k in ADJUSTMENTS},
         projection=Projection(),
     )
 

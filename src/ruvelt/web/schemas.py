@@ -13,13 +13,14 @@ from ruvelt.core.brush.settings import Brush, BrushParameter
 from ruvelt.core.brush.target import Paint, Target
 from ruvelt.core.mesh.unwrap import UnwrapSettings
 from ruvelt.core.output.presets import ExportPreset
-from ruvelt.core.stack.adjust import Adjustment
+from ruvelt.core.stack.adjustments import Adjustment
 from ruvelt.core.stack.basics import FacePick, Id, Number, Share
+from ruvelt.core.stack.contents import Content
 from ruvelt.core.stack.document import Document, Part
 from ruvelt.core.stack.edits import Edit
 from ruvelt.core.stack.fields import Noise, Projection, Spots, Weave
+from ruvelt.core.stack.kinds.controls import Kind
 from ruvelt.core.stack.masks import MaskStep
-from ruvelt.core.stack.registry import Kind
 from ruvelt.studio.layout import Placement
 
 #: The state a client saw; numbers beyond 2⁵³ are not whole in JavaScript.
@@ -101,6 +102,7 @@ class StackRegistry(BaseModel):
     patterns: list[Kind]
     adjustments: list[Kind]
     first_steps: dict[str, MaskStep]
+    first_contents: dict[str, Content]
     first_patterns: dict[str, Noise | Spots | Weave]
     first_adjustments: dict[str, Adjustment]
     projection: Projection

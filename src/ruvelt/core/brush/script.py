@@ -12,7 +12,7 @@ from ruvelt.core.brush.settings import Brush
 from ruvelt.core.brush.shapes import Shape
 from ruvelt.core.brush.target import Paint, Target
 from ruvelt.core.errors import InputError
-from ruvelt.core.stack.adjust import Adjustment
+from ruvelt.core.stack.adjustments import Adjustment
 from ruvelt.core.stack.basics import FacePick, Frozen, Id, Name, Share
 from ruvelt.core.stack.document import ChannelUse
 from ruvelt.core.stack.masks import Mask

@@ -14,9 +14,10 @@ from ruvelt.core.errors import Conflict, InputError, NotFound
 from ruvelt.core.stack.basics import Colour, Frozen, Id, Share
 from ruvelt.core.stack.blend import BY_ID
 from ruvelt.core.stack.channels import Channel, encode
-from ruvelt.core.stack.document import TOUCH_UP, AnyLayer, Document, GroupLayer, PaintLayer, Sheet, mask_plane_id, plane_id, touch_up_plane_id
-from ruvelt.core.stack.masks import PaintedSource
+from ruvelt.core.stack.document import AnyLayer, Document, GroupLayer, PaintLayer, Sheet
+from ruvelt.core.stack.kinds.sources.painted import PaintedSource
 from ruvelt.core.stack.mesh_maps import PREFIX, map_channel
+from ruvelt.core.stack.plane_ids import TOUCH_UP, mask_plane_id, plane_id, touch_up_plane_id
 
 Values = dict[str, Annotated[tuple[Annotated[float, Field(ge=-1, le=1, allow_inf_nan=False)], ...], Field(min_length=1, max_length=3)]]
 

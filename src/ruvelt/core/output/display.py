@@ -17,10 +17,10 @@ from ruvelt.core.planes.stamps import stamp_of
 from ruvelt.core.samples.address import BLOCK_SIDE, BLOCKS, CHUNK, CHUNK_SIDE
 from ruvelt.core.samples.blocks import Runs, runs_of
 from ruvelt.core.samples.sheet import Gutter, SheetSamples
-from ruvelt.core.stack.document import base_plane_id, normal_map_plane_id
 from ruvelt.core.stack.evaluate import MASK_PREFIX, SheetEvaluator
 from ruvelt.core.stack.lookup import PlaneLookup
 from ruvelt.core.stack.mask_evaluate import WHOLE
+from ruvelt.core.stack.plane_ids import base_plane_id, normal_map_plane_id
 
 U8 = NDArray[np.uint8]
 

@@ -9,15 +9,18 @@ from typing import Annotated, Any, Literal
 from pydantic import Field, field_validator, model_validator
 
 from ruvelt.core.mesh.facts import AlphaMode
-from ruvelt.core.stack.adjust import Adjustment
+from ruvelt.core.stack.adjustments import Adjustment
 from ruvelt.core.stack.basics import Colour, FacePick, Frozen, Id, Name, Share
 from ruvelt.core.stack.blend import BY_ID
 from ruvelt.core.stack.channels import STANDARD_CHANNELS, Channel, Value
-from ruvelt.core.stack.fields import Content, FileContent
+from ruvelt.core.stack.contents import Content
+from ruvelt.core.stack.kinds.contents.file import FileContent
 from ruvelt.core.stack.masks import Mask
 from ruvelt.core.tolerances import CREASE_DEG
 
 MAX_DEPTH = 6
+#: Context of validation for what was stored.
+STORED = {"stored": True}
 #: Numbers of parts and vertices as a model counts them.
 Part = Annotated[int, Field(ge=0, le=100_000_000)]
 Vertex = Annotated[int, Field(ge=0, le=2**31 - 1)]
@@ -198,6 +201,14 @@ class Document(Frozen):
     images: Annotated[tuple[Image, ...], Field(max_length=500)] = ()
     face_sets: Annotated[tuple[FaceSet, ...], Field(max_length=200)] = ()
 
+    @classmethod
+    def from_stored(cls, text: str | bytes) -> Document:
+        """A document as it was stored: kinds that are not known here, as a plug-in's that is gone, are kept whole and say nothing.
+
+        Raises pydantic's ValidationError.
+        """
+        return cls.model_validate_json(text, context=STORED)
+
     def sheet(self, sheet_id: str) -> Sheet | None:
         return next((s for s in self.sheets if s.id == sheet_id), None)
 
@@ -206,45 +217,6 @@ class Document(Frozen):
 
 
 AnyLayer = PaintLayer | FillLayer | AdjustLayer | GroupLayer
-
-
-def plane_id(sheet_id: str, layer_id: str, channel_id: str) -> str:
-    return f"{sheet_id}/{layer_id}/{channel_id}"
-
-
-def mask_plane_id(sheet_id: str, layer_id: str, source_id: str) -> str:
-    return f"{sheet_id}/{layer_id}/mask:{source_id}"
-
-
-def normal_map_plane_id(sheet_id: str) -> str:
-    return f"{sheet_id}/normal-map"
-
-
-#: The name that strokes on a touch-up go by among layers; no layer can have it, for ids hold no colon.
-TOUCH_UP = "touch-up:"
-
-
-def base_plane_id(sheet_id: str, map_id: str) -> str:
-    """The plane of a mesh map as it was baked."""
-    return f"{sheet_id}/@map/{map_id}"
-
-
-def touch_up_plane_id(sheet_id: str, map_id: str) -> str:
-    return f"{sheet_id}/@touch-up/{map_id}"
-
-
-#: The model once its UV layout was changed, kept where planes are, like high meshes.
-MODEL_PLANE = "@model/current/mesh"
-
-
-def high_plane_id(key: str) -> str:
-    """High meshes are kept where planes are, so that undo, versions and clearing up know them."""
-    return f"@high/{key}/mesh"
-
-
-def image_plane_id(key: str) -> str:
-    """Pictures are kept where planes are, like high meshes."""
-    return f"@image/{key}/pixels"
 
 
 def safe_id(text: str) -> str:

@@ -17,17 +17,17 @@ from ruvelt.core.planes.stamps import stamp_of
 from ruvelt.core.samples.address import BLOCKS, CHUNK
 from ruvelt.core.samples.blocks import Runs
 from ruvelt.core.samples.collar import Joined
-from ruvelt.core.samples.lattice import surface_blur
 from ruvelt.core.samples.surface import SurfaceSamples
 from ruvelt.core.stack._blend_kernels import CONST, FOLDED, HSV, PLANE, POP, PUSH, STRAIGHT_MODES, TABLE, evaluate_runs, fold_runs
 from ruvelt.core.stack.beyond import Beyond, Borders, map_stamp
 from ruvelt.core.stack.channels import Channel
 from ruvelt.core.stack.document import Document, Sheet
 from ruvelt.core.stack.faces import FaceIndex
-from ruvelt.core.stack.fields import FileContent, ImageContent
+from ruvelt.core.stack.kinds.adjustment import SpreadingAdjust
+from ruvelt.core.stack.kinds.step import Source
 from ruvelt.core.stack.lookup import PlaneLookup
 from ruvelt.core.stack.mask_evaluate import WHOLE, MaskEvaluator
-from ruvelt.core.stack.masks import Mask, Shaper
+from ruvelt.core.stack.masks import Mask
 from ruvelt.core.stack.measures import Images, Measures, no_images
 from ruvelt.core.stack.mesh_maps import PREFIX, compile_mesh_map, map_channel
 from ruvelt.core.stack.program import Op, Program, compile_channel
@@ -146,7 +146,7 @@ class SheetEvaluator:
         self.picture: Images = lambda key: images(key) if key in held else None
         self.measures = Measures(samples, self.picture, cache)
         self.masks = MaskEvaluator(self, faces, planes, cache, workers)
-        self._blurring = RLock()
+        self._spreading = RLock()
         self._beneath_versions: dict[tuple[str, str], int] = {}
         self._programs: dict[tuple[str, str | None], tuple[Program, int]] = {}
 
@@ -166,7 +166,7 @@ class SheetEvaluator:
             return None
         if not source_id:
             return layer.id, layer.mask
-        alone = next((s for s in layer.mask.sources if s.id == source_id and not isinstance(s, Shaper)), None)
+        alone = next((s for s in layer.mask.sources if s.id == source_id and isinstance(s, Source)), None)
         return None if alone is None else (layer.id, Mask(sources=(alone.model_copy(update={"on": True, "strength": 1.0, "combine": "replace"}),)))
 
     def program(self, channel_id: str, always: str | None = None) -> Program:
@@ -203,9 +203,9 @@ class SheetEvaluator:
                 parts.append(key(op.plane, chunk))
             if op.mask is not None:
                 parts.append(self.masks.inputs(op.mask, op.layer, chunk))
-            if isinstance(op.content, ImageContent | FileContent):
-                parts.append(op.content.image in self._images)
-            if op.blur is not None:
+            if op.content is not None and op.content.picture_key is not None:
+                parts.append(op.content.picture_key in self._images)
+            if op.spreading is not None:
                 parts.append(self._beneath_version(op.layer, program.channel.id))
         return tuple(parts)
 
@@ -337,8 +337,8 @@ class SheetEvaluator:
                 keep.append(values)
                 address = values.ctypes.data
             elif op.kind == TABLE:
-                assert op.levels is not None
-                keep.append(table(op.levels))
+                assert op.table is not None
+                keep.append(table(op.table))
                 address = keep[-1].ctypes.data
             if op.mask is not None:
                 replaced = laid.masks.get(op.layer)
@@ -371,15 +371,15 @@ class SheetEvaluator:
         """(components + 1, 65536) uint16 that a step lays down, alpha last; None where there is nothing."""
         if op.content is not None:
             where = ("content", self.samples.serial, self.sheet.id, op.layer, channel.id, chunk)
-            stamp = hash((op.content, channel, isinstance(op.content, ImageContent | FileContent) and op.content.image in self._images))
+            stamp = hash((op.content, channel, op.content.picture_key in self._images))
             found: U16 | None = self._cache.get(where, stamp)
             if found is None:
-                found = self.measures.content(op.content, channel, chunk)
+                found = op.content.values(self.measures, channel, chunk)
                 if found is not None:
                     self._cache.put(where, found, found.nbytes, stamp)
             return found
-        if op.blur is not None:
-            return self._blurred(op.layer, op.blur, channel, chunk)
+        if op.spreading is not None:
+            return self._spread(op.layer, op.spreading, channel, chunk)
         assert op.plane is not None
         return self._planes.values(op.plane, chunk) if self._planes.key(op.plane, chunk) is not None else None
 
@@ -445,17 +445,17 @@ class SheetEvaluator:
             self._beneath_versions[layer_id, channel_id] = stamp_of(stamps)
         return self._beneath_versions[layer_id, channel_id]
 
-    def _blurred(self, layer_id: str, radius: float, channel: Channel, chunk: int) -> U16:
-        """A chunk of what lies beneath a layer, blurred along the surface; it covers everything."""
-        where = ("blurred", self.samples.serial, self.sheet.id, layer_id, channel.id)
-        stamp = hash((radius, self._beneath_version(layer_id, channel.id)))
-        with self._blurring:
+    def _spread(self, layer_id: str, of: SpreadingAdjust, channel: Channel, chunk: int) -> U16:
+        """A chunk of what an adjustment makes of what lies beneath its layer; it covers everything."""
+        where = ("spread", self.samples.serial, self.sheet.id, layer_id, channel.id)
+        stamp = hash((of, self._beneath_version(layer_id, channel.id)))
+        with self._spreading:
             found: U16 | None = self._cache.get(where, stamp)
             if found is None:
                 parts = self._workers.map(lambda c: self.beneath(layer_id, channel.id, c), range(self.samples.chunk_count))
                 flat, linear = np.concatenate(parts, axis=1), self.linear(channel.id)
                 flat = LINEAR_CODES[flat] if linear else flat
-                blurred = surface_blur(self.samples, flat, radius * self.samples.model.diagonal, self._workers)
+                blurred = of.spread(self.samples, flat, self._workers)
                 blurred = ENCODED_CODES[blurred] if linear else blurred
                 found = np.concatenate([blurred, np.full((1, blurred.shape[1]), 65535, np.uint16)])
                 self._cache.put(where, found, found.nbytes, stamp)
@@ -473,7 +473,7 @@ class SheetEvaluator:
                 bare = np.ones(CHUNK, np.float32)
                 continue
             alpha: NDArray[np.float32] | float = op.strength
-            if op.kind in (TABLE, HSV) or op.blur is not None:
+            if op.kind in (TABLE, HSV) or op.spreading is not None:
                 continue
             if op.kind == PLANE:
                 laid = self._laid(op, self.program(channel_id).channel, chunk)

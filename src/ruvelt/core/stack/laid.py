@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from typing import TYPE_CHECKING
 
 import numpy as np
 from numpy.typing import NDArray
@@ -15,7 +16,9 @@ from ruvelt.core.samples.address import CHUNK, CHUNK_SIDE
 from ruvelt.core.samples.sheet import SheetSamples
 from ruvelt.core.stack import _laid_kernels as kernels
 from ruvelt.core.stack.channels import HEIGHT_MID, Channel
-from ruvelt.core.stack.fields import FileContent
+
+if TYPE_CHECKING:
+    from ruvelt.core.stack.kinds.contents.file import FileContent
 
 WRAPS = {"repeat": kernels.REPEAT, "mirror": kernels.MIRROR, "clamp": kernels.CLAMP}
 PARTS = {"r": 0, "g": 1, "b": 2, "a": 3}

@@ -7,6 +7,7 @@ None: it says nothing then.
 from __future__ import annotations
 
 from collections.abc import Callable
+from typing import TYPE_CHECKING
 
 import cv2
 import numpy as np
@@ -23,13 +24,14 @@ from ruvelt.core.samples.surface import SurfaceSamples
 from ruvelt.core.stack import _field_kernels as kernels
 from ruvelt.core.stack.basics import Colour, Vector
 from ruvelt.core.stack.channels import Channel, encode
-from ruvelt.core.stack.fields import BlendContent, ColourStop, FileContent, ImageContent, Noise, PatternContent, Picture, Spots, VertexContent, Weave
+from ruvelt.core.stack.fields import ColourStop, Noise, Picture, Spots, Weave
 from ruvelt.core.stack.laid import Laid, lightness, ranged
-from ruvelt.core.stack.masks import FacingSource, GradientSource, PositionSource, Ramped
 from ruvelt.core.stack.noise import BASES, lattices, noise_codes, parts_of, sides_of, spots_mean
 
+if TYPE_CHECKING:
+    from ruvelt.core.stack.kinds.contents.file import FileContent
+
 FORMS = {"stripes": kernels.STRIPES, "checks": kernels.CHECKS, "rings": kernels.RINGS}
-AnyContent = ImageContent | PatternContent | BlendContent | FileContent | VertexContent
 WAYS = {"uv": 0, "three-way": 1, "planar": 2}
 
 #: A picture of the project by its key: (h, w, 4) uint16, sRGB-encoded, top row first; None when it is gone.
@@ -109,46 +111,32 @@ class Measures:
             return self.noise(of, chunk)
         return self.spots(of, chunk) if isinstance(of, Spots) else self.weave(of, chunk)
 
-    def position(self, of: PositionSource, chunk: int) -> U16:
+    def positions(self, chunk: int) -> NDArray[np.float32]:
+        """(65536, 3) float32, object space."""
+        return self._chunk(chunk)[0]
+
+    def normals(self, chunk: int) -> NDArray[np.float32]:
+        return self._chunk(chunk)[1]
+
+    def along(
+        self, vectors: NDArray[np.float32], along: NDArray[np.float32], origin: float, scale: float, ramp: tuple[float, float, float], chunk: int
+    ) -> U16:
+        """(65536,) uint16: the ramp (low, high, softness) of (vector · along − origin) · scale."""
+        out = np.empty(CHUNK, np.uint16)
+        kernels.along_chunk(vectors, self._chunk(chunk)[2], along, origin, scale, *ramp, out)
+        return out
+
+    def ball(self, centre: NDArray[np.float32], radius: float, softness: float, chunk: int) -> U16:
+        """(65536,) uint16: 0 at the centre, full at the radius and beyond."""
+        out = np.empty(CHUNK, np.uint16)
         positions, _, covered = self._chunk(chunk)
-        out = np.empty(CHUNK, np.uint16)
-        along = unit(of.along)
-        ends = self.samples.model.positions @ along
-        low, extent = float(ends.min()), max(float(np.ptp(ends)), 1e-9)
-        kernels.along_chunk(positions, covered, along, low, 1 / extent, of.low, of.high, of.softness, out)
+        kernels.ball_chunk(positions, covered, centre, radius, softness, out)
         return out
 
-    def facing(self, of: FacingSource, chunk: int) -> U16:
-        _, normals, covered = self._chunk(chunk)
-        out = np.empty(CHUNK, np.uint16)
-        kernels.along_chunk(normals, covered, unit(of.along), 0.0, 1.0, of.low, of.high, of.softness, out)
-        return out
-
-    def gradient_ends(self, of: GradientSource) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
-        """Where a gradient begins and ends; from the middle of the model's underside to that of its top unless it says so."""
-        low, high = (np.asarray(b, np.float64) for b in self.samples.model.bounds)
-        middle = (low + high) / 2
-        start = np.array([middle[0], low[1], middle[2]]) if of.start is None else np.asarray(of.start, np.float64)
-        end = np.array([middle[0], high[1], middle[2]]) if of.end is None else np.asarray(of.end, np.float64)
-        return start, end
-
-    def gradient(self, of: GradientSource, chunk: int) -> U16:
-        positions, _, covered = self._chunk(chunk)
-        out = np.empty(CHUNK, np.uint16)
-        start, end = self.gradient_ends(of)
-        way = end - start
-        size = max(float(np.linalg.norm(way)), 1e-9)
-        if of.form == "ball":
-            kernels.ball_chunk(positions, covered, start.astype(np.float32), size, of.softness, out)
-        else:
-            along = (way / size).astype(np.float32)
-            kernels.along_chunk(positions, covered, along, float(start @ along), 1 / size, 0.0, 1.0, of.softness, out)
-        return out
-
-    def ramp(self, codes: U16, fold: int, of: Ramped) -> U16:
+    def ramp(self, codes: U16, fold: int, low: float, high: float, softness: float) -> U16:
         """The ramp of a mesh map's (65536,) codes; `fold` as `ramp_codes` tells."""
         out = np.empty(CHUNK, np.uint16)
-        kernels.ramp_codes(np.ascontiguousarray(codes), fold, of.low, of.high, of.softness, out)
+        kernels.ramp_codes(np.ascontiguousarray(codes), fold, low, high, softness, out)
         return out
 
     def near(self, codes: U16, colours: tuple[Colour, ...], tolerance: float, softness: float) -> U16:
@@ -208,36 +196,24 @@ class Measures:
         """What the imported file lays on the sheet; None without a layout."""
         return Laid(self.samples, self._smaller) if isinstance(self.samples, SheetSamples) else None
 
-    def from_file(self, of: FileContent | VertexContent, channel: Channel, chunk: int) -> U16 | None:
-        """(components + 1, 65536) uint16 of a picture or the vertex colours of the imported file; None where they are gone."""
-        if self.laid is None:
-            return None
-        if isinstance(of, VertexContent):
-            colours = self.laid.vertex_colours(chunk)
-            return colours if colours is None or channel.components == 3 else np.stack([lightness(colours), colours[3]])
+    def from_file(self, of: FileContent, channel: Channel, chunk: int) -> U16 | None:
+        """(components + 1, 65536) uint16 of a picture of the imported file; None where it is gone."""
         image = self._images(of.image)
-        picture = None if image is None else self.laid.picture(of, image, chunk)
+        picture = None if image is None or self.laid is None else self.laid.picture(of, image, chunk)
         return None if picture is None else ranged(picture, of, channel)
+
+    def vertex_colours(self, channel: Channel, chunk: int) -> U16 | None:
+        """The same of the model's vertex colours."""
+        colours = None if self.laid is None else self.laid.vertex_colours(chunk)
+        return colours if colours is None or channel.components == 3 else np.stack([lightness(colours), colours[3]])
 
     def file_normal(self, of: FileContent, chunk: int) -> U16 | None:
         """(4, 65536) uint16 of a normal map of the imported file, alpha last; None where it is gone."""
         image = self._images(of.image)
         return None if image is None or self.laid is None else self.laid.normal(of, image, chunk)
 
-    def content(self, of: AnyContent, channel: Channel, chunk: int) -> U16 | None:
-        """(components + 1, 65536) uint16 codes of a fill's content, alpha last; None where it has nothing to say."""
-        if isinstance(of, FileContent | VertexContent):
-            return self.from_file(of, channel, chunk)
-        if isinstance(of, ImageContent):
-            picture = self.picture(of, chunk)
-            if picture is None or channel.components == 3:
-                return picture
-            return np.stack([lightness(picture), picture[3]])
-        if isinstance(of, BlendContent):
-            codes = self.noise(of.noise, chunk)
-            ramp: tuple[ColourStop, ...] = (ColourStop(at=0, value=of.first), ColourStop(at=1, value=of.second))
-        else:
-            codes, ramp = self.pattern(of.pattern, chunk), of.ramp
+    def ramped(self, codes: U16, ramp: tuple[ColourStop, ...], channel: Channel) -> U16:
+        """(components + 1, 65536) uint16: values of a ramp at (65536,) codes, alpha full."""
         out = np.empty((channel.components + 1, CHUNK), np.uint16)
         kernels.ramp_values(codes, ramp_table(ramp, channel), out)
         return out

@@ -8,31 +8,20 @@ import numpy as np
 
 from ruvelt.core.color.encoding import srgb_to_linear_float
 from ruvelt.core.stack._blend_kernels import CONST, HSV, PLANE, POP, PUSH, TABLE
-from ruvelt.core.stack.adjust import BlurAdjust, HsvAdjust, LevelsAdjust
 from ruvelt.core.stack.blend import mode_code
 from ruvelt.core.stack.channels import Channel, encode
-from ruvelt.core.stack.document import (
-    TOUCH_UP,
-    AdjustLayer,
-    AnyLayer,
-    ChannelUse,
-    Document,
-    FillLayer,
-    GroupLayer,
-    Sheet,
-    base_plane_id,
-    plane_id,
-    touch_up_plane_id,
-)
-from ruvelt.core.stack.fields import Content, Levels
+from ruvelt.core.stack.contents import Content
+from ruvelt.core.stack.document import AdjustLayer, AnyLayer, ChannelUse, Document, FillLayer, GroupLayer, Sheet
+from ruvelt.core.stack.kinds.adjustment import PointAdjust, SpreadingAdjust, TurningAdjust
 from ruvelt.core.stack.masks import Mask
+from ruvelt.core.stack.plane_ids import TOUCH_UP, base_plane_id, plane_id, touch_up_plane_id
 
 
 @dataclass(frozen=True)
 class Op:
     """One step, back to front. `layer` is the layer it stands for; `value` a constant in working space (of HSV: turns and two shares).
 
-    A PLANE lays a painted plane, a fill's `content`, or what lies beneath the layer with a `blur` (share of the diagonal).
+    A PLANE lays a painted plane, a fill's `content`, or what a `spreading` adjustment makes of what lies beneath the layer.
     """
 
     kind: int
@@ -43,8 +32,8 @@ class Op:
     value: tuple[float, ...] = ()
     mask: Mask | None = None
     content: Content | None = None
-    levels: Levels | None = None
-    blur: float | None = None
+    table: PointAdjust | None = None
+    spreading: SpreadingAdjust | None = None
 
 
 @dataclass(frozen=True)
@@ -81,15 +70,14 @@ def working_value(channel: Channel, value: tuple[float, ...], linear: bool) -> t
 
 def _adjusting(layer: AdjustLayer, channel: Channel, mode: int, strength: float, mask: Mask | None) -> Op | None:
     """The step of an adjustment layer; None where it has no meaning for the channel."""
-    match layer.adjust:
-        case LevelsAdjust():
-            return Op(TABLE, layer.id, mode, strength, mask=mask, levels=layer.adjust)
-        case HsvAdjust():
-            if channel.components != 3:
-                return None
-            return Op(HSV, layer.id, mode, strength, mask=mask, value=(layer.adjust.hue / 360, layer.adjust.saturation, layer.adjust.value))
-        case BlurAdjust():
-            return Op(PLANE, layer.id, mode, strength, mask=mask, blur=layer.adjust.radius)
+    adjust = layer.adjust
+    if not adjust.suits(channel):
+        return None
+    if isinstance(adjust, PointAdjust):
+        return Op(TABLE, layer.id, mode, strength, mask=mask, table=adjust)
+    if isinstance(adjust, TurningAdjust):
+        return Op(HSV, layer.id, mode, strength, mask=mask, value=adjust.turn())
+    return Op(PLANE, layer.id, mode, strength, mask=mask, spreading=adjust) if isinstance(adjust, SpreadingAdjust) else None
 
 
 def compile_channel(document: Document, sheet: Sheet, channel: Channel, always: str | None = None, until: str | None = None) -> Program:

@@ -5,9 +5,10 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 from ruvelt.core.errors import InputError
-from ruvelt.core.stack.adjust import BlurAdjust
 from ruvelt.core.stack.document import AdjustLayer, AnyLayer, Sheet
-from ruvelt.core.stack.masks import SPREADING, ColourRangeSource, LayerSource, Mask
+from ruvelt.core.stack.kinds.adjustment import SpreadingAdjust
+from ruvelt.core.stack.kinds.step import Source, SpreadingShaper
+from ruvelt.core.stack.masks import Mask
 
 
 def _back_to_front(sheet: Sheet) -> list[tuple[AnyLayer, tuple[str, ...]]]:
@@ -29,9 +30,11 @@ def mask_needs(sheet: Sheet) -> dict[str, set[str]]:
     for layer, _above in order:
         needs: set[str] = set()
         for step in layer.mask.sources if layer.mask else ():
-            if isinstance(step, LayerSource) and step.layer is not None and step.part == "mask":
-                needs.add(step.layer)
-            elif isinstance(step, ColourRangeSource):
+            if not isinstance(step, Source):
+                continue
+            if step.reads_layer is not None and step.reads_mask:
+                needs.add(step.reads_layer)
+            if step.reads_beneath:
                 # A group is laid after what it holds, but its content is not beneath it.
                 inside = {x.id for x, around in order if layer.id in around}
                 needs |= {x.id for x, _ in order[: place[layer.id]] if x.id not in inside}
@@ -61,7 +64,7 @@ def check_references(sheet: Sheet) -> None:
 
 def _spreads_above(mask: Mask, source_id: str) -> bool:
     at = next((i for i, s in enumerate(mask.sources) if s.id == source_id), len(mask.sources))
-    return any(isinstance(s, SPREADING) and s.on and s.strength > 0 for s in mask.sources[at:])
+    return any(isinstance(s, SpreadingShaper) and s.on and s.strength > 0 for s in mask.sources[at:])
 
 
 def stroke_is_local(sheet: Sheet, layer_id: str, source_id: str | None) -> bool:
@@ -76,12 +79,14 @@ def stroke_is_local(sheet: Sheet, layer_id: str, source_id: str | None) -> bool:
         return False
     order = [x for x, _ in _back_to_front(sheet)]
     for other in order[order.index(layer) + 1 :]:
-        if isinstance(other, AdjustLayer) and isinstance(other.adjust, BlurAdjust):
+        if isinstance(other, AdjustLayer) and isinstance(other.adjust, SpreadingAdjust):
             return False
     for other in order:
         for step in other.mask.sources if other.mask else ():
-            if isinstance(step, LayerSource) and step.layer == layer_id:
+            if not isinstance(step, Source):
+                continue
+            if step.reads_layer == layer_id:
                 return False
-            if isinstance(step, ColourRangeSource) and order.index(other) > order.index(layer):
+            if step.reads_beneath and order.index(other) > order.index(layer):
                 return False
     return True

@@ -3,15 +3,14 @@
 from __future__ import annotations
 
 from functools import lru_cache
+from typing import Protocol
 
 import numpy as np
 from numpy.typing import NDArray
 
 from ruvelt.core.stack.fields import Levels
-from ruvelt.core.stack.masks import ContrastShaper, CurveShaper, InvertShaper, LevelsShaper, StepsShaper
 
 F64 = NDArray[np.float64]
-PointShaper = LevelsShaper | CurveShaper | InvertShaper | StepsShaper | ContrastShaper
 
 
 def levels(x: F64, of: Levels) -> F64:
@@ -44,25 +43,16 @@ def steps(x: F64, count: int, softness: float) -> F64:
     return np.asarray(level / (count - 1))
 
 
-def shaped(x: F64, shaper: PointShaper) -> F64:
-    """What a shaper makes of values 0–1."""
-    match shaper:
-        case LevelsShaper():
-            return levels(x, shaper)
-        case CurveShaper():
-            return curve(x, shaper.points)
-        case StepsShaper():
-            return steps(x, shaper.count, shaper.softness)
-        case ContrastShaper():
-            return np.clip((x - shaper.balance) * contrast_gain(shaper.contrast) + 0.5, 0, 1)
-        case InvertShaper():
-            return 1 - x
+class Shaped(Protocol):
+    """A kind that looks at one value at a time; frozen, so that its table can be kept."""
+
+    def shaped(self, x: F64) -> F64: ...
 
 
 @lru_cache(maxsize=64)
-def table(shaper: PointShaper | Levels) -> NDArray[np.float32]:
+def table(shaper: Shaped) -> NDArray[np.float32]:
     """(65536,) float32: a shaper at every code."""
     x = np.arange(65536) / 65535
-    made: NDArray[np.float32] = (levels(x, shaper) if not isinstance(shaper, PointShaper) else shaped(x, shaper)).astype(np.float32)
+    made: NDArray[np.float32] = shaper.shaped(x).astype(np.float32)
     made.flags.writeable = False
     return made

@@ -11,7 +11,6 @@ from ruvelt.core.samples.sheet import RESOLUTIONS
 from ruvelt.core.stack.channels import STANDARD_CHANNELS, Channel
 from ruvelt.core.stack.document import MAX_DEPTH, AnyLayer, ChannelUse, Document, Sheet
 from ruvelt.core.stack.edits import MAX_LAYERS
-from ruvelt.core.stack.fields import BlendContent, PatternContent
 from ruvelt.core.stack.mesh_maps import SHAPES
 from ruvelt.core.stack.references import check_references
 
@@ -77,10 +76,8 @@ def _values(use: ChannelUse) -> Iterator[tuple[float, ...]]:
     """Every value of the channel that a layer's part in it names."""
     if use.value is not None:
         yield use.value
-    if isinstance(use.content, PatternContent):
-        yield from (stop.value for stop in use.content.ramp)
-    elif isinstance(use.content, BlendContent):
-        yield from (use.content.first, use.content.second)
+    if use.content is not None:
+        yield from use.content.constants()
 
 
 def _check_value(channel: Channel, value: tuple[float, ...], what: str) -> None:

@@ -1,0 +1,1 @@
+"""What adjustment layers do: each file one kind."""

@@ -1,0 +1,1 @@
+"""What fills lay down: each file one kind."""

@@ -1,0 +1,1 @@
+"""Mask shapers: each file one kind."""

@@ -1,0 +1,21 @@
+"""Turns a mask round."""
+
+from __future__ import annotations
+
+from typing import ClassVar, Literal
+
+from ruvelt.core.stack.kinds.controls import Group
+from ruvelt.core.stack.kinds.step import F64, PointShaper
+
+
+class InvertShaper(PointShaper):
+    """Turns what is under it round."""
+
+    kind: Literal["invert"] = "invert"
+    label: ClassVar[str] = "Invert"
+    hint: ClassVar[str] = "Turns what is under it round"
+    group: ClassVar[Group] = "shaper"
+    rank: ClassVar[int] = 2
+
+    def shaped(self, x: F64) -> F64:
+        return 1 - x

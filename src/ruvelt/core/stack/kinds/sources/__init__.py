@@ -1,0 +1,1 @@
+"""Mask sources: each file one kind."""
