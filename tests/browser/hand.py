@@ -58,6 +58,6 @@ def away(page: Page) -> None:
     box = page.get_by_test_id("solid").bounding_box()
     assert box is not None
     page.mouse.move(box["x"] + 5, box["y"] + 5)
-    expect(page.get_by_text("Right drag turns")).to_have_count(0)
+    expect(page.get_by_text("Right-drag: orbit")).to_have_count(0)
     page.mouse.move(640, 20)
     settled(page)

@@ -104,7 +104,7 @@ def test_a_stopped_bake_leaves_the_old_map(page: Page, server: Server, crate: st
     away(page)
     before = look(page, "flat")
     # So many rays would take minutes; the interface stays usable meanwhile, and Stop ends it.
-    rays = page.get_by_role("textbox", name="Rays a texel value")
+    rays = page.get_by_role("textbox", name="Rays per texel value")
     rays.fill("1024")
     rays.press("Enter")
     page.get_by_role("button", name="Bake 1 map").click()
@@ -148,7 +148,7 @@ def test_high_mesh_suspects_and_a_foreign_normal_map(page: Page, server: Server,
     rgb = np.stack([slope * dx / np.maximum(r, 1e-9) * nz, -slope * dy / np.maximum(r, 1e-9) * nz, nz], axis=-1)
     cv2.imwrite(str(tmp_path / "bead.png"), np.rint((rgb[..., ::-1] * 0.5 + 0.5) * 65535).astype(np.uint16))
     page.get_by_role("button", name="Normal (tangent) of Wood").click()
-    page.get_by_role("button", name="Bring a picture in").click()
+    page.get_by_role("button", name="Import image").click()
     page.get_by_role("menuitem", name="Made with Y up").click()
     page.get_by_label("Picture for Normal (tangent)").set_input_files(tmp_path / "bead.png")
     settled(page)

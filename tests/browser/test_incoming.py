@@ -23,7 +23,7 @@ def quarters() -> np.ndarray:
 def bring_in(page: Page, server: Server, path: Path) -> None:
     page.goto(f"{server.url}/#/")
     page.get_by_label("Model files").set_input_files(str(path))
-    page.get_by_role("button", name="Make project").click()
+    page.get_by_role("button", name="Create").click()
     page.wait_for_url("**/model")
     settled(page)
 

@@ -55,7 +55,7 @@ def test_worn_edges_from_nothing(page: Page, server: Server, crate: str) -> None
     expect(page.get_by_role("status", name="Target")).to_contain_text("choose its mask")
     head = server.get(f"/projects/{crate}")["head"]
     drag(page, "solid", (0.5, 0.5))
-    expect(page.get_by_role("alert")).to_contain_text("Nothing was painted")
+    expect(page.get_by_role("alert")).to_contain_text("Nothing painted")
     assert server.get(f"/projects/{crate}")["head"] == head
     # A press on a small picture shows one source alone.
     page.get_by_role("button", name="Show Noise alone").click()

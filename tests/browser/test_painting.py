@@ -186,7 +186,7 @@ def test_locked_and_hidden_layers_take_no_paint(page: Page, server: Server, crat
     settled(page)
     expect(page.get_by_role("status", name="Target")).to_contain_text("Paint is locked")
     drag(page, "solid", (0.45, 0.55), (0.55, 0.55))
-    expect(page.get_by_role("alert")).to_contain_text("Nothing was painted")
+    expect(page.get_by_role("alert")).to_contain_text("Nothing painted")
     assert red_on_flat(page) == 0
     page.get_by_role("button", name="Lock Paint").click()
     settled(page)

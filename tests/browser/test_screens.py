@@ -30,9 +30,9 @@ def test_a_new_project_from_a_dropped_file(page: Page, server: Server) -> None:
     settled(page)
     page.get_by_label("Model files").set_input_files(files(("cube.obj", cube_obj()), ("cube.mtl", CUBE_MTL)))  # type: ignore[arg-type]
     page.get_by_role("textbox", name="Name").fill("Harbour crate")
-    page.get_by_role("combobox", name="Texels a side of each sheet").click()
+    page.get_by_role("combobox", name="Sheet resolution").click()
     page.get_by_role("option", name="256 × 256").click()
-    page.get_by_role("button", name="Make project").click()
+    page.get_by_role("button", name="Create").click()
     expect(page.get_by_role("link", name="Model")).to_have_attribute("aria-current", "page")
     settled(page)
     expect(page.get_by_text("Nothing stands in the way of painting.")).to_be_visible()
@@ -58,7 +58,7 @@ def test_a_bad_file_says_what_to_do(page: Page, server: Server, name: str, conte
     page.goto(server.url)
     settled(page)
     page.get_by_label("Model files").set_input_files(files((name, content)))  # type: ignore[arg-type]
-    page.get_by_role("button", name="Make project").click()
+    page.get_by_role("button", name="Create").click()
     expect(page.get_by_role("alert")).to_contain_text(match)
     assert server.get("/projects")["projects"] == []
 
@@ -68,9 +68,9 @@ def test_findings_are_shown_on_the_model(page: Page, server: Server) -> None:
     settled(page)
     text = cube_obj().replace(b"vt 0.0000 0.0000", b"vt 1.5000 0.0000")
     page.get_by_label("Model files").set_input_files(files(("cube.obj", text)))  # type: ignore[arg-type]
-    page.get_by_role("combobox", name="Texels a side of each sheet").click()
+    page.get_by_role("combobox", name="Sheet resolution").click()
     page.get_by_role("option", name="256 × 256").click()
-    page.get_by_role("button", name="Make project").click()
+    page.get_by_role("button", name="Create").click()
     finding = page.get_by_role("button", name=re.compile("faces folded into the square"))
     finding.wait_for()
     settled(page)
@@ -203,7 +203,7 @@ def test_versions_from_the_history_page(page: Page, server: Server, crate: str) 
     expect(page.get_by_role("dialog")).to_have_count(0)
     drag(page, "solid", (0.45, 0.55), (0.55, 0.55))
     page.get_by_role("button", name="History and versions").click()
-    expect(page.get_by_role("dialog")).to_contain_text("Paint Paint")
+    expect(page.get_by_role("dialog")).to_contain_text("Brush · Paint · Base colour")
     page.get_by_role("button", name="Go back to it").click()
     settled(page)
     found = server.get(f"/projects/{crate}")

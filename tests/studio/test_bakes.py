@@ -378,7 +378,7 @@ def test_strokes_go_on_beside_a_bake(studio: Studio, cube: str) -> None:
     assert told
     assert told[0]["maps"] == ["occlusion"]
     # Both are there: the stroke made during the bake and the bake's map.
-    assert session.store.history()[1].label == "Paint Paint"
+    assert session.store.history()[1].label == "Brush · Paint · Base colour"
     assert any(m.id == "occlusion" for m in session.document.sheets[0].mesh_maps)
 
 
@@ -472,7 +472,7 @@ def test_a_touch_up_is_stroked_and_undone(studio: Studio, cube: str) -> None:
     assert {p.texture for p in answer.patches} == {"channel:map:occlusion"}
     assert min(int(p.pixels[..., 0].min()) for p in answer.patches) == 0
     assert composite(session, "occlusion")[0].min() == 0
-    assert session.store.history()[0].label == "Paint Touch-up of Occlusion"
+    assert session.store.history()[0].label == "Brush · Touch-up of Occlusion"
     session.undo()
     assert_array_equal(composite(session, "occlusion"), before)
 

@@ -161,7 +161,7 @@ def test_a_stroke_in_batches_is_stored_once_and_undone_whole(studio: Studio, cub
     display = session.display("wood")
     for texture, chunk, stamp in last.stamps:
         assert display.stamp(texture, chunk) == stamp
-    assert session.undo() == "Paint Paint"
+    assert session.undo() == "Brush · Paint · Base colour"
     assert colour_at_centre(session) == before
 
 

@@ -122,17 +122,17 @@ def test_a_project_from_files_to_a_stroke_to_undo(client: FlaskClient) -> None:
     end, _ = unpack(client.post(f"/api/projects/{uid}/stroke", json={"stroke": "s1", "points": [], "end": True}).data)
     assert end["stored"] is True
     state = client.get(f"/api/projects/{uid}").json
-    assert (state["undo_label"], state["revision"], state["head"]) == ("Paint Paint", end["revision"], 1)
+    assert (state["undo_label"], state["revision"], state["head"]) == ("Brush · Paint · Base colour", end["revision"], 1)
     probe = client.post(f"/api/projects/{uid}/probe", json={"camera": CAMERA, "x": 100, "y": 100, "values": True}).json
     assert probe["values"]["base_color"] == [1.0, 0.0, 0.0]
     assert probe["names"] == {"part": "Lower", "material": "Wood", "group": "sides"}
 
     undone = client.post(f"/api/projects/{uid}/undo", json={"revision": state["revision"]}).json
-    assert (undone["can_undo"], undone["redo_label"]) == (False, "Paint Paint")
+    assert (undone["can_undo"], undone["redo_label"]) == (False, "Brush · Paint · Base colour")
     assert client.post(f"/api/projects/{uid}/redo", json={}).json["head"] == 1
     assert client.post(f"/api/projects/{uid}/redo", json={}).status_code == 400
     history = client.get(f"/api/projects/{uid}/history").json
-    assert [(s["label"], s["stroke"]) for s in history["steps"]] == [("Paint Paint", True)]
+    assert [(s["label"], s["stroke"]) for s in history["steps"]] == [("Brush · Paint · Base colour", True)]
 
 
 def test_a_second_window_gets_a_conflict_and_catches_up(client: FlaskClient, cube: str) -> None:

@@ -3889,6 +3889,13 @@ export interface components {
              */
             second_mask: number;
             /**
+             * Settings
+             * @default {}
+             */
+            settings: {
+                [key: string]: number;
+            };
+            /**
              * @default {
              *       "mode": "mix",
              *       "wetness": 0.25
@@ -3912,9 +3919,8 @@ export interface components {
             /**
              * Tool
              * @default paint
-             * @enum {string}
              */
-            tool: "paint" | "soften" | "smear" | "clone" | "tone";
+            tool: string;
             /**
              * Values
              * @default {}
@@ -4526,6 +4532,14 @@ export interface components {
             stack: components["schemas"]["StackRegistry"];
             /** Tips */
             tips: components["schemas"]["TipAnswer"][];
+            /** Tool Settings */
+            tool_settings: {
+                [key: string]: {
+                    [key: string]: number;
+                };
+            };
+            /** Tools */
+            tools: components["schemas"]["ToolKind"][];
         };
         /** RemoveChannel */
         RemoveChannel: {
@@ -5430,6 +5444,36 @@ export interface components {
              * @enum {string}
              */
             range: "all" | "shadows" | "midtones" | "highlights";
+        };
+        /**
+         * ToolKind
+         * @description A tool as the interface lays it out. key : that chooses it at first; icon : one of the interface's own; tip : whether it has a brush;
+         *     paints : whether it lays the colours; touch_up : whether mesh maps take it; stroke : `tool` of the strokes it lays, none of a tool that only
+         *     points; controls : its sliders, which go with each stroke as `settings`
+         */
+        ToolKind: {
+            /** Controls */
+            controls: components["schemas"]["Control"][];
+            /** Hint */
+            hint: string;
+            /** Icon */
+            icon: string;
+            /** Id */
+            id: string;
+            /** Key */
+            key: string;
+            /** Name */
+            name: string;
+            /** Paints */
+            paints: boolean;
+            /** Stroke */
+            stroke: string | null;
+            /** Tip */
+            tip: boolean;
+            /** Touch Up */
+            touch_up: boolean;
+            /** Verb */
+            verb: string;
         };
         /** TouchUpBody */
         TouchUpBody: {

@@ -34,6 +34,7 @@ export type FaceSet = S["FaceSet"];
 export type Camera = S["Camera"];
 export type Edit = S["EditBody"]["edit"];
 export type Registries = S["Registries"];
+export type ToolKind = S["ToolKind"];
 export type ModelFacts = S["ModelFacts"];
 export type Finding = S["FindingAnswer"];
 export type ExportPreset = S["ExportPreset"];

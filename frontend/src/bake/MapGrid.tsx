@@ -109,7 +109,7 @@ function MapBar() {
       {map !== "straight" && <Tooltip title="Take a picture as this map, such as one baked elsewhere">
         <button className="lbtn line" aria-haspopup={map === "normal" ? "menu" : undefined} onClick={(e) => (map === "normal" ? setAsking(e.currentTarget) : open("up"))}>
           <Icon name="load" />
-          Bring a picture in
+          Import image
         </button>
       </Tooltip>}
       <Menu anchorEl={asking} open={asking !== null} onClose={() => setAsking(null)}>

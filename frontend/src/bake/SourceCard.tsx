@@ -71,14 +71,14 @@ export function SourceCard() {
             <Tooltip title="A more detailed mesh; several together are one">
               <button className="vbtn" onClick={() => input.current?.click()}>
                 <Icon name="load" />
-                Bring a high mesh in
+                Add high mesh
               </button>
             </Tooltip>
             {meshes.length > 0 && (
               <Tooltip title="The model itself, grown: the same vertices in the same order. Rays come from it">
                 <button className="vbtn" onClick={() => cageInput.current?.click()}>
                   <Icon name="load" />
-                  {cage ? "Bring another cage in" : "Bring a cage in"}
+                  {cage ? "Replace cage" : "Add cage"}
                 </button>
               </Tooltip>
             )}

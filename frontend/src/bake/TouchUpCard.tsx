@@ -3,7 +3,8 @@ import { SmearControls } from "../paint/SmearControls";
 import { ToneControls } from "../paint/ToneCard";
 import { NamedSlider } from "../paint/sliders";
 import { useWorkshop } from "../state/hooks";
-import { workshop } from "../state/workshop";
+import { ControlRow, type Values } from "../masks/controls";
+import { toolKind, workshop } from "../state/workshop";
 
 /** What a stroke over a mesh map lays, and where clone reads. */
 export function TouchUpCard() {
@@ -33,15 +34,14 @@ export function TouchUpCard() {
 
 /** The same settings on the Paint screen, for tools that read. */
 export function ReadingCard() {
-  const tool = useWorkshop((s) => s.tool);
+  const kind = useWorkshop(toolKind);
   const masked = useWorkshop((s) => Boolean(s.target?.mask));
   const reads = useWorkshop((s) => s.reads);
-  const name = { soften: "Soften", smear: "Smear", clone: "Clone", tone: "Tone" }[tool as string];
-  if (!name) return null;
+  if (!kind || kind.stroke !== kind.id) return null;
   return (
-    <section className="card" aria-label={name}>
+    <section className="card" aria-label={kind.name}>
       <div className="chead">
-        <h2>{name}</h2>
+        <h2>{kind.name}</h2>
       </div>
       {!masked && (
         <div className="prow">
@@ -74,7 +74,7 @@ export function ReadingControls() {
   }
   if (tool === "smear") return <SmearControls />;
   if (tool === "tone") return <ToneControls />;
-  if (tool !== "clone") return null;
+  if (tool !== "clone") return <OwnControls />;
   return (
     <>
       <div className="prow">
@@ -91,6 +91,21 @@ export function ReadingControls() {
         </Tooltip>
       </div>
       <p className="note">{clone ? "Alt and press moves the source; the cross marks it." : "Press on the model where clone should read."}</p>
+    </>
+  );
+}
+
+/** The sliders of a tool that the interface knows only from the server's list. */
+function OwnControls() {
+  const kind = useWorkshop(toolKind);
+  const values = useWorkshop((s) => s.toolSettings[s.tool]) ?? {};
+  if (!kind) return null;
+  const take = (change: Values): void => workshop.setState((s) => ({ toolSettings: { ...s.toolSettings, [kind.id]: { ...s.toolSettings[kind.id], ...(change as Record<string, number>) } } }));
+  return (
+    <>
+      {kind.controls.map((c) => (
+        <ControlRow key={c.id} control={c} values={values} owner={{ id: kind.id, kind: kind.id }} onTry={take} onTake={take} />
+      ))}
     </>
   );
 }

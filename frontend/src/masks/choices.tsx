@@ -254,7 +254,7 @@ export function ImageChoice({ control, values, onTake }: Pick<ControlProps, "con
           </option>
         ))}
       </select>
-      <Tooltip title="Bring a picture in from a file">
+      <Tooltip title="Import an image from a file">
         <button className="vbtn" onClick={() => file.current?.click()}>
           From a file
         </button>

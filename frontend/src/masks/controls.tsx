@@ -5,6 +5,7 @@ import { NamedSlider } from "../paint/sliders";
 import { CurveEditor } from "./CurveEditor";
 import { ColourList, DirectionChoice, ImageChoice, LayerChoice, PickList, Stretch } from "./choices";
 import { ProjectionControls } from "./ProjectionControls";
+import { workshop } from "../state/workshop";
 import type { Projection } from "../api/types";
 
 export type Values = Record<string, unknown>;
@@ -16,6 +17,15 @@ export interface ControlProps {
   owner: { id: string; kind: string };
   onTry: (change: Values) => void;
   onTake: (change: Values) => void;
+}
+
+/** The first value of a number of a kind, as the server lists it. */
+function firstOf(kind: string, control: string): number | undefined {
+  const { registries } = workshop.getState();
+  const stack = registries?.stack;
+  const first = stack?.first_steps[kind] ?? stack?.first_adjustments[kind] ?? stack?.first_contents[kind] ?? stack?.first_patterns[kind] ?? registries?.tool_settings[kind];
+  const value = (first as Values | undefined)?.[control];
+  return typeof value === "number" ? value : undefined;
 }
 
 /** One control of whatever kind. */
@@ -40,6 +50,7 @@ export function ControlRow(props: ControlProps) {
           step={c.kind === "count" || c.kind === "seed" || c.kind === "degrees" ? 1 : (c.high - c.low) / 200}
           unit={c.kind === "count" || c.kind === "seed" ? "count" : c.kind === "degrees" ? "degrees" : c.kind === "gamma" ? "number" : "percent"}
           log={(c.kind === "length" || c.kind === "gamma") && c.low > 0}
+          reset={firstOf(props.owner.kind, c.id)}
           onChange={(v) => onTry({ [c.id]: v })}
           onDone={(v) => onTake({ [c.id]: v })}
         />

@@ -8,7 +8,7 @@ export function BlendChoice() {
   const blend = useWorkshop((s) => s.blend);
   return (
     <div className="prow">
-      <span className="label">Laid as</span>
+      <span className="label">Blend mode</span>
       <Tooltip title="How the paint meets what is there; what comes out is laid on the target">
         <select className="vbtn" aria-label="Blend mode of the paint" value={blend} onChange={(e) => workshop.setState({ blend: e.target.value })}>
           {modes?.map((m) => (

@@ -18,6 +18,7 @@ const PRESSURES = [
 export function BrushCard() {
   const parameters = useWorkshop((s) => s.registries?.brush_parameters);
   const brush = useWorkshop((s) => s.brush);
+  const first = useWorkshop((s) => s.registries?.brush);
   const [more, setMore] = useState(false);
   return (
     <section className="card" aria-label="Brush settings">
@@ -44,6 +45,7 @@ export function BrushCard() {
             step={p.step}
             unit={p.unit}
             log={p.scale === "log"}
+            reset={p.id === "size" && brush.size_unit === "object" ? undefined : (first?.[p.id as keyof Brush] as number | undefined)}
             onChange={(v) => setBrush({ [p.id]: v })}
           />
         ))}

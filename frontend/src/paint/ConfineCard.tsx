@@ -5,6 +5,7 @@ import { useWorkshop } from "../state/hooks";
 import { showPicked } from "../state/picking";
 import { setBrush, workshop } from "../state/workshop";
 import { Icon } from "../theme/icons";
+import { Expander } from "./Expander";
 import { hint } from "../tools/commands";
 import { toHex } from "./colour";
 import { GroupChoice } from "./GroupChoice";
@@ -40,11 +41,8 @@ export function ConfineCard() {
               </button>
             </Tooltip>
           )}
-          <Tooltip title={open ? "Fold the limits away" : "Keep strokes to ridges, faces, a part, colours or a depth"}>
-            <button className="tog" aria-expanded={open} onClick={() => setOpen(!open)}>
-              {open ? "Less" : count ? "Change" : "Anywhere"}
-            </button>
-          </Tooltip>
+          {count === 0 && "Anywhere"}
+          <Expander open={open} name="limits" hint="Keep strokes to ridges, faces, a part, colours or a depth" onToggle={() => setOpen(!open)} />
         </span>
       </div>
       {open && <ConfineSettings confine={confine} />}

@@ -3,7 +3,7 @@ import { HexColorPicker } from "react-colorful";
 import type { Channel } from "../api/types";
 import { useDocument, useSheet, useWorkshop } from "../state/hooks";
 import { findLayer } from "../state/layers";
-import { chooseTarget, edit, workshop, type RGB } from "../state/workshop";
+import { chooseTarget, edit, toolKind, workshop, type RGB } from "../state/workshop";
 import { Icon } from "../theme/icons";
 import { BlendChoice } from "./BlendChoice";
 import { fromHex, greyOf, sameColour, toHex } from "./colour";
@@ -46,7 +46,7 @@ function ChannelPaint() {
   const document = useDocument();
   const sheet = useSheet();
   const target = useWorkshop((s) => s.target);
-  const paints = useWorkshop((s) => s.tool === "brush" || s.tool === "line" || s.tool === "stamp");
+  const paints = useWorkshop((s) => toolKind(s)?.paints ?? false);
   const layer = findLayer(sheet ?? undefined, target?.layer ?? "");
   const channels = document?.channels ?? [];
   if (!target || layer?.kind !== "paint") {

@@ -2,18 +2,14 @@ import { useStore } from "zustand";
 import { useDocument, useWorkshop } from "../state/hooks";
 import { findLayer, findSheet, targetTrouble } from "../state/layers";
 import { maskTrouble, masks } from "../state/masks";
+import { toolKind } from "../state/workshop";
 import { limits } from "./ConfineCard";
-
-const VERBS = {
-  brush: "Painting into", line: "Drawing into", stamp: "Stamping into", smear: "Smearing", erase: "Erasing from", soften: "Softening", clone: "Cloning into", tone: "Toning", fill: "Filling", pick: "Picking for",
-} as const;
 
 /** Always says what the next stroke changes. */
 export function TargetRibbon() {
   const document = useDocument();
   const target = useWorkshop((s) => s.target);
-  const tool = useWorkshop((s) => s.tool);
-  const last = useWorkshop((s) => s.lastStroke);
+  const tool = useWorkshop(toolKind);
   const confined = useWorkshop((s) => (s.confined && s.tool !== "pick" ? limits(s.confine, 0, 90) : 0));
   const maps = useWorkshop((s) => s.registries?.bake.maps);
   const view = useStore(masks, (s) => s.view);
@@ -42,18 +38,13 @@ export function TargetRibbon() {
         <span>{trouble}. Strokes change nothing.</span>
       ) : (
         <>
-          <span className="quiet">{VERBS[tool]}</span>
+          <span className="quiet">{tool?.verb}</span>
           <span className="quiet">{sheet?.name} ›</span>
           <b>{map ? "Touch-up" : layer?.name}</b>
           <span className="quiet">›</span>
           <span className="where">{where}</span>
           {confined > 0 && <span className="quiet">· confined</span>}
         </>
-      )}
-      {last && (
-        <span className="right">
-          {last.ms.toFixed(1)} ms per dab · {last.chunks} {last.chunks === 1 ? "chunk" : "chunks"}
-        </span>
       )}
     </div>
   );

@@ -1,3 +1,4 @@
+import { Expander } from "./Expander";
 import { Tooltip } from "@mui/material";
 import { useRef, useState } from "react";
 import { api } from "../api/client";
@@ -9,7 +10,7 @@ import { Icon } from "../theme/icons";
 import { NamedSlider } from "./sliders";
 import { FileInput } from "../theme/FileInput";
 
-const FLIPS: [Brush["flip"], string, string][] = [["none", "Never", "The tip stays as it is"], ["alternate", "In turn", "Every other dab is mirrored"], ["random", "Random", "Dabs are mirrored at random"]];
+const FLIPS: [Brush["flip"], string, string][] = [["none", "Never", "The tip stays as it is"], ["alternate", "Alternate", "Every other dab is flipped"], ["random", "Random", "Dabs are flipped at random"]];
 const BUILDS: [Brush["build"], string, string][] = [
   ["flow", "To strength", "Dabs build up to the strength and no further"],
   ["past", "Beyond", "Dabs go on building up, past the strength"],
@@ -33,12 +34,8 @@ export function TipCard() {
       <div className="chead">
         <h2>Tip</h2>
         <span className="right">
-          {brush.tips.length > 1 ? `${brush.tips.length} in turn` : shown}
-          <Tooltip title={open ? "Fold the tip's settings away" : "Tip pictures, grain, build-up and mixing"}>
-            <button className="tog" aria-expanded={open} onClick={() => setOpen(!open)}>
-              {open ? "Less" : "Change"}
-            </button>
-          </Tooltip>
+          {brush.tips.length > 1 ? `${brush.tips.length} pictures` : shown}
+          <Expander open={open} name="tip settings" hint="Tip pictures, grain, build-up and mixing" onToggle={() => setOpen(!open)} />
         </span>
       </div>
       {open && <TipSettings brush={brush} tips={tips ?? []} />}
@@ -86,13 +83,13 @@ function TipSettings({ brush, tips }: { brush: Brush; tips: Tip[] }) {
       </div>
       <div className="prow">
         <span className="label">Turns</span>
-        <Tooltip title="The tip turns with the stroke">
+        <Tooltip title="The tip's angle follows the stroke">
           <button className="tog" aria-pressed={brush.follow} onClick={() => setBrush({ follow: !brush.follow })}>
             With the stroke
           </button>
         </Tooltip>
       </div>
-      <Choice label="Mirrored" options={FLIPS} value={brush.flip} onChange={(flip) => setBrush({ flip })} />
+      <Choice label="Flip" options={FLIPS} value={brush.flip} onChange={(flip) => setBrush({ flip })} />
       <Choice label="Build-up" options={BUILDS} value={brush.build} onChange={(build) => setBrush({ build })} />
       <Choice label="Mixing" options={MIXES} value={brush.mix.way} onChange={(way) => setBrush({ mix: { ...brush.mix, way } })} />
       {brush.mix.way === "along" && (
@@ -173,8 +170,8 @@ function ImportTip({ onDone }: { onDone: (key: string) => void }) {
   };
   return (
     <>
-      <Tooltip title="Bring in a picture as a tip: its alpha counts, or how light it is">
-        <button aria-label="Bring in a tip" onClick={() => input.current?.click()}>
+      <Tooltip title="Import an image as a tip: its alpha counts, or its lightness">
+        <button aria-label="Import tip" onClick={() => input.current?.click()}>
           <Icon name="plus" />
         </button>
       </Tooltip>

@@ -3,35 +3,23 @@ import { useRef } from "react";
 import { api } from "../api/client";
 import { useWorkshop } from "../state/hooks";
 import { say } from "../state/messages";
-import { refresh, runJob, swapColours, workshop, type Tool } from "../state/workshop";
+import { refresh, runJob, swapColours, workshop } from "../state/workshop";
 import { Icon, type IconName } from "../theme/icons";
 import { hint } from "../tools/commands";
 import { toHex } from "./colour";
 import { FileInput } from "../theme/FileInput";
 
-const TOOLS: [Tool, string, string][] = [
-  ["brush", "Brush", "Paint with the brush"],
-  ["line", "Line", "Lines, curves and rows of stamps, editable until kept"],
-  ["stamp", "Stamp", "One dab, dragged to its size and turn"],
-  ["erase", "Erase", "Take paint off the target"],
-  ["soften", "Soften", "Smooth what is painted, along the surface and across seams"],
-  ["smear", "Smear", "Drag paint along, as a finger does wet paint"],
-  ["clone", "Clone", "Paint what lies elsewhere; Alt and press sets the source"],
-  ["tone", "Tone", "Lighten, darken and colour what is there"],
-  ["fill", "Fill", "Flood what you point at"],
-  ["pick", "Pick", "Take colours and values from the model or the sheet"],
-];
-
 /** The tools. `touchUp`: only those that a mesh map takes. */
 export function ToolRail({ touchUp = false }: { touchUp?: boolean }) {
   const tool = useWorkshop((s) => s.tool);
+  const tools = useWorkshop((s) => s.registries?.tools);
   return (
     <aside className="rail" aria-label="Tools">
-      {TOOLS.filter(([id]) => !touchUp || !["fill", "line", "stamp"].includes(id)).map(([id, name, text]) => (
-        <Tooltip key={id} title={hint(text, id)} placement="right">
-          <button className="tool" aria-pressed={tool === id} onClick={() => workshop.setState({ tool: id })}>
-            <Icon name={id as IconName} />
-            <span>{name}</span>
+      {tools?.filter((t) => !touchUp || t.touch_up).map((t) => (
+        <Tooltip key={t.id} title={hint(t.hint, t.id)} placement="right">
+          <button className="tool" aria-pressed={tool === t.id} onClick={() => workshop.setState({ tool: t.id })}>
+            <Icon name={t.icon as IconName} />
+            <span>{t.name}</span>
           </button>
         </Tooltip>
       ))}

@@ -12,7 +12,8 @@ export function ShownMessage() {
       key={shown?.id}
       open={shown !== null}
       message={shown?.text}
-      autoHideDuration={shown ? readingTime(shown) : null}
+      // A trouble stays until it is read or another takes its place.
+      autoHideDuration={shown && !shown.bad ? readingTime(shown) : null}
       onClose={(_, reason) => reason !== "clickaway" && dismiss()}
       action={<Button size="small" color="inherit" onClick={dismiss}>Dismiss</Button>}
       anchorOrigin={{ vertical: "bottom", horizontal: "left" }}

@@ -237,19 +237,19 @@ function ProjectSettings() {
     <>
       <h2>Project</h2>
       <div className="prow" style={{ gap: 10, marginTop: 8 }}>
-        <TextField select label="Colours blend" value={settings.blend_space} onChange={(e) => set({ blend_space: e.target.value }, "Colour blending")} sx={{ width: 140 }}>
-          <MenuItem value="srgb">as painted</MenuItem>
-          <MenuItem value="linear">in linear light</MenuItem>
+        <TextField select label="Blend space" value={settings.blend_space} onChange={(e) => set({ blend_space: e.target.value }, "Blend space")} sx={{ width: 140 }}>
+          <MenuItem value="srgb">sRGB</MenuItem>
+          <MenuItem value="linear">Linear</MenuItem>
         </TextField>
         <TextField
-          label="Full height, %"
+          label="Height range, % of size"
           title="Relief of height 1, as a share of the model's size"
           type="number"
           key={settings.height_range}
           defaultValue={Number((settings.height_range * 100).toFixed(3))}
           onBlur={(e) => {
             const share = Number(e.target.value) / 100;
-            if (share > 0 && share <= 0.25 && share !== settings.height_range) set({ height_range: share }, "Full height");
+            if (share > 0 && share <= 0.25 && share !== settings.height_range) set({ height_range: share }, "Height range");
           }}
           slotProps={{ htmlInput: { min: 0.1, max: 25, step: 0.1 } }}
           sx={{ width: 120 }}
@@ -388,7 +388,7 @@ function SheetEntry({ sheet }: { sheet: Sheet }) {
         {sheet.normal_map || sheet.normal_pictures.length ? (
           <Button onClick={() => void api.dropNormalMap(uid, sheet.id).then(accept).catch((e: Error) => say(e.message, true))}>Take normal map away</Button>
         ) : (
-          <Button onClick={() => input.current?.click()}>Bring a normal map in</Button>
+          <Button onClick={() => input.current?.click()}>Import normal map</Button>
         )}
         <FileInput input={input} accept="image/png,image/tiff,image/jpeg" label={`Normal map for ${sheet.name}`} onFile={(file) => void bring(file)} />
       </div>

@@ -11,13 +11,13 @@ import { TipCard } from "../paint/TipCard";
 import { TargetRibbon } from "../paint/TargetRibbon";
 import { ToolRail } from "../paint/ToolRail";
 import { useDocument, useWorkshop } from "../state/hooks";
+import { toolKind } from "../state/workshop";
+import { Diagnostics } from "./Diagnostics";
 import { TwoViews } from "../viewport/TwoViews";
-
-/** Tools whose dabs have a tip. */
-const TIPPED = ["brush", "line", "stamp", "erase", "soften", "smear", "clone", "tone"];
 
 export function PaintScreen() {
   const tool = useWorkshop((s) => s.tool);
+  const kind = useWorkshop(toolKind);
   const sheets = useDocument()?.sheets.length ?? 0;
   if (!sheets) {
     return (
@@ -32,6 +32,7 @@ export function PaintScreen() {
       <ToolRail />
       <div className="middle">
         <TargetRibbon />
+        <Diagnostics />
         <TwoViews share="64%" grid="layer grid">
           <LayerGrid />
         </TwoViews>
@@ -42,8 +43,8 @@ export function PaintScreen() {
         {tool === "fill" && <FillCard />}
         {(tool === "line" || tool === "stamp") && <LineCard />}
         <ReadingCard />
-        {tool !== "fill" && tool !== "pick" && <BrushCard />}
-        {TIPPED.includes(tool) && <TipCard />}
+        {kind?.tip && <BrushCard />}
+        {kind?.tip && <TipCard />}
         {tool !== "pick" && <ConfineCard />}
         <PaintCard />
       </aside>

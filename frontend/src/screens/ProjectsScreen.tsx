@@ -219,7 +219,7 @@ function NewProject({ files, onClose }: { files: File[]; onClose: () => void }) 
       <DialogContent sx={{ display: "grid", gap: 1.5 }}>
         <span className="quiet">{files.map((f) => f.name).join(", ")}</span>
         <TextField label="Name" value={name} onChange={(e) => setName(e.target.value)} slotProps={{ htmlInput: { maxLength: 80 } }} />
-        <TextField select label="Texels a side of each sheet" value={resolution} onChange={(e) => setResolution(e.target.value)} slotProps={{ select: { displayEmpty: true }, inputLabel: { shrink: true } }}>
+        <TextField select label="Sheet resolution" value={resolution} onChange={(e) => setResolution(e.target.value)} slotProps={{ select: { displayEmpty: true }, inputLabel: { shrink: true } }}>
           <MenuItem value="">As the file’s pictures, else 1024 × 1024</MenuItem>
           {registries?.resolutions.map((r) => (
             <MenuItem key={r} value={String(r)}>
@@ -227,7 +227,7 @@ function NewProject({ files, onClose }: { files: File[]; onClose: () => void }) 
             </MenuItem>
           ))}
         </TextField>
-        <TextField select label="A sheet for each" value={rule} onChange={(e) => setRule(e.target.value)}>
+        <TextField select label="One sheet per" value={rule} onChange={(e) => setRule(e.target.value)}>
           <MenuItem value="auto">Numbered tile if there are any, else material</MenuItem>
           <MenuItem value="materials">Material</MenuItem>
           <MenuItem value="parts">Part</MenuItem>
@@ -252,7 +252,7 @@ function NewProject({ files, onClose }: { files: File[]; onClose: () => void }) 
       <DialogActions>
         <Button onClick={() => (job ? void api.cancelJob(job.id) : onClose())}>{job ? "Stop" : "Cancel"}</Button>
         <Button variant="contained" disabled={job !== null || !name.trim()} onClick={() => void start()}>
-          Make project
+          Create
         </Button>
       </DialogActions>
     </Dialog>

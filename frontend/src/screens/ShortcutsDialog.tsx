@@ -1,13 +1,13 @@
 import { Button, Dialog, DialogActions, DialogContent, DialogTitle } from "@mui/material";
 import { useState } from "react";
 import { say } from "../state/messages";
-import { COMMANDS, keyOf, keyText, pressed, rebind, resetKeys } from "../tools/commands";
+import { commands, keyOf, keyText, pressed, rebind, resetKeys } from "../tools/commands";
 
 const HAND = [
   ["Paint", "Left button, or pen"],
-  ["Turn the 3D view", "Right button drag, or Space + drag"],
-  ["Move a view", "Middle button drag, or Space + Shift + drag"],
-  ["Nearer, further", "Wheel"],
+  ["Orbit the 3D view", "Right-drag, or Space + drag"],
+  ["Pan a view", "Middle-drag, or Space + Shift + drag"],
+  ["Zoom", "Wheel"],
   ["Straight line from the last point", "Shift + press"],
   ["Straight line in steps of 15°", "Shift + Ctrl + press"],
   ["Paint with the other colour", "Hold V"],
@@ -19,7 +19,7 @@ const HAND = [
 export function ShortcutsDialog({ open, onClose }: { open: boolean; onClose: () => void }) {
   const [waiting, setWaiting] = useState<string | null>(null);
   const [, again] = useState(0);
-  const groups = [...new Set(COMMANDS.map((c) => c.group))];
+  const groups = [...new Set(commands().map((c) => c.group))];
   const take = (event: React.KeyboardEvent): void => {
     if (!waiting || ["Shift", "Control", "Alt", "Meta"].includes(event.key)) return;
     event.preventDefault();
@@ -46,7 +46,7 @@ export function ShortcutsDialog({ open, onClose }: { open: boolean; onClose: () 
         {groups.map((group) => (
           <section key={group} style={{ breakInside: "avoid", marginBottom: 14 }}>
             <h2 className="plain">{group}</h2>
-            {COMMANDS.filter((c) => c.group === group).map((c) => (
+            {commands().filter((c) => c.group === group).map((c) => (
               <button className="item" key={c.id} onClick={() => setWaiting(c.id)} aria-label={`${c.label}: change key`}>
                 {c.label}
                 <span className="count">{waiting === c.id ? "Press a key…" : <kbd>{keyText(keyOf(c.id)) || "none"}</kbd>}</span>
@@ -62,7 +62,7 @@ export function ShortcutsDialog({ open, onClose }: { open: boolean; onClose: () 
             again((n) => n + 1);
           }}
         >
-          First keys again
+          Reset to defaults
         </Button>
         <Button onClick={onClose}>Close</Button>
       </DialogActions>

@@ -79,7 +79,8 @@ test("settings stay the artist's, and begin with a project's last bake", () => {
 
 test("strokes on a map lay its value, and clone carries its source", () => {
   enterBake();
-  workshop.setState({ maskValues: [0.25, 0] });
+  const tools = [{ id: "brush", stroke: "paint" }, { id: "clone", stroke: "clone" }, { id: "erase", stroke: "paint" }];
+  workshop.setState((s) => ({ maskValues: [0.25, 0], registries: { ...s.registries, tools } as never }));
   expect(currentPaint(false)).toMatchObject({ values: { "map:occlusion": [0.25] }, tool: "paint", clone: null });
   workshop.setState({ tool: "clone", clone: { source: [1, 2, 3], anchor: null } });
   expect(currentPaint(false)).toMatchObject({ tool: "clone", clone: { source: [1, 2, 3], anchor: null } });

@@ -106,6 +106,7 @@ describe("a line", () => {
 
 describe("what a stroke lays", () => {
   it("carries both colours, the blend mode and the limits that are on", () => {
+    workshop.setState({ registries: { tools: [{ id: "brush", stroke: "paint" }, { id: "smear", stroke: "smear" }] } as never });
     const confine = { ...workshop.getState().confine, relief: 0.5 };
     workshop.setState({ tool: "brush", colours: [[1, 0, 0], [0, 0, 1]], blend: "screen", confine, confined: true });
     expect(currentPaint(false)).toMatchObject({ values: { base_color: [1, 0, 0] }, second: { base_color: [0, 0, 1] }, blend: "screen", confine: { relief: 0.5 } });

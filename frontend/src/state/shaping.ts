@@ -54,7 +54,7 @@ export function beginShape(view: "solid" | "flat", point: Point, camera: Camera 
   if (!s.project) return false;
   const trouble = targetTrouble(s.project.document, s.target) ?? maskTrouble(masks.getState().view, s.target);
   if (trouble || !s.target) {
-    say(`${trouble}. Nothing was painted.`, true);
+    say(`Nothing painted: ${trouble}.`, true);
     return false;
   }
   if (strokeSender()?.running) return false;

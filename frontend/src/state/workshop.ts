@@ -1,7 +1,7 @@
 /** The open project in the browser: what the server said last, what the person has chosen, and the actions between them. */
 import { createStore } from "zustand/vanilla";
 import { api, ApiError, followJob } from "../api/client";
-import type { Brush, Confine, Edit, FacePick, Gradient, Job, ModelFacts, Paint, ProjectState, Registries, Sheet, StrokeHeader, Target } from "../api/types";
+import type { Brush, Confine, Edit, FacePick, Gradient, Job, ModelFacts, Paint, ProjectState, Registries, Sheet, StrokeHeader, Target, ToolKind } from "../api/types";
 import { StrokeSender } from "../tools/strokeSender";
 import type { ViewMode } from "../viewport/materials";
 import { textureOf } from "../viewport/materials";
@@ -11,7 +11,8 @@ import { busy } from "./idle";
 import { say } from "./messages";
 import { findLayer, findSheet, firstTarget, rows, targetTrouble, partIn } from "./layers";
 
-export type Tool = "brush" | "line" | "stamp" | "erase" | "soften" | "smear" | "clone" | "tone" | "fill" | "pick";
+/** A hand tool by its id; the server lists them. */
+export type Tool = string;
 export type Tone = Required<NonNullable<Paint["tone"]>>;
 export type SmearSettings = Required<NonNullable<Paint["smear"]>>;
 export type RGB = [number, number, number];
@@ -35,6 +36,8 @@ export interface WorkshopState {
   sheet: string | null;
   target: Target | null;
   tool: Tool;
+  /** Values of tools' own sliders, by tool. */
+  toolSettings: Record<string, Record<string, number>>;
   brush: Brush;
   /** The two colours; with a mask target its two values take their place. */
   colours: [RGB, RGB];
@@ -100,6 +103,7 @@ const START: Omit<WorkshopState, "registries"> = {
   sheet: null,
   target: null,
   tool: "brush",
+  toolSettings: {},
   brush: {
     size: 40, size_unit: "view", strength: 1, flow: 0.6, hardness: 0.5, spacing: 0.12, steadying: 0, angle: 0, roundness: 1,
     jitter_place: 0, jitter_size: 0, jitter_angle: 0, jitter_strength: 0,
@@ -188,7 +192,7 @@ export async function loadRegistries(): Promise<void> {
     const registries = await api.registries();
     // Brush and tools begin as the server's do, so that scripts, core and hand agree.
     const { reach, tone, smear } = registries.paint;
-    set({ registries, brush: registries.brush, softenReach: reach, tone: tone as Tone, smear: smear as SmearSettings });
+    set({ registries, toolSettings: registries.tool_settings, brush: registries.brush, softenReach: reach, tone: tone as Tone, smear: smear as SmearSettings });
   });
 }
 
@@ -471,6 +475,11 @@ export function takeBrush(change: Partial<Brush>): void {
   set({ lastBrush: get().brush, brush: { ...get().brush, ...change } });
 }
 
+/** What the server says of the tool in hand. */
+export function toolKind(s: Pick<WorkshopState, "tool" | "registries"> = get()): ToolKind | undefined {
+  return s.registries?.tools.find((t) => t.id === s.tool);
+}
+
 /** What a stroke or flood lays now. */
 export function currentPaint(erase: boolean, otherHeld = false): Paint {
   const s = get();
@@ -487,12 +496,14 @@ export function currentPaint(erase: boolean, otherHeld = false): Paint {
     }
     return values;
   };
-  const reads = !erase && (s.tool === "soften" || s.tool === "smear" || s.tool === "clone" || s.tool === "tone");
+  const kind = toolKind(s);
+  const reads = !erase && kind?.stroke != null && kind.stroke !== "paint";
   return {
     values: laid(pick), second: laid(pick ? 0 : 1), mask_value: s.maskValues[pick], second_mask: s.maskValues[pick ? 0 : 1], erase,
     tool: reads ? s.tool : "paint", reach: s.softenReach, reads: s.target?.mesh_map ? "all" : reads ? s.reads : "all", tone: s.tone, smear: s.smear,
     blend: reads || erase || s.target?.mesh_map || s.target?.mask ? "normal" : s.blend, confine: s.confined ? s.confine : START.confine,
     clone: reads && s.tool === "clone" ? s.clone : null,
+    settings: reads ? (s.toolSettings[s.tool] ?? {}) : {},
   } as Paint;
 }
 
@@ -520,7 +531,7 @@ export async function flood(picks: FacePick[] | null, gradient: Gradient | null 
   const s = get();
   if (!s.uid || !s.project || !s.target) return;
   const trouble = targetTrouble(s.project.document, s.target);
-  if (trouble) return say(`${trouble}. Nothing was filled.`, true);
+  if (trouble) return say(`Nothing filled: ${trouble}.`, true);
   const { uid, project, target, fillStrength } = s;
   const answer = await attempt(() => api.flood(uid, project.revision, target, currentPaint(false), picks, fillStrength, gradient));
   if (answer) accept(answer);

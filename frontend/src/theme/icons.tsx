@@ -48,8 +48,9 @@ const PATHS = {
 
 export type IconName = keyof typeof PATHS;
 
+/** A sign by its name; of a plug-in's that is not known the brush. */
 export function Icon({ name, size }: { name: IconName; size?: number }): JSX.Element {
-  const [box, d] = PATHS[name];
+  const [box, d] = name in PATHS ? PATHS[name] : PATHS.brush;
   const side = size ?? Number(box);
   return (
     <svg className="icon" width={side} height={side} viewBox={`0 0 ${box} ${box}`} aria-hidden="true">

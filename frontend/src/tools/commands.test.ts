@@ -1,18 +1,21 @@
-import { afterEach, describe, expect, it, vi } from "vitest";
+import { afterEach, beforeEach, describe, expect, it, vi } from "vitest";
 import { workshop } from "../state/workshop";
-import { COMMANDS, handleKey, hint, keyOf, keyText, pressed, pressUnderKey, rebind, releaseKey, resetKeys } from "./commands";
+import { commands, handleKey, hint, keyOf, keyText, pressed, pressUnderKey, rebind, releaseKey, resetKeys } from "./commands";
 
 const press = (key: string, more: Partial<KeyboardEvent> = {}): KeyboardEvent =>
   ({ key, ctrlKey: false, shiftKey: false, metaKey: false, target: { closest: () => null }, preventDefault: vi.fn(), ...more }) as unknown as KeyboardEvent;
 
+const tools = [["brush", "b"], ["erase", "e"], ["soften", "o"], ["smear", "m"], ["clone", "c"], ["pick", "p"]].map(([id, key]) => ({ id, key, name: id }));
+
 describe("commands", () => {
+  beforeEach(() => workshop.setState({ registries: { tools } as never }));
   afterEach(resetKeys);
 
   it("have names, groups and keys of their own", () => {
-    expect(new Set(COMMANDS.map((c) => c.id)).size).toBe(COMMANDS.length);
-    const keys = COMMANDS.map((c) => c.key);
+    expect(new Set(commands().map((c) => c.id)).size).toBe(commands().length);
+    const keys = commands().map((c) => c.key);
     expect(new Set(keys).size).toBe(keys.length);
-    expect(COMMANDS.every((c) => c.label && c.group)).toBe(true);
+    expect(commands().every((c) => c.label && c.group)).toBe(true);
   });
 
   it("are run by their keys", () => {

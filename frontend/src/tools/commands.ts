@@ -5,6 +5,7 @@ import {
 import { findSheet, rows } from "../state/layers";
 import { removeLayer } from "../grid/actions";
 import { abandon, confirm, dropPoint, shaping } from "../state/shaping";
+import { toggleDiagnostics } from "../screens/Diagnostics";
 import { hovered } from "./pointer";
 
 export interface Command {
@@ -67,17 +68,7 @@ const flip = (axis: "x" | "y" | "z") => () => {
   setBrush({ mirror: { ...mirror, [axis]: !mirror[axis] } });
 };
 
-export const COMMANDS: Command[] = [
-  { id: "brush", label: "Brush", group: "Tools", key: "b", run: tool("brush") },
-  { id: "line", label: "Line", group: "Tools", key: "l", run: tool("line") },
-  { id: "stamp", label: "Stamp", group: "Tools", key: "k", run: tool("stamp") },
-  { id: "erase", label: "Erase", group: "Tools", key: "e", run: tool("erase") },
-  { id: "soften", label: "Soften", group: "Tools", key: "o", run: tool("soften") },
-  { id: "smear", label: "Smear", group: "Tools", key: "m", run: tool("smear") },
-  { id: "clone", label: "Clone", group: "Tools", key: "c", run: tool("clone") },
-  { id: "tone", label: "Tone", group: "Tools", key: "n", run: tool("tone") },
-  { id: "fill", label: "Fill", group: "Tools", key: "f", run: tool("fill") },
-  { id: "pick", label: "Pick", group: "Tools", key: "p", run: tool("pick") },
+const COMMANDS: Command[] = [
   { id: "smaller", label: "Smaller brush", group: "Brush", key: "a", run: () => resize(1 / 1.15) },
   { id: "larger", label: "Larger brush", group: "Brush", key: "d", run: () => resize(1.15) },
   { id: "softer", label: "Softer edge", group: "Brush", key: "Shift+a", run: () => setBrush({ hardness: limit(get().brush.hardness - 0.1, 0, 1) }) },
@@ -112,10 +103,17 @@ export const COMMANDS: Command[] = [
   { id: "side", label: "Look from the right", group: "View", key: "5", run: view(Math.PI / 2, 0) },
   { id: "above", label: "Look from above", group: "View", key: "6", run: view(0, 1.55) },
   { id: "refit", label: "Fit the views", group: "View", key: "Home", run: () => theStage()?.reframe() },
+  { id: "diagnostics", label: "Show diagnostics, or hide them", group: "View", key: "Ctrl+Shift+y", run: toggleDiagnostics },
   { id: "isolate", label: "Isolate the part under the pointer", group: "View", key: "i", run: () => void isolate() },
   { id: "hide", label: "Hide the part under the pointer", group: "View", key: "h", run: () => void hideHovered() },
   { id: "show-all", label: "Show all parts", group: "View", key: "Shift+h", run: () => void hideParts([]) },
 ];
+
+/** All of them, the hand tools that the server lists first. */
+export function commands(): Command[] {
+  const tools = get().registries?.tools ?? [];
+  return [...tools.map((t) => ({ id: t.id, label: t.name, group: "Tools", key: t.key, run: tool(t.id) })), ...COMMANDS];
+}
 
 const STORE = "ruvelt-keys";
 let rebound: Record<string, string> = {};
@@ -126,12 +124,12 @@ try {
 }
 
 export function keyOf(id: string): string {
-  return rebound[id] ?? COMMANDS.find((c) => c.id === id)?.key ?? "";
+  return rebound[id] ?? commands().find((c) => c.id === id)?.key ?? "";
 }
 
 /** Give a command another key; returns the command that had it, which then has none. */
 export function rebind(id: string, key: string): Command | null {
-  const taken = COMMANDS.find((c) => c.id !== id && keyOf(c.id) === key) ?? null;
+  const taken = commands().find((c) => c.id !== id && keyOf(c.id) === key) ?? null;
   if (taken) rebound[taken.id] = "";
   rebound[id] = key;
   localStorage.setItem(STORE, JSON.stringify(rebound));
@@ -164,7 +162,7 @@ export function handleKey(event: KeyboardEvent): boolean {
   if (where?.closest("input:not([type=range]):not([type=checkbox]), textarea, [contenteditable], [role=dialog], [role=menu], [role=listbox]")) return false;
   const name = pressed(event);
   if (where?.closest("[role=slider], input[type=range]") && name.startsWith("Arrow")) return false;
-  const command = COMMANDS.find((c) => keyOf(c.id) === name);
+  const command = commands().find((c) => keyOf(c.id) === name);
   if (!command || (command.when && !command.when())) return false;
   event.preventDefault();
   if (event.repeat && command.group === "Tools") return true;

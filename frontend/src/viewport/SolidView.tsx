@@ -116,7 +116,7 @@ function SolidStage({ place, paintable }: { place: React.RefObject<HTMLDivElemen
       {paintable && <GradientHandles />}
       <OutlineView kind="solid" />
       {foreign && <span className="tag">{foreign} is another sheet; this target does not reach it</span>}
-      {hinted && <span className="tag low">Right drag turns · wheel nears · middle drag moves</span>}
+      {hinted && <span className="tag low">Right-drag: orbit · wheel: zoom · middle-drag: pan</span>}
     </div>
   );
 }

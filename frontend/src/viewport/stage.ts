@@ -531,8 +531,22 @@ export class Stage {
 
   /** Both views as they were at first. */
   reframe(): void {
-    if (this.bounds) this.orbit.frame(this.bounds.low, this.bounds.high);
+    const shown = this.look.hiddenParts.length ? this.shownBox() : null;
+    if (shown) this.orbit.frame(shown.min.toArray(), shown.max.toArray());
+    else if (this.bounds) this.orbit.frame(this.bounds.low, this.bounds.high);
     this.refit();
+  }
+
+  /** Around the faces that are not hidden; null where none is left. */
+  private shownBox(): THREE.Box3 | null {
+    const box = new THREE.Box3();
+    const place = new THREE.Vector3();
+    for (const s of this.sheets.values()) {
+      const { index, attributes } = s.mesh.geometry;
+      if (!s.mesh.visible || !index || !attributes.position) continue;
+      for (let i = 0; i < index.count; i++) box.expandByPoint(place.fromBufferAttribute(attributes.position, index.getX(i)));
+    }
+    return box.isEmpty() ? null : box;
   }
 
   /** Fit the flat sheet into its view again. */

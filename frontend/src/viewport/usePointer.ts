@@ -196,7 +196,7 @@ class Hand {
   /** A press begins a line or stamp, or sets its next point. */
   private pressShape(e: PointerEvent): void {
     const at = this.place(e);
-    if (!at) return say("There is no surface there. Begin on the model or on the sheet.");
+    if (!at) return say("There is no surface there. Begin on the model or on the sheet.", true);
     const { points, view } = shaping.getState();
     const stamp = workshop.getState().tool === "stamp";
     if (points.length && (stamp || view !== this.kind)) void confirm();
@@ -296,7 +296,7 @@ class Hand {
     if (!stage || !sender || !s.project || sender.running) return;
     const trouble = targetTrouble(s.project.document, s.target) ?? maskTrouble(masks.getState().view, s.target);
     if (trouble || !s.target) {
-      say(`${trouble}. Nothing was painted.`, true);
+      say(`Nothing painted: ${trouble}.`, true);
       return;
     }
     const home = s.target.sheet;

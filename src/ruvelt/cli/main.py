@@ -79,7 +79,7 @@ def main() -> None:
 @main.command("import")
 @click.argument("file", type=click.Path(path_type=Path))
 @click.option("--name", help="Name of the project; the file's name when left out.")
-@click.option("--resolution", type=int, help="Texels a side of each sheet; as the file's pictures when left out, or 1024.")
+@click.option("--resolution", type=int, help="Sheet resolution; as the file's pictures when left out, or 1024.")
 @click.option("--uv-set", type=click.IntRange(0), help="The file's number of the UV set to paint on; its first when left out.")
 @click.option("--sheets", type=click.Choice(["auto", "materials", "parts", "tiles"]), default="auto", show_default=True, help="What makes a sheet.")
 @click.option("--import-mib", type=click.IntRange(16), default=2048, show_default=True, help="Memory it may take beyond the file.")
@@ -140,7 +140,7 @@ def info(here: Studio, project: str) -> dict[str, Any]:
 
 @main.command("unwrap")
 @click.argument("project")
-@click.option("--resolution", type=int, default=1024, show_default=True, help="Texels a side of the sheets, where there were none.")
+@click.option("--resolution", type=int, default=1024, show_default=True, help="Resolution of the sheets, where there were none.")
 @click.option("--padding", type=float, default=4, show_default=True, help="Least distance between islands, texels.")
 @click.option("--fewer", type=float, default=0.5, show_default=True, help="0 for many islands without stretch, 1 for few.")
 @click.option("--hard-edges", is_flag=True, help="Cut every edge sharper than the crease angle.")
@@ -195,7 +195,7 @@ def export(here: Studio, project: str, preset: str, out: Path, sheets: tuple[str
 @click.option("--high", "high", multiple=True, type=click.Path(path_type=Path), help="A high mesh to bring in first; may be repeated.")
 @click.option("--sheet", "sheets", multiple=True, help="Only this sheet (id); may be repeated.")
 @click.option("--source", type=click.Choice(["high", "model", "normal-map"]), default="high", show_default=True, help="What is measured.")
-@click.option("--rays", type=int, help="Rays a texel.")
+@click.option("--rays", type=int, help="Rays per texel.")
 @click.option("--antialias", type=click.Choice(["1", "2", "4"]), help="Places measured a side of a texel.")
 @click.option("--settings", "more", help="Other settings as JSON, distances as shares of the diagonal.")
 @_common
@@ -234,7 +234,7 @@ def bake(
 
 
 @main.command()
-@click.option("--resolution", type=int, default=2048, show_default=True, help="Texels a side of the larger sheet.")
+@click.option("--resolution", type=int, default=2048, show_default=True, help="Resolution of the larger sheet.")
 @_common
 def demo(here: Studio, resolution: int) -> dict[str, Any]:
     """Make the demo projects, those that are not there already."""

@@ -165,7 +165,7 @@ def _read(upload: MeshUpload, progress: Progress) -> Model:
 
 
 def add_high_mesh(session: Session, upload: MeshUpload, progress: Progress) -> str:
-    """Bring a high mesh in as one step of history; returns its key. UVs are not needed."""
+    """Add high mesh as one step of history; returns its key. UVs are not needed."""
     model = _read(upload, progress)
     check_memory(sum(m.triangles for m in session.document.high_meshes) + len(model.triangles))
     progress(1, 3, "Looking where it lies")
@@ -175,7 +175,7 @@ def add_high_mesh(session: Session, upload: MeshUpload, progress: Progress) -> s
         document = session.document
         entry = _entry(session, model)
         edit = SetHighMeshes(meshes=(*document.high_meshes, entry), cage=document.cage_mesh)
-        _commit_mesh(session, model, entry.key, edit, f"Bring in high mesh {entry.name}")
+        _commit_mesh(session, model, entry.key, edit, f"Add high mesh {entry.name}")
     progress(3, 3, "Done")
     return entry.key
 
@@ -190,7 +190,7 @@ def add_cage(session: Session, upload: MeshUpload, progress: Progress) -> str:
         document = session.document
         entry = _entry(session, model)
         edit = SetHighMeshes(meshes=document.high_meshes, cage=entry)
-        _commit_mesh(session, model, entry.key, edit, f"Bring in cage {entry.name}", document.cage_mesh)
+        _commit_mesh(session, model, entry.key, edit, f"Add cage {entry.name}", document.cage_mesh)
     progress(3, 3, "Done")
     return entry.key
 

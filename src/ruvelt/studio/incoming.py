@@ -25,7 +25,7 @@ from ruvelt.core.stack.kinds.sources.faces import FacesSource
 from ruvelt.core.stack.masks import Mask
 from ruvelt.core.workers import Workers
 
-#: Texels a side where no picture says more.
+#: Resolution where no picture says more.
 USUAL = 1024
 #: Parts told of one by one; a file of more gets one note on all of them.
 TOLD_PARTS = 200

@@ -161,5 +161,5 @@ def set_normal_map(session: Session, sheet_id: str, image: U16 | None, revision:
         plane = Plane(4) if image is None else image_to_plane(session, session.samples(sheet), image)
         old = session.store.planes.get(name, Plane(4))
         edit = SetSheet(sheet=sheet.id, values={"normal_map": image is not None, "normal_pictures": ()})
-        label = "Take the normal map away" if image is None else "Bring a normal map in"
+        label = "Take the normal map away" if image is None else "Import normal map"
         session.store.commit(label, edit=edit, changes=difference({name: old}, {name: plane}), components={name: 4})

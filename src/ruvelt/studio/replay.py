@@ -18,7 +18,7 @@ from ruvelt.core.stack.kinds.sources.layer import LayerSource
 from ruvelt.core.stack.kinds.sources.painted import PaintedSource
 from ruvelt.core.stack.masks import Mask
 from ruvelt.studio.session import IdMaker, Session
-from ruvelt.studio.strokes import play_step, stroke_script
+from ruvelt.studio.strokes import play_step, stroke_label, stroke_script
 
 _KINDS: dict[str, Any] = {"paint": PaintLayer, "fill": FillLayer, "adjust": AdjustLayer, "group": GroupLayer}
 
@@ -125,7 +125,7 @@ class _Player:
                 self.result.missed += 1
                 return
             script = stroke_script(self.session, target, self.brush, self.paint, step)
-            self.session.store_stroke(live, f"Paint {live.target.layer.name}", script)
+            self.session.store_stroke(live, stroke_label(live, self.paint, step.shape), script)
 
     def flood(self, step: FloodStep) -> None:
         picks = step.picks

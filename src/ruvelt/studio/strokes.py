@@ -12,6 +12,7 @@ from numpy.typing import NDArray
 from pydantic import Field
 
 from ruvelt.core.brush.camera import Camera
+from ruvelt.core.brush.hand_tools import hand_tools
 from ruvelt.core.brush.live import LiveStroke
 from ruvelt.core.brush.path import Point, SheetPath, SurfacePath, ViewPath, lock_angle
 from ruvelt.core.brush.script import RecordedStroke, StrokeStep
@@ -22,6 +23,7 @@ from ruvelt.core.errors import Conflict, InputError, NotFound
 from ruvelt.core.output.display import LiveDisplay, Patch
 from ruvelt.core.samples.address import BLOCKS
 from ruvelt.core.stack.basics import Frozen, Id, Share
+from ruvelt.core.stack.plane_ids import TOUCH_UP
 from ruvelt.studio.session import Session
 
 #: A stroke whose window went away is stored as it is once another wants to begin, after this long (seconds).
@@ -218,7 +220,7 @@ class StrokeDesk:
             return
         session, begin = self._session, running.begin
         before = self._stamps(running)
-        settled = session.store_stroke(running.live, _label(running.live, begin.paint), recorded(session, running))
+        settled = session.store_stroke(running.live, stroke_label(running.live, begin.paint, running.shape), recorded(session, running))
         answer.patches += running.display.update(settled)
         answer.stored = True
         if not running.live.local:
@@ -258,11 +260,22 @@ def stroke_script(session: Session, target: Target, brush: Brush, paint: Paint, 
     return {**kept, "hidden": list(session.document.hidden_parts)}
 
 
-def _label(live: LiveStroke, paint: Paint) -> str:
-    layer = live.target.layer.name
-    if live.target.cells[0].source is not None:
-        return f"{'Erase' if paint.erase else 'Paint'} mask of {layer}"
-    return f"{'Erase' if paint.erase else 'Paint'} {layer}"
+def stroke_label(live: LiveStroke, paint: Paint, shape: Shape | None) -> str:
+    """What history says of a stroke: tool, layer and what of it, as in "Brush · Rust · Height"."""
+    tools = hand_tools()
+    if paint.tool != "paint" and not paint.erase:
+        tool = tools[paint.tool]
+    else:
+        tool = tools["erase" if paint.erase else "brush" if shape is None else "stamp" if shape.kind == "stamp" else "line"]
+    target = live.target
+    if target.cells[0].source is not None:
+        what = ["mask"]
+    else:
+        what = [c.name for c in (live.evaluator.channel(name) for name in target.channels) if c is not None]
+    if target.layer.id.startswith(TOUCH_UP):
+        what = []
+    names = ", ".join(what[:2]) + (f" and {len(what) - 2} more" if len(what) > 2 else "")
+    return " · ".join(part for part in (tool.label, target.layer.name, names) if part)[:120]
 
 
 def play_step(session: Session, live: LiveStroke, brush: Brush, step: StrokeStep, scale: float = 1.0) -> bool:

@@ -9,6 +9,7 @@ from flask import Response, send_from_directory
 from flask_openapi3 import Info, OpenAPI
 
 from ruvelt import __version__
+from ruvelt.core.brush.hand_tools import hand_tools
 from ruvelt.core.brush.settings import PARAMETERS, Brush
 from ruvelt.core.brush.target import Paint
 from ruvelt.core.brush.tips import GRAINS, TIPS, tip_picture
@@ -60,6 +61,8 @@ def registries():  # type: ignore[no-untyped-def]
         presets=studio().presets.all(),
         mesh_formats=sorted(READERS),
         bake=baking.registry(),
+        tools=[t.described() for t in hand_tools().values()],
+        tool_settings={t.id: t.first for t in hand_tools().values()},
         tips=[s.TipAnswer(id=t.id, name=t.name, hint=t.hint, relief=t.relief, picture=grey_picture(tip_picture(t.id, 56))) for t in TIPS],
         grains=[s.TipAnswer(id=k, name=name, hint=h, relief=False, picture=grey_picture(tip_picture(k, 56))) for k, (name, h, _) in GRAINS.items()],
     ).model_dump(mode="json")

@@ -9,6 +9,7 @@ from pydantic import BaseModel, ConfigDict, Field, field_validator
 from ruvelt.core.bake.settings import BakeParameter, BakeSettings
 from ruvelt.core.brush.camera import Camera
 from ruvelt.core.brush.gradient import Gradient
+from ruvelt.core.brush.hand_tool import ToolKind
 from ruvelt.core.brush.settings import Brush, BrushParameter
 from ruvelt.core.brush.target import Paint, Target
 from ruvelt.core.mesh.unwrap import UnwrapSettings
@@ -142,6 +143,9 @@ class Registries(BaseModel):
     presets: list[ExportPreset]
     mesh_formats: list[str]
     bake: BakeRegistry
+    #: The hand tools in the order of the rail, and the first values of their own sliders, by tool.
+    tools: list[ToolKind]
+    tool_settings: dict[str, dict[str, float]]
     tips: list[TipAnswer]
     grains: list[TipAnswer]
 

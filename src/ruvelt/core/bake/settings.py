@@ -53,10 +53,10 @@ PARAMETERS: tuple[BakeParameter, ...] = (
     BakeParameter(id="match_parts", name="Match parts by name", hint=_HIGH, kind="switch"),
     BakeParameter(id="ignore_back", name="Ignore back faces", hint="High faces seen from behind do not count", kind="switch"),
     BakeParameter(
-        id="antialias", name="Places a texel", hint="Texels are measured on a grid of so many places a side", kind="choice", choices=("1", "2", "4")
+        id="antialias", name="Antialiasing", hint="Texels are measured on a grid of so many places a side", kind="choice", choices=("1", "2", "4")
     ),
     BakeParameter(
-        id="rays", name="Rays a texel", hint="For occlusion, bent normal, thickness: more rays, less noise", kind="count", low=4, high=1024
+        id="rays", name="Rays per texel", hint="For occlusion, bent normal, thickness: more rays, less noise", kind="count", low=4, high=1024
     ),
     BakeParameter(id="grain", name="Grain filter", hint=_GRAIN, kind="part"),
     BakeParameter(id="shading", name="Shaded by", hint=_SHADING, kind="choice", choices=("everything", "matched", "own")),
@@ -77,7 +77,7 @@ class BakeSettings(Frozen):
     match_parts : measure each part only against the high parts of its name; pairs : what the artist says otherwise
     ignore_back : high faces seen from behind do not count; shading : what shades a place and is measured through
     grain : how far the grain of few rays is evened out, 0 not at all
-    rays : rays a texel for occlusion, bent normal and thickness; antialias : texels are measured on a grid of this many places a side
+    rays : rays per texel for occlusion, bent normal and thickness; antialias : texels are measured on a grid of this many places a side
     occlusion_reach : what lies further off does not shade, 1 for no limit; curvature_radius : size of the forms that curvature tells
     bitangents : what shows the normal map works bitangents out for each pixel, or interpolates those of the vertices
     thickness_reach : thickness that is white; facing : the direction that is white; id_by : what gets a colour of its own

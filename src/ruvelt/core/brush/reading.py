@@ -3,25 +3,23 @@
 from __future__ import annotations
 
 from threading import Lock
+from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
 
-from ruvelt.core.brush import _tool_kernels as _tools
-from ruvelt.core.brush._clone_kernels import clone_blocks, clone_vertices, fetch_blocks, fetch_codes
 from ruvelt.core.brush._push_kernels import DEEP, side_by_side
 from ruvelt.core.brush._tool_kernels import multiply_alpha
+from ruvelt.core.brush.hand_tools import hand_tools
 from ruvelt.core.brush.parts import Part, spread
 from ruvelt.core.brush.push import Push
 from ruvelt.core.brush.settings import Mirror
 from ruvelt.core.brush.smear import Smear
-from ruvelt.core.brush.softening import Softener
 from ruvelt.core.brush.target import Cell, Paint
 from ruvelt.core.color.encoding import DECODE_U16, ENCODED_CODES, LINEAR_CODES
 from ruvelt.core.planes.plane import U16, empty_chunk
-from ruvelt.core.samples.address import BLOCKS, CHUNK, chunk_of
+from ruvelt.core.samples.address import BLOCKS, CHUNK
 from ruvelt.core.samples.blocks import Runs, runs_of, slots_of
-from ruvelt.core.samples.sheet import SheetSamples
 from ruvelt.core.stack._blend_kernels import CONST, PLANE, evaluate_runs
 from ruvelt.core.stack.blend import mode_code
 from ruvelt.core.stack.evaluate import SheetEvaluator
@@ -31,16 +29,6 @@ from ruvelt.core.workers import Workers
 F32 = NDArray[np.float32]
 I32 = NDArray[np.int32]
 
-TONES = {
-    "lighten": _tools.LIGHTEN,
-    "darken": _tools.DARKEN,
-    "contrast": _tools.CONTRAST,
-    "saturate": _tools.SATURATE,
-    "desaturate": _tools.DESATURATE,
-    "hue": _tools.HUE,
-    "tint": _tools.TINT,
-}
-SPANS = {"all": _tools.ALL, "shadows": _tools.SHADOWS, "midtones": _tools.MIDTONES, "highlights": _tools.HIGHLIGHTS}
 _NO_STATE = np.zeros((1, 1, 0), np.float32)
 
 
@@ -60,8 +48,8 @@ class Reader:
         coverage: F32,
         workers: Workers,
     ) -> None:
-        self._evaluator, self._planes, self._samples, self._paint = evaluator, planes, evaluator.samples, paint
-        self._push, self._smear, self._coverage, self._workers = push, smear, coverage, workers
+        self._evaluator, self._planes, self.samples, self.paint = evaluator, planes, evaluator.samples, paint
+        self.push, self.smear, self.coverage, self.workers = push, smear, coverage, workers
         self._looks: dict[tuple[str, int], U16] = {}
         self._composites: dict[tuple[str, int], U16] = {}
         #: Their addresses, by plane (chunks,), and what keeps two threads from reading the same.
@@ -70,24 +58,26 @@ class Reader:
         self._values: dict[tuple[str, int], U16] = {}
         self._done: dict[tuple[str, int], NDArray[np.uint8]] = {}
         #: What is laid depends on how far it is laid, and is made anew with each batch.
-        self._follows = paint.tool == "smear" or (paint.tool == "tone" and paint.tone.change == "hue")
-        self._begun, self._radius = False, 0.0
+        self._tool = hand_tools()[paint.tool] if paint.tool != "paint" else None
+        self._follows = self._tool is not None and self._tool.follows(paint)
+        self._begun, self.radius = False, 0.0
         #: Where clone reads: what its kernels ask, in their order.
-        self._source: tuple[object, ...] = ()
-        self._softeners: dict[str, Softener] = {}
+        self.source: tuple[object, ...] = ()
+        #: What the tool keeps for the length of the stroke.
+        self.kept: dict[str, Any] = {}
         #: What is there as a plane that covers fully.
         self._under: dict[tuple[str, int], U16] = {}
 
     def own(self, cell: Cell) -> bool:
         """Whether values of a cell carry an alpha of their own. A mask's source always is all of what it holds."""
-        return self._paint.reads == "layer" and cell.source is None
+        return self.paint.reads == "layer" and cell.source is None
 
     def begin(self, centre: F32, radius: float, mirror: Mirror | None) -> None:
         """Take note of the stroke's first dab, object space. Only that one counts, so that batches make no difference."""
         if self._begun:
             return
-        self._begun, self._radius = True, float(radius)
-        clone, grid = self._paint.clone, self._samples.grid
+        self._begun, self.radius = True, float(radius)
+        clone, grid = self.paint.clone, self.samples.grid
         if clone is not None:
             offset = np.asarray(clone.source, np.float64) - np.asarray(clone.anchor if clone.anchor is not None else centre, np.float64)
             planes = np.zeros(3) if mirror is None else np.array([mirror.x, mirror.y, mirror.z])
@@ -95,9 +85,9 @@ class Reader:
                 offset.astype(np.float32),
                 np.asarray(centre, np.float32),
                 planes.astype(np.float32),
-                max(self._radius, 8 * self._samples.spacing),
+                max(self.radius, 8 * self.samples.spacing),
             )
-            self._source = (*place, grid)
+            self.source = (*place, grid)
 
     def values(self, cell: Cell, chunk: int) -> U16:
         """(components, 65536) uint16, with `own` alpha last, right on the blocks that were prepared."""
@@ -130,29 +120,32 @@ class Reader:
         self._lay(cell, parts)
         if self._as_light(cell):
             for part in parts:
-                local = self._slots(part) & 65535
+                local = self.slots(part) & 65535
                 colours = part.out[: cell.components - 1]
                 colours[:, local] = ENCODED_CODES[colours[:, local]]
 
     def _as_light(self, cell: Cell) -> bool:
         """Whether means are taken of linear codes."""
-        means = self._paint.tool == "soften" or self._smear is not None or (self._push is not None and self._push.between)
-        return means and cell.channel is not None and self._evaluator.linear(cell.channel)
+        return self._means() and self.linear(cell)
+
+    def _means(self) -> bool:
+        return self._tool is not None and self._tool.means(self)
+
+    def linear(self, cell: Cell) -> bool:
+        """Whether a cell's values are mixed as light."""
+        return cell.channel is not None and self._evaluator.linear(cell.channel)
+
+    def place_of(self, cell: Cell) -> int:
+        """Which of the stroke's cells it is."""
+        return self._cells.index(cell.plane)
 
     def _lay(self, cell: Cell, parts: list[Part]) -> None:
-        match self._paint.tool:
-            case "soften":
-                self._soften(cell, parts)
-            case "smear":
-                self._smeared(cell, parts)
-            case "clone":
-                spread(self._workers, self._clone, parts)
-            case "tone":
-                spread(self._workers, self._tone, parts)
-            case "paint":
-                spread(self._workers, self._blend, parts)
+        if self._tool is not None:
+            self._tool.make(self, cell, parts)
+        else:
+            spread(self.workers, self._blend, parts)
 
-    def _look(self, cell: Cell, chunk: int) -> U16:
+    def look(self, cell: Cell, chunk: int) -> U16:
         """What a cell reads in a chunk: (components, 65536) uint16, or (65536, 4) for what lies between texels."""
         key = (cell.plane, chunk)
         if key not in self._looks:
@@ -164,11 +157,11 @@ class Reader:
         if self._as_light(cell):
             plane = plane.copy()
             plane[: cell.components - 1] = LINEAR_CODES[plane[: cell.components - 1]]
-        if self._smear is not None or (self._push is not None and self._push.between):
+        if self.smear is not None or (self.push is not None and self.push.between):
             beside = np.empty((CHUNK, DEEP), np.uint16)
-            side_by_side(plane.ctypes.data, len(plane), self._multiplies(cell), beside)
+            side_by_side(plane.ctypes.data, len(plane), self.multiplies(cell), beside)
             return beside
-        if not self._multiplies(cell):
+        if not self.multiplies(cell):
             return plane
         multiplied = np.empty_like(plane)
         multiply_alpha(plane.ctypes.data, cell.components - 1, multiplied)
@@ -186,48 +179,39 @@ class Reader:
             return shown
         return plane
 
-    def _multiplies(self, cell: Cell) -> bool:
+    def multiplies(self, cell: Cell) -> bool:
         """Whether means are taken: of colours that cover differently they are means of colour times coverage."""
-        return self.own(cell) and (self._paint.tool == "soften" or self._smear is not None or (self._push is not None and self._push.between))
+        return self.own(cell) and self._means()
 
     def pictures(self, cell: Cell, chunks: NDArray[np.int64]) -> NDArray[np.int64]:
         """(chunks,) addresses of what a cell reads in some chunks and all that were asked before, 0 for the others."""
         with self._reading:
             if cell.plane not in self._places:
-                self._places[cell.plane] = np.zeros(self._samples.chunk_count, np.int64)
+                self._places[cell.plane] = np.zeros(self.samples.chunk_count, np.int64)
             places = self._places[cell.plane]
             for chunk in chunks:
                 if not places[chunk]:
-                    places[chunk] = self._look(cell, int(chunk)).ctypes.data
+                    places[chunk] = self.look(cell, int(chunk)).ctypes.data
         return places
 
-    def _slots(self, part: Part) -> I32:
-        return slots_of(part.blocks, self._samples.face, self._samples.is_sheet, part.chunk)
+    def slots(self, part: Part) -> I32:
+        return slots_of(part.blocks, self.samples.face, self.samples.is_sheet, part.chunk)
 
-    # -- tone and blending ------------------------------------------------------------------------------------------------------
+    # -- blending ---------------------------------------------------------------------------------------------------------------
 
-    def _tone(self, part: Part) -> None:
-        tone, cell = self._paint.tone, part.cell
-        runs = self._runs(part)
-        settings = (TONES[tone.change], SPANS[tone.range], tone.amount, tone.degrees / 360, np.array(tone.colour, np.float32))
-        laid = self._coverage[part.chunk * CHUNK : (part.chunk + 1) * CHUNK]
-        linear = cell.channel is not None and self._evaluator.linear(cell.channel)
-        look, comps = self._look(cell, part.chunk).ctypes.data, cell.components - 1
-        _tools.tone_runs(*runs, look, comps, self.own(cell), *settings, linear, laid, self._paint.cover, part.out)
-
-    def _runs(self, part: Part) -> Runs:
+    def runs(self, part: Part) -> Runs:
         marks = np.zeros(BLOCKS, np.uint8)
         marks[part.blocks] = 1
-        return runs_of(marks, self._samples.is_sheet)
+        return runs_of(marks, self.samples.is_sheet)
 
     def _blend(self, part: Part) -> None:
         """What the paint's blend mode makes of what is there and the laid value."""
         cell, out = part.cell, part.out
-        look, comps = self._look(cell, part.chunk), cell.components - 1
+        look, comps = self.look(cell, part.chunk), cell.components - 1
         channel = self._evaluator.channel(cell.channel) if cell.channel is not None else None
-        mode = mode_code(self._paint.blend, channel) if channel is not None else 0
+        mode = mode_code(self.paint.blend, channel) if channel is not None else 0
         linear = channel is not None and self._evaluator.linear(channel.id)
-        runs = self._runs(part)
+        runs = self.runs(part)
         under = self._under.get((cell.plane, part.chunk))
         if under is None:
             under = np.empty((comps + 1, CHUNK), np.uint16)
@@ -247,43 +231,5 @@ class Reader:
             comps, 1, linear, DECODE_U16, runs[0], runs[1], 0, _NO_STATE, False, _NO_STATE, out.ctypes.data,
         )  # fmt: skip
         if self.own(cell):
-            local = self._slots(part) & 65535
+            local = self.slots(part) & 65535
             out[-1, local] = look[-1, local]
-
-    # -- soften, clone and smear ------------------------------------------------------------------------------------------------
-
-    def _soften(self, cell: Cell, parts: list[Part]) -> None:
-        if cell.plane not in self._softeners:
-            # Never narrower than a few samples, or a small brush would soften nothing.
-            radius = max(self._radius * self._paint.reach, 2.5 * self._samples.spacing)
-            self._softeners[cell.plane] = Softener(self._samples, self._workers, radius, lambda chunks: self.pictures(cell, chunks))
-        self._softeners[cell.plane].make(parts, len(parts[0].out), self._multiplies(cell))
-
-    def _clone(self, part: Part) -> None:
-        samples, cell, out, place = self._samples, part.cell, part.out, self._source
-        marks = np.zeros(samples.chunk_count, np.uint8)
-        if isinstance(samples, SheetSamples):
-            found = np.empty((len(part.blocks), BLOCKS), np.int32)
-            clone_blocks(part.blocks, part.chunk, samples.side, samples.positions, samples.face, *place, found, marks)
-            fetch_blocks(part.blocks, found, part.chunk, self.pictures(cell, np.flatnonzero(marks)), len(out), out)
-            return
-        slots = self._slots(part)
-        sources = np.empty(len(slots), np.int32)
-        clone_vertices(slots, samples.positions, *place, sources)
-        marks[chunk_of(sources)] = 1
-        fetch_codes(slots, sources, self.pictures(cell, np.flatnonzero(marks)), len(out), out)
-
-    def _smeared(self, cell: Cell, parts: list[Part]) -> None:
-        smear, push, multiplied, coverage = self._smear, self._push, self._multiplies(cell), self._coverage
-        if smear is not None:
-            at = self._cells.index(cell.plane)
-            spread(self._workers, lambda part: smear.codes(at, part.chunk, part.blocks, multiplied, coverage, part.out), parts)
-            return
-        assert push is not None
-        pictures = self.pictures(cell, np.array([part.chunk for part in parts]))
-
-        def fill(part: Part) -> None:
-            while len(missing := push.codes(part.chunk, part.blocks, pictures, multiplied, part.out)):
-                self.pictures(cell, missing)
-
-        spread(self._workers, fill, parts)

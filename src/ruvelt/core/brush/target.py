@@ -86,7 +86,8 @@ class Paint(Frozen):
     second_mask: Share = 0.0
     blend: str = "normal"
     confine: Confine = Confine()
-    tool: Literal["paint", "soften", "smear", "clone", "tone"] = "paint"
+    tool: str = "paint"
+    settings: dict[str, Annotated[float, Field(ge=-1e6, le=1e6, allow_inf_nan=False)]] = {}
     reads: Literal["all", "layer"] = "all"
     tone: Tone = Tone()
     smear: SmearSettings = SmearSettings()
@@ -99,6 +100,23 @@ class Paint(Frozen):
         if value not in BY_ID:
             raise ValueError(f"'{value}' is not a blend mode; use one of {', '.join(BY_ID)}")
         return value
+
+    @field_validator("tool")
+    @classmethod
+    def _known_tool(cls, value: str) -> str:
+        from ruvelt.core.brush.hand_tools import own_tools
+
+        if value != "paint" and value not in own_tools():
+            raise ValueError(f"'{value}' is no tool here; use one of paint, {', '.join(own_tools())}")
+        return value
+
+    def setting(self, name: str) -> float:
+        """The value of one of the tool's own sliders, within its ends."""
+        from ruvelt.core.brush.hand_tools import hand_tools
+
+        tool = hand_tools()[self.tool]
+        control = next(c for c in tool.controls if c.id == name)
+        return min(max(self.settings.get(name, tool.first.get(name, control.low)), control.low), control.high)
 
     @property
     def cover(self) -> float:
@@ -161,12 +179,12 @@ def resolve_target(document: Document, target: Target, paint: Paint) -> Resolved
     around = [sheet.find(g) for entry, above in sheet.walk() if entry.id == layer.id for g in above]
     for place in (layer, *around):
         if place is not None and place.locked:
-            raise Conflict(f"'{place.name}' is locked, so nothing was painted. Unlock it or choose another target.")
+            raise Conflict(f"Nothing painted: '{place.name}' is locked. Unlock it or choose another target.")
         if place is not None and not place.visible:
-            raise Conflict(f"'{place.name}' is hidden, so nothing was painted. Show it or choose another target.")
+            raise Conflict(f"Nothing painted: '{place.name}' is hidden. Show it or choose another target.")
     if layer.id not in sheet.shown():
         raise Conflict(
-            f"Another layer is shown alone, so nothing was painted. Take that back or choose a target that shows ('{layer.name}' does not)."
+            f"Nothing painted: another layer is shown alone. Take that back or choose a target that shows ('{layer.name}' does not)."
         )
     if target.mask is not None:
         source = next((s for s in (layer.mask.sources if layer.mask else ()) if s.id == target.mask), None)
@@ -211,7 +229,7 @@ def _touch_up(sheet: Sheet, map_id: str, paint: Paint) -> ResolvedTarget:
     if entry is None or channel is None:
         raise NotFound(f"{sheet.name} has no such mesh map. Bake it first, then touch it up.")
     if not entry.touch_up:
-        raise Conflict(f"The touch-up of {channel.name} is switched off, so nothing was painted. Switch it on first.")
+        raise Conflict(f"Nothing painted: the touch-up of {channel.name} is switched off. Switch it on first.")
     value = paint.values.get(channel.id, paint.values.get("value"))
     if value is None and not paint.erase and paint.tool == "paint":
         raise InputError("Nothing to lay: choose a value for the mesh map.")

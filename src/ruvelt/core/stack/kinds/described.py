@@ -30,7 +30,9 @@ class Described(Frozen):
 
     @classmethod
     def kind_id(cls) -> str:
-        return str(cls.model_fields["kind"].default)
+        """Its id; none of a base class."""
+        field = cls.model_fields.get("kind")
+        return str(field.default) if field is not None else ""
 
     @classmethod
     def described(cls) -> Kind:

@@ -1,0 +1,1 @@
+"""Hand tools: each file one tool."""

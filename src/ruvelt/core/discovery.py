@@ -1,0 +1,49 @@
+"""Finding what is one file each: in a folder of the core, and in installed packages that name theirs under the entry points `ruvelt.kinds`."""
+
+from __future__ import annotations
+
+import importlib
+import logging
+import pkgutil
+from functools import lru_cache
+from importlib.metadata import entry_points
+from types import ModuleType
+from typing import Any, TypeVar
+
+C = TypeVar("C")
+ENTRY_POINTS = "ruvelt.kinds"
+_log = logging.getLogger(__name__)
+
+
+def _modules(folder: str) -> list[ModuleType]:
+    package = importlib.import_module(folder)
+    return [importlib.import_module(f"{package.__name__}.{m.name}") for m in pkgutil.iter_modules(package.__path__)]
+
+
+@lru_cache(maxsize=1)
+def plug_ins() -> tuple[ModuleType, ...]:
+    """Modules of installed packages. One that cannot be read is reported and left out."""
+    found = []
+    for entry in entry_points(group=ENTRY_POINTS):
+        try:
+            found.append(entry.load())
+        except Exception:
+            _log.exception("the plug-in '%s' could not be loaded and is left out", entry.name)
+    return tuple(found)
+
+
+def classes_in(folder: str, base: type[C]) -> dict[str, type[C]]:
+    """Classes of a package's files, then of plug-ins, that are derived from a base and have an id, by that. A plug-in's never replaces one."""
+    found: dict[str, type[C]] = {}
+    for module in (*_modules(folder), *plug_ins()):
+        for value in vars(module).values():
+            if not (isinstance(value, type) and issubclass(value, base) and value.__module__ == module.__name__):
+                continue
+            name = _id_of(value)
+            if name and found.setdefault(name, value) is not value:
+                _log.warning("'%s' of %s is there already; it is left out", name, module.__name__)
+    return found
+
+
+def _id_of(kind: Any) -> str:
+    return str(kind.kind_id())
