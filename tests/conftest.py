@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import subprocess
+import sys
 from collections.abc import Iterator
 from pathlib import Path
 
@@ -39,3 +41,18 @@ def studio(tmp_path: Path, clock: Clock) -> Iterator[Studio]:
 def cube(studio: Studio) -> str:
     """A project of the cube with two sheets of 256 texels; its id."""
     return studio.create(cube_obj(), "cube.obj", name="Crate", resolution=256, companions={"cube.mtl": CUBE_MTL})
+
+
+#: The worked plug-in of the developers' docs.
+PLUG_IN = Path(__file__).parents[1] / "docs" / "developers" / "plug-ins" / "ruvelt-moss"
+
+
+@pytest.fixture(scope="session")
+def installed(tmp_path_factory: pytest.TempPathFactory) -> Path:
+    """A folder into which it was installed as a person would."""
+    folder = tmp_path_factory.mktemp("plug-in")
+    copy = tmp_path_factory.mktemp("source") / "moss"
+    subprocess.run(["cp", "-r", str(PLUG_IN), str(copy)], check=True)
+    command = [sys.executable, "-m", "pip", "install", "-q", "--no-deps", "--no-build-isolation", "--no-index", "--target", str(folder), str(copy)]
+    subprocess.run(command, check=True, capture_output=True)
+    return folder

@@ -137,7 +137,7 @@ def hand(page: Page, url: str, uid: str) -> None:
     height = page.get_by_role("textbox", name="Height value")
     height.fill("0.9")
     height.press("Enter")
-    page.get_by_label("Tip settings").get_by_role("button", name="Change").click()
+    page.get_by_label("Tip settings").get_by_role("button", name="Open the tip settings").click()
     page.get_by_role("button", name="Bolt head", exact=True).click()
     page.evaluate("document.querySelector('aside.side').scrollTop = 0")
     press((0.3, 0.62), (0.42, 0.73))

@@ -37,8 +37,10 @@ def chromium() -> str:
 class Server:
     """`ruvelt serve` in a process of its own, which can be killed and started again on the same data."""
 
-    def __init__(self, data: Path) -> None:
-        self.data = data
+    def __init__(self, data: Path, more_packages: Path | None = None) -> None:
+        self.data, self.environment = data, {**os.environ, "PYTHONUNBUFFERED": "1"}
+        if more_packages is not None:
+            self.environment["PYTHONPATH"] = str(more_packages)
         with socket.socket() as s:
             s.bind(("127.0.0.1", 0))
             self.port = int(s.getsockname()[1])
@@ -47,7 +49,7 @@ class Server:
 
     def start(self) -> None:
         command = [sys.executable, "-m", "ruvelt.cli.main", "serve", "--data", str(self.data), "--port", str(self.port)]
-        self.process = subprocess.Popen(command, stdout=subprocess.PIPE, text=True, env={**os.environ, "PYTHONUNBUFFERED": "1"})
+        self.process = subprocess.Popen(command, stdout=subprocess.PIPE, text=True, env=self.environment)
         assert self.process.stdout is not None
         assert self.url in self.process.stdout.readline()
 

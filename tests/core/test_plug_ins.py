@@ -10,12 +10,12 @@ from pathlib import Path
 
 import pytest
 
+from ruvelt.core.brush.target import Paint
 from ruvelt.core.stack.document import AdjustLayer, ChannelUse, Document, FillLayer, PaintLayer, Sheet
 from ruvelt.core.stack.masks import Mask
 from tests.core.scene import Scene, fill_layer, paint_layer
 from tests.meshes import square
 
-PACKAGE = Path(__file__).parents[2] / "docs" / "developers" / "plug-ins" / "ruvelt-moss"
 USED = """
 import json, sys
 import numpy as np
@@ -43,18 +43,24 @@ height = scene.samples.positions[scene.samples.covered, 1]
 bands = scene.evaluator.composite("roughness", 0)[0][scene.samples.covered] / 65535
 assert abs(bands[(height > -0.99) & (height < -0.76)] - 0.2).max() < 1e-4
 assert abs(bands[(height > -0.74) & (height < -0.51)] - 0.8).max() < 1e-4
+
+from ruvelt.core.brush.hand_tools import hand_tools
+from ruvelt.core.brush.path import Point, SurfacePath
+from ruvelt.core.brush.settings import Brush
+from ruvelt.core.brush.target import Paint
+from tests.core.scene import target, whole
+from tests.meshes import square
+assert hand_tools()["bleach"].described().controls[0].id == "amount"
+plate = Scene(square(), (paint_layer(), fill_layer("u", {"base_color": (0.2, 0.4, 0.6), "roughness": (0.3,)})))
+brush = Brush(size=0.4, size_unit="object", hardness=1.0, flow=1.0)
+stroke = plate.live(target("base_color", "roughness"), Paint(tool="bleach", settings={"amount": 0.25}), brush=brush)
+stroke.dabs(whole(SurfacePath(brush, plate.samples), [Point((0, 0, 0))]))
+plate.keep(stroke)
+assert np.abs(plate.value("base_color", 0, 0, 0) / 65535 - [0.4, 0.55, 0.7]).max() < 1e-4
+assert abs(plate.value("roughness", 0, 0, 0)[0] / 65535 - 0.475) < 1e-4
+assert np.abs(plate.value("base_color", 0.9, 0.9, 0) / 65535 - [0.2, 0.4, 0.6]).max() < 1e-4
 print(document.model_dump_json())
 """
-
-
-@pytest.fixture(scope="session")
-def installed(tmp_path_factory: pytest.TempPathFactory) -> Path:
-    folder = tmp_path_factory.mktemp("plug-in")
-    copy = tmp_path_factory.mktemp("source") / "moss"
-    subprocess.run(["cp", "-r", str(PACKAGE), str(copy)], check=True)
-    command = [sys.executable, "-m", "pip", "install", "-q", "--no-deps", "--no-build-isolation", "--no-index", "--target", str(folder), str(copy)]
-    subprocess.run(command, check=True, capture_output=True)
-    return folder
 
 
 def stored() -> str:
@@ -95,3 +101,8 @@ def test_what_is_not_known_says_nothing_and_is_refused_in_edits() -> None:
     for data in ({"kind": "moss", "id": "m"}, {"kind": 3, "id": "m"}, {"id": "m"}):
         with pytest.raises(ValueError, match="kind|tag"):
             Mask.model_validate({"sources": [data]})
+
+
+def test_a_tool_that_is_not_there_is_refused() -> None:
+    with pytest.raises(ValueError, match="'bleach' is no tool here; use one of paint, soften, smear, clone, tone"):
+        Paint(tool="bleach")

@@ -1212,7 +1212,7 @@ export interface components {
          *     match_parts : measure each part only against the high parts of its name; pairs : what the artist says otherwise
          *     ignore_back : high faces seen from behind do not count; shading : what shades a place and is measured through
          *     grain : how far the grain of few rays is evened out, 0 not at all
-         *     rays : rays a texel for occlusion, bent normal and thickness; antialias : texels are measured on a grid of this many places a side
+         *     rays : rays per texel for occlusion, bent normal and thickness; antialias : texels are measured on a grid of this many places a side
          *     occlusion_reach : what lies further off does not shade, 1 for no limit; curvature_radius : size of the forms that curvature tells
          *     bitangents : what shows the normal map works bitangents out for each pixel, or interpolates those of the vertices
          *     thickness_reach : thickness that is white; facing : the direction that is white; id_by : what gets a colour of its own
@@ -1440,7 +1440,7 @@ export interface components {
          *     depth : how far above and below the dab's plane it reaches, share of the radius; 0 is no limit
          *
          *     tips : pictures the dab takes its shape from, `tips.TIPS` or "image:KEY" of the project; of several each dab takes one at random
-         *     flip : mirrors the tip never, on every other dab, or at random; follow : the tip turns with the stroke
+         *     flip : mirrors the tip never, on every other dab, or at random; follow : the tip Angle follows stroke
          *     build : "flow" builds up to the strength; "past" goes on beyond it; "level" lays each dab at its own height, however many overlap
          *     spray : dabs laid at each stop, scattered by `jitter_place`
          */

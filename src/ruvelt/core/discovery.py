@@ -1,4 +1,4 @@
-"""Finding what is one file each: in a folder of the core, and in installed packages that name theirs under the entry points `ruvelt.kinds`."""
+"""Finding what is one file each: in a folder of the core, and in installed packages that name theirs as entry points."""
 
 from __future__ import annotations
 
@@ -11,7 +11,6 @@ from types import ModuleType
 from typing import Any, TypeVar
 
 C = TypeVar("C")
-ENTRY_POINTS = "ruvelt.kinds"
 _log = logging.getLogger(__name__)
 
 
@@ -20,11 +19,11 @@ def _modules(folder: str) -> list[ModuleType]:
     return [importlib.import_module(f"{package.__name__}.{m.name}") for m in pkgutil.iter_modules(package.__path__)]
 
 
-@lru_cache(maxsize=1)
-def plug_ins() -> tuple[ModuleType, ...]:
-    """Modules of installed packages. One that cannot be read is reported and left out."""
+@lru_cache(maxsize=8)
+def plug_ins(group: str) -> tuple[ModuleType, ...]:
+    """Modules of installed packages under a group of entry points. One that cannot be read is reported and left out."""
     found = []
-    for entry in entry_points(group=ENTRY_POINTS):
+    for entry in entry_points(group=group):
         try:
             found.append(entry.load())
         except Exception:
@@ -32,10 +31,10 @@ def plug_ins() -> tuple[ModuleType, ...]:
     return tuple(found)
 
 
-def classes_in(folder: str, base: type[C]) -> dict[str, type[C]]:
+def classes_in(folder: str, base: type[C], group: str) -> dict[str, type[C]]:
     """Classes of a package's files, then of plug-ins, that are derived from a base and have an id, by that. A plug-in's never replaces one."""
     found: dict[str, type[C]] = {}
-    for module in (*_modules(folder), *plug_ins()):
+    for module in (*_modules(folder), *plug_ins(group)):
         for value in vars(module).values():
             if not (isinstance(value, type) and issubclass(value, base) and value.__module__ == module.__name__):
                 continue

@@ -7,11 +7,14 @@ from functools import lru_cache
 from ruvelt.core.brush.hand_tool import HandTool
 from ruvelt.core.discovery import classes_in
 
+#: Entry points of plug-ins with tools.
+ENTRY_POINTS = "ruvelt.tools"
+
 
 @lru_cache(maxsize=1)
 def hand_tools() -> dict[str, HandTool]:
     """By id: one file each in `tools`, and those of plug-ins."""
-    found = sorted(classes_in("ruvelt.core.brush.tools", HandTool).values(), key=lambda t: (t.rank, t.id))
+    found = sorted(classes_in("ruvelt.core.brush.tools", HandTool, ENTRY_POINTS).values(), key=lambda t: (t.rank, t.id))
     return {t.id: t() for t in found}
 
 

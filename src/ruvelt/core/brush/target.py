@@ -183,9 +183,7 @@ def resolve_target(document: Document, target: Target, paint: Paint) -> Resolved
         if place is not None and not place.visible:
             raise Conflict(f"Nothing painted: '{place.name}' is hidden. Show it or choose another target.")
     if layer.id not in sheet.shown():
-        raise Conflict(
-            f"Nothing painted: another layer is shown alone. Take that back or choose a target that shows ('{layer.name}' does not)."
-        )
+        raise Conflict(f"Nothing painted: another layer is shown alone. Take that back or choose a target that shows ('{layer.name}' does not).")
     if target.mask is not None:
         source = next((s for s in (layer.mask.sources if layer.mask else ()) if s.id == target.mask), None)
         if not isinstance(source, PaintedSource):

@@ -1,4 +1,4 @@
-"""A mask source, a shaper, a fill content and an adjustment. Each is one class: its fields are stored, the rest is what the interface shows."""
+"""A mask source, a shaper, a fill content and an adjustment. Each is one class: its fields are stored, the rest is what is shown."""
 
 from __future__ import annotations
 

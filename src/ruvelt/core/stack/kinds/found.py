@@ -11,12 +11,14 @@ from ruvelt.core.discovery import classes_in
 from ruvelt.core.stack.kinds.described import Described
 
 K = TypeVar("K", bound=Described)
+#: Entry points of plug-ins with kinds.
+ENTRY_POINTS = "ruvelt.kinds"
 GROUPS = ("hand", "surface", "pattern", "other", "shaper", "content", "adjust")
 
 
 def kinds_in(folder: str, base: type[K]) -> tuple[type[K], ...]:
     """Kinds of a base in a folder's files and in plug-ins, in the order of menus."""
-    found = classes_in(f"{__package__}.{folder}", base).values()
+    found = classes_in(f"{__package__}.{folder}", base, ENTRY_POINTS).values()
     return tuple(sorted(found, key=lambda k: (GROUPS.index(k.group), k.rank, k.kind_id())))
 
 
