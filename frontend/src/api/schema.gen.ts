@@ -4540,6 +4540,8 @@ export interface components {
             };
             /** Tools */
             tools: components["schemas"]["ToolKind"][];
+            /** Version */
+            version: string;
         };
         /** RemoveChannel */
         RemoveChannel: {

@@ -1,5 +1,6 @@
 import { Button, Dialog, DialogActions, DialogContent, DialogTitle } from "@mui/material";
 import { useState } from "react";
+import { useWorkshop } from "../state/hooks";
 import { say } from "../state/messages";
 import { commands, keyOf, keyText, pressed, rebind, resetKeys } from "../tools/commands";
 
@@ -19,6 +20,7 @@ const HAND = [
 export function ShortcutsDialog({ open, onClose }: { open: boolean; onClose: () => void }) {
   const [waiting, setWaiting] = useState<string | null>(null);
   const [, again] = useState(0);
+  const version = useWorkshop((s) => s.registries?.version);
   const groups = [...new Set(commands().map((c) => c.group))];
   const take = (event: React.KeyboardEvent): void => {
     if (!waiting || ["Shift", "Control", "Alt", "Meta"].includes(event.key)) return;
@@ -56,6 +58,9 @@ export function ShortcutsDialog({ open, onClose }: { open: boolean; onClose: () 
         ))}
       </DialogContent>
       <DialogActions>
+        <span className="quiet" style={{ marginRight: "auto", paddingLeft: 8 }}>
+          Ruvelt {version} · <a href="/changelog.txt" target="_blank" rel="noreferrer">Changes</a> · <a href="/licences.txt" target="_blank" rel="noreferrer">Licences</a>
+        </span>
         <Button
           onClick={() => {
             resetKeys();

@@ -50,6 +50,7 @@ api = blueprint("registries")
 @api.get("/registries", responses={200: s.Registries})
 def registries():  # type: ignore[no-untyped-def]
     return s.Registries(
+        version=__version__,
         brush_parameters=list(PARAMETERS),
         brush=Brush(),
         paint=Paint(),

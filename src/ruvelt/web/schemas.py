@@ -131,6 +131,7 @@ class BakeRegistry(BaseModel):
 class Registries(BaseModel):
     """Everything the interface lays out from the server's own lists."""
 
+    version: str
     brush_parameters: list[BrushParameter]
     brush: Brush
     #: What a stroke lays to begin with; its tools' settings stand in it.
