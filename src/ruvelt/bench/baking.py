@@ -6,6 +6,7 @@ import subprocess
 import sys
 import threading
 from collections.abc import Callable
+from typing import Any
 
 import numpy as np
 
@@ -52,7 +53,7 @@ def _read(data: bytes) -> Model:
     return read_mesh(data, "lantern.obj", {"storm_lantern.mtl": MTL.encode()})
 
 
-def _hemispheres(scene: Lantern, inward: bool) -> list[tuple[np.ndarray, ...]]:
+def _hemispheres(scene: Lantern, inward: bool) -> list[tuple[Any, Any, Any]]:
     """The very rays of an occlusion (or thickness) bake of the model, in its blocks."""
     source, table, maker = scene.model_source, sky_table(RAYS, 0), PointMaker(scene.samples)
     blocks = []
@@ -72,7 +73,7 @@ def _hemispheres(scene: Lantern, inward: bool) -> list[tuple[np.ndarray, ...]]:
     return blocks
 
 
-def _raw(scene: Lantern, blocks: list[tuple[np.ndarray, ...]], query: str, limited: bool) -> float:
+def _raw(scene: Lantern, blocks: list[tuple[Any, Any, Any]], query: str, limited: bool) -> float:
     whole = scene.model_source.whole
 
     def run(block: tuple[np.ndarray, ...]) -> None:

@@ -46,7 +46,8 @@ def _hash(x: NDArray[np.uint32], y: NDArray[np.uint32], z: NDArray[np.uint32]) -
     h = x * np.uint32(0x8DA6B343) + y * np.uint32(0xD8163841) + z * np.uint32(0xCB1AB31F)
     h = (h ^ (h >> np.uint32(16))) * np.uint32(0x85EBCA6B)
     h = (h ^ (h >> np.uint32(13))) * np.uint32(0xC2B2AE35)
-    return h ^ (h >> np.uint32(16))
+    mixed: NDArray[np.uint32] = h ^ (h >> np.uint32(16))
+    return mixed
 
 
 def _numpy_noise(p: NDArray[np.float32]) -> NDArray[np.float32]:
@@ -77,10 +78,10 @@ def mask_rows(side: int) -> list[Row]:
 
     curvature = samples.to_image(np.concatenate([scene.lookup.values(base_plane_id("s", "curvature"), c)[0] for c in range(samples.chunk_count)]))
     covered = samples.to_image(samples.covered)
-    places = samples.to_image(samples.positions)[covered] / np.float32(0.05 * samples.model.diagonal)
+    places = np.asarray(samples.to_image(samples.positions)[covered], np.float32) / np.float32(0.05 * samples.model.diagonal)
 
     def theirs() -> None:
-        edges = np.clip(((curvature / np.float32(65535) - 0.5) * 2 - 0.1) / 0.35, 0, 1).astype(np.float32)
+        edges = np.clip(((np.asarray(curvature, np.float32) / np.float32(65535) - 0.5) * 2 - 0.1) / 0.35, 0, 1).astype(np.float32)
         total = sum(_numpy_noise(places * 2**o) * 0.5**o for o in range(OCTAVES))
         noise = np.zeros_like(edges)
         noise[covered] = np.clip(0.5 + total, 0, 1)

@@ -120,8 +120,8 @@ def _small_parts(s: Shape, detail: int) -> None:
         points, uv = make(profile, 24 * detail)
         s.add("Wick wheel", FITTINGS, placed(points, side, (0, 0.635, 0)), uv, group="wick_wheel")
     # Wire cage: two hoops and four uprights bowed over the globe.
-    for y, r in ((0.90, 0.475), (1.22, 0.478)):
-        s.add("Cage", FITTINGS, *tube(_ring(r, y, 36 * detail), 0.0125, 6 * detail, closed=True), group="cage_hoop")
+    for height, r in ((0.90, 0.475), (1.22, 0.478)):
+        s.add("Cage", FITTINGS, *tube(_ring(r, height, 36 * detail), 0.0125, 6 * detail, closed=True), group="cage_hoop")
     y = np.linspace(0.725, 1.43, 12 * detail)
     bow = 0.487 * np.sqrt(np.clip(1 - ((y - 1.06) / 0.53) ** 2, 0.05, 1))
     for k in range(4):

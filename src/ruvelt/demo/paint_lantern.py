@@ -179,8 +179,8 @@ def enamel_script() -> dict[str, Any]:
     ]
     for a in r.uniform(0, 2 * np.pi, 44):
         top, length = r.choice([0.385, 0.385, 0.09]), r.uniform(0.05, 0.2)
-        y = np.linspace(top, max(top - length, 0.05), 9)
-        steps.append(stroke(_on_tank(a + 0.006 * np.sin(y * 40), y), np.linspace(1, 0.25, 9).tolist()))
+        heights = np.linspace(top, max(top - length, 0.05), 9)
+        steps.append(stroke(_on_tank(a + 0.006 * np.sin(heights * 40), heights), np.linspace(1, 0.25, 9).tolist()))
     streaks = built_mask(
         source("noise", size=0.012, stretch=(1, 14, 1), octaves=3, contrast=0.6, balance=0.34, seed=9),
         source("position", low=0.03, high=0.16, invert=True),

@@ -161,7 +161,7 @@ def to_obj(shape: Shape, library: str, smooth: bool = False) -> str:
         for i, uv in zip(members, pack([shape.patches[i] for i in members]), strict=True):
             uvs[i] = uv
     lines = [f"mtllib {library}"]
-    known: dict[tuple[float, ...], int] = {}
+    known: dict[tuple[str, float, float, float], int] = {}
     texels = 0
     part = material = None
     for i, patch in enumerate(shape.patches):
@@ -169,11 +169,12 @@ def to_obj(shape: Shape, library: str, smooth: bool = False) -> str:
         ids = np.empty((rows, columns), int)
         for r in range(rows):
             for c in range(columns):
-                key = tuple(np.round(patch.points[r, c], 6) + 0.0)
-                if (patch.part, *key) not in known:
-                    known[(patch.part, *key)] = len(known) + 1  # type: ignore[index]
-                    lines.append("v {:.6f} {:.6f} {:.6f}".format(*key))
-                ids[r, c] = known[(patch.part, *key)]  # type: ignore[index]
+                x, y, z = (float(v) for v in np.round(patch.points[r, c], 6) + 0.0)
+                key = (patch.part, x, y, z)
+                if key not in known:
+                    known[key] = len(known) + 1
+                    lines.append(f"v {x:.6f} {y:.6f} {z:.6f}")
+                ids[r, c] = known[key]
         lines += ["vt {:.6f} {:.6f}".format(*uv) for uv in uvs[i].reshape(-1, 2)]
         if smooth:
             lines += ["vn {:.6f} {:.6f} {:.6f}".format(*normal) for normal in _smooth_normals(patch.points).reshape(-1, 3)]

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import struct
 from collections.abc import Iterable
+from http import HTTPStatus
 from typing import Any
 
 from flask import Response
@@ -14,14 +15,18 @@ BINARY = "application/octet-stream"
 HEADERS: list[type[BaseModel]] = []
 
 
-def binary_answer(header: type[BaseModel]) -> dict[int, Any]:
+#: Answers of a route by their status, as the API describes them.
+Answers = dict[str | int | HTTPStatus, type[BaseModel] | dict[Any, Any] | None]
+
+
+def binary_answer(header: type[BaseModel]) -> Answers:
     """How a route's binary answer is described: bytes, which begin with the given header."""
     HEADERS.append(header)
     schema = {"type": "string", "format": "binary", "description": f"uint32 length, a {header.__name__} as JSON, raw blocks"}
     return {200: {"content": {BINARY: {"schema": schema}}}}
 
 
-def bytes_answer(mimetype: str) -> dict[int, Any]:
+def bytes_answer(mimetype: str) -> Answers:
     """How a route's answer in another format is described."""
     return {200: {"content": {mimetype: {"schema": {"type": "string", "format": "binary"}}}}}
 

@@ -3,12 +3,14 @@
 from __future__ import annotations
 
 import json
+from typing import cast
 
 import numpy as np
 from flask import Response, request
 from flask_openapi3 import APIBlueprint
 
 from ruvelt.core.errors import InputError
+from ruvelt.core.mesh.sheets import SheetRule
 from ruvelt.store.upkeep import file_sizes
 from ruvelt.studio.bring_in import picture_layer
 from ruvelt.studio.cells import cell_pictures
@@ -65,7 +67,7 @@ def create_project():  # type: ignore[no-untyped-def]
             mesh.name,
             name=name,
             resolution=resolution,
-            rule=rule,
+            rule=cast(SheetRule, rule),
             uv_set=uv_set,
             companions=mesh.beside,
             progress=job.progress,  # type: ignore[arg-type]
