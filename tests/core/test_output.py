@@ -17,7 +17,7 @@ from pydantic import ValidationError
 from ruvelt.core.brush.path import Point, SurfacePath
 from ruvelt.core.brush.settings import Brush
 from ruvelt.core.brush.target import Paint
-from ruvelt.core.errors import Cancelled, InputError
+from ruvelt.core.errors import Cancelled, InputError, NotFound
 from ruvelt.core.output.display import LiveDisplay
 from ruvelt.core.output.images import check_picture, decode_image, encode_png, resize
 from ruvelt.core.output.mapset import render_map, write_map_set
@@ -118,7 +118,7 @@ def test_textures_hold_what_gltf_expects() -> None:
     assert tile("data", 0)[700].tolist() == [128, 64, 191, 128]
     assert tile("normal", 0)[700].tolist() == [128, 128, 255, 255]
     assert tile("channel:roughness", 0)[700].tolist() == [64, 64, 64, 255]
-    with pytest.raises(KeyError):
+    with pytest.raises(NotFound):
         tile("channel:nothing", 0)
 
 

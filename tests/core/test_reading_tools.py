@@ -190,7 +190,7 @@ def test_targets_and_sources_that_are_not_there_have_words() -> None:
         Paint(tool="clone")
     assert map_channel("map:gloss") is None
     assert map_channel("roughness") is None
-    with pytest.raises(KeyError):
+    with pytest.raises(NotFound):
         compile_mesh_map(scene.document.sheets[0], "gloss")
 
 

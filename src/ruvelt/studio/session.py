@@ -380,7 +380,7 @@ class Session:
                 continue
             display, scope = self.display(sheet.id), self._scope(sheet)
             for (texture, chunk), stamp in self.pictures.store.names(scope).items():
-                with suppress(KeyError):
+                with suppress(NotFound):
                     now = display.stamp(texture, chunk)
                     if now != stamp and time.monotonic() < until:
                         self.pictures.keep(scope, [(texture, chunk, now, display.tile(texture, chunk))])

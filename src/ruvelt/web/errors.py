@@ -41,10 +41,6 @@ def install_errors(app: Flask) -> None:
             return answer("The file is larger than can be taken in (1 GiB). Make it smaller.", 413)
         return answer(error.description or error.name, error.code or 500)
 
-    @app.errorhandler(KeyError)
-    def _key(error: KeyError) -> Response:
-        return answer(f"There is no {error} here. Reload the project.", 404)
-
     @app.errorhandler(OSError)
     def _disk(error: OSError) -> Response:
         _log.warning("disk: %s", error)

@@ -8,6 +8,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ruvelt.core.brush.live import LiveStroke, Touched
+from ruvelt.core.errors import NotFound
 from ruvelt.core.output._pixel_kernels import gutter_runs, pack_runs
 from ruvelt.core.output.normal import NormalField
 from ruvelt.core.planes.addresses import Addresses
@@ -73,7 +74,7 @@ class SheetDisplay:
             return TEXTURES[texture]
         channel = self.evaluator.channel(texture.removeprefix("channel:"))
         if not texture.startswith("channel:") or channel is None:
-            raise KeyError(texture)
+            raise NotFound(f"There is no texture '{texture}' here. Reload the project.")
         return (*((channel.id, k if channel.components == 3 else 0) for k in range(3)), None)
 
     @property

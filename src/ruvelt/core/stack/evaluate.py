@@ -11,6 +11,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ruvelt.core.color.encoding import DECODE_U16, ENCODED_CODES, LINEAR_CODES
+from ruvelt.core.errors import NotFound
 from ruvelt.core.planes.cache import BoundedCache
 from ruvelt.core.planes.plane import U16
 from ruvelt.core.planes.stamps import stamp_of
@@ -177,7 +178,7 @@ class SheetEvaluator:
         if found is None:
             channel = self.channel(channel_id)
             if channel is None:
-                raise KeyError(channel_id)
+                raise NotFound(f"There is no channel '{channel_id}' here. Reload the project.")
             if channel_id.startswith(PREFIX):
                 program = compile_mesh_map(self.sheet, channel_id.removeprefix(PREFIX))
             else:
@@ -260,7 +261,7 @@ class SheetEvaluator:
     def _mask_picture(self, channel_id: str, chunk: int) -> U16:
         found = self._masked(channel_id)
         if found is None:
-            raise KeyError(channel_id)
+            raise NotFound(f"There is no channel '{channel_id}' here. Reload the project.")
         layer_id, mask = found
         if ":" in channel_id.removeprefix(MASK_PREFIX):
             out = np.empty((1, CHUNK), np.uint16)
@@ -432,7 +433,7 @@ class SheetEvaluator:
     def _beneath_program(self, layer_id: str, channel_id: str) -> Program:
         channel = self.channel(channel_id)
         if channel is None:
-            raise KeyError(channel_id)
+            raise NotFound(f"There is no channel '{channel_id}' here. Reload the project.")
         return compile_channel(self.document, self.sheet, channel, until=layer_id)
 
     def beneath_stamp(self, layer_id: str, channel_id: str, chunk: int) -> int:

@@ -8,6 +8,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import Literal
 
+from ruvelt.core.errors import NotFound
 from ruvelt.core.stack._blend_kernels import CONST
 from ruvelt.core.stack.channels import Channel
 from ruvelt.core.stack.document import Sheet
@@ -58,6 +59,6 @@ def compile_mesh_map(sheet: Sheet, map_id: str) -> Program:
     """The steps of a mesh map: what was baked, then the touch-up unless it is switched off."""
     channel = map_channel(PREFIX + map_id)
     if channel is None:
-        raise KeyError(map_id)
+        raise NotFound(f"There is no mesh map '{map_id}' here. Reload the project.")
     ops = (Op(CONST, "", value=channel.start), *map_steps(sheet, map_id))
     return Program(channel, ops, 1, False)
