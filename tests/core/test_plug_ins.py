@@ -59,6 +59,18 @@ plate.keep(stroke)
 assert np.abs(plate.value("base_color", 0, 0, 0) / 65535 - [0.4, 0.55, 0.7]).max() < 1e-4
 assert abs(plate.value("roughness", 0, 0, 0)[0] / 65535 - 0.475) < 1e-4
 assert np.abs(plate.value("base_color", 0.9, 0.9, 0) / 65535 - [0.2, 0.4, 0.6]).max() < 1e-4
+
+from ruvelt.core.errors import InputError
+from ruvelt.core.mesh.readers import READERS, read_mesh
+assert {".obj", ".glb", ".gltf", ".ply", ".stl", ".points"} == set(READERS)
+made = read_mesh(b"p 0 0 0\\np 1 0 0\\np 0 1 0\\nt 0 1 2\\n", "sail.points")
+assert (made.face_count, made.name) == (1, "sail")
+for broken in (b"p 0 0", b"t 0 1 9", b"p a b c", b"\\xff"):
+    try:
+        read_mesh(broken, "sail.points")
+    except InputError:
+        continue
+    raise AssertionError(broken)
 print(document.model_dump_json())
 """
 

@@ -31,10 +31,15 @@ def plug_ins(group: str) -> tuple[ModuleType, ...]:
     return tuple(found)
 
 
+def modules_in(folder: str, group: str) -> tuple[ModuleType, ...]:
+    """A package's files, then the modules of plug-ins under a group of entry points."""
+    return (*_modules(folder), *plug_ins(group))
+
+
 def classes_in(folder: str, base: type[C], group: str) -> dict[str, type[C]]:
     """Classes of a package's files, then of plug-ins, that are derived from a base and have an id, by that. A plug-in's never replaces one."""
     found: dict[str, type[C]] = {}
-    for module in (*_modules(folder), *plug_ins(group)):
+    for module in modules_in(folder, group):
         for value in vars(module).values():
             if not (isinstance(value, type) and issubclass(value, base) and value.__module__ == module.__name__):
                 continue

@@ -5,6 +5,7 @@ import numba
 import numpy as np
 
 from ruvelt.core._fading_kernels import left_of
+from ruvelt.core._value_kernels import clipped, smoothstep
 from ruvelt.core.brush.dab import CAP, FACING, FLOW, HARDNESS, LONG, NORMAL, RADIUS, ROUNDNESS, SHORT, SWEEP, X, Y, Z, vector
 from ruvelt.core.kernels import f32_room, i64_room, inline, kernel, u16_at
 from ruvelt.core.samples._cell_kernels import cell_at, first_texel, last_texel
@@ -38,16 +39,9 @@ ROOM = STRETCH + WHOLE
 
 
 @inline
-def _clipped(value):
-    value = value if value > np.float32(0) else np.float32(0)
-    return value if value < np.float32(1) else np.float32(1)
-
-
-@inline
 def smooth(p):
     """Weight of the falloff's ramp, p : 0 at its outer end, 1 at its inner."""
-    p = _clipped(p)
-    return p * p * (np.float32(3) - np.float32(2) * p)
+    return smoothstep(clipped(p))
 
 
 @inline
@@ -79,7 +73,7 @@ def _raised(now, target, share):
 def ramp_of(hardness, edge):
     """Inner and outer end of a tip's ramp, radii, never narrower than `edge` and centred on the rim; the fade of the rim does the rest."""
     one = np.float32(1)
-    sharp = _clipped(np.float32(2) - (one - hardness) / edge)
+    sharp = clipped(np.float32(2) - (one - hardness) / edge)
     outer = one + sharp * np.float32(0.5) * edge
     inner = hardness + sharp * (outer - hardness)
     return min(inner, outer - np.float32(1e-3)), outer
@@ -105,7 +99,7 @@ def passed(a, b, h, va, vb, vh, length, inv_r, inv_short, inv_edge, outer_sq, in
     p, q = a * inv_r, b * inv_short
     o = h * inv_r
     steep = np.sqrt(p * p + q * q + o * o) / (near + tiny)
-    rim = _clipped(half + (np.float32(1) - near) * inv_edge / (steep + tiny))
+    rim = clipped(half + (np.float32(1) - near) * inv_edge / (steep + tiny))
     along = s + back
     depth = outer_sq - (near_sq - along * along)
     reach = np.sqrt(depth if depth > zero else zero)
@@ -164,7 +158,7 @@ def _lay_dab(dabs, d, xyz, normal, first, n, spacing, now, at):
     for i in range(n):
         j = first + i
         dx, dy, dz = xyz[0, j] - cx, xyz[1, j] - cy, xyz[2, j] - cz
-        cosine = _clipped(bias + np.float32(normal[0, j]) * px + np.float32(normal[1, j]) * py + np.float32(normal[2, j]) * pz)
+        cosine = clipped(bias + np.float32(normal[0, j]) * px + np.float32(normal[1, j]) * py + np.float32(normal[2, j]) * pz)
         a, b, h = (dx * ax + dy * ay + dz * az) * inv_r, (dx * bx + dy * by + dz * bz) * inv_short, (dx * nx + dy * ny + dz * nz) * inv_r
         over, near_sq, rim = passed(a, b, h, va, vb, vh, length, inv_r, inv_short, inv_edge, outer_sq, inner_sq, k)
         share = one - left_of(over * density) if swept else flow * smooth((outer_sq - near_sq) * k)
@@ -359,7 +353,7 @@ def disc_dabs(dabs, side, owner, allowed, coverage, dirty):
                 near_sq = a * a + b * b
                 near = np.sqrt(near_sq)
                 p, q = a * inv_r, b * inv_short
-                rim = _clipped(half + (one - near) / (np.sqrt(p * p + q * q) / (near + tiny) + tiny))
+                rim = clipped(half + (one - near) / (np.sqrt(p * p + q * q) / (near + tiny) + tiny))
                 if rim <= zero:
                     continue
                 slot = slot_at(x, y, chunks)

@@ -4,6 +4,7 @@
 import numba
 import numpy as np
 
+from ruvelt.core._value_kernels import LUMA
 from ruvelt.core.color._hsv_kernels import turn_hsv
 from ruvelt.core.color._oklch_kernels import decoded, encoded, lab_of, within
 from ruvelt.core.kernels import f32_room, inline, kernel, u16_at
@@ -51,7 +52,7 @@ def tone_runs(starts, counts, look, comps, own, change, span, amount, turns, col
                 for i in range(n):
                     rgb[k, i] = np.float32(codes[row + i]) * u
             for i in range(n):
-                light[i] = np.float32(0.2126) * rgb[0, i] + np.float32(0.7152) * rgb[1, i] + np.float32(0.0722) * rgb[2, i]
+                light[i] = LUMA[0] * rgb[0, i] + LUMA[1] * rgb[1, i] + LUMA[2] * rgb[2, i]
             if span == SHADOWS:
                 for i in range(n):
                     weight[i] = amount * (one - light[i]) * (one - light[i])

@@ -8,6 +8,7 @@ layer is laid on it. Level 0 is the opaque start value; a group opens a transpar
 import numba
 import numpy as np
 
+from ruvelt.core._value_kernels import quantised
 from ruvelt.core.color._hsv_kernels import turn_hsv
 from ruvelt.core.kernels import f32_at, f32_room, inline, kernel, u16_at
 from ruvelt.core.samples.address import CHUNK
@@ -169,21 +170,12 @@ def _lay_in_group(mode, comps, n, acc, alpha, src, a, over_share, under_share):
 
 
 @inline
-def _encode(value):
-    """0–1 float to a 16-bit code."""
-    # Plain comparisons become vector instructions; min and max, which mind NaN, do not.
-    v = value if value > np.float32(0) else np.float32(0)
-    v = v if v < np.float32(1) else np.float32(1)
-    return np.uint16(np.int32(v * np.float32(65535) + np.float32(0.5)))
-
-
-@inline
 def _encode_srgb(value):
     """Linear 0–1 float to a 16-bit sRGB code (IEC 61966-2-1)."""
     v = min(np.float32(1), max(np.float32(0), value))
     if v <= np.float32(0.0031308):
-        return _encode(v * np.float32(12.92))
-    return _encode(np.float32(1.055) * v ** np.float32(1 / 2.4) - np.float32(0.055))
+        return quantised(v * np.float32(12.92))
+    return quantised(np.float32(1.055) * v ** np.float32(1 / 2.4) - np.float32(0.055))
 
 
 @kernel(
@@ -313,9 +305,9 @@ def evaluate_runs(
                     for i in range(n):
                         below = acc[level, k, i]
                         if linear:
-                            src[k, i] = decode[_encode(curve[_encode_srgb(below)])]
+                            src[k, i] = decode[quantised(curve[_encode_srgb(below)])]
                         else:
-                            src[k, i] = curve[_encode(below)]
+                            src[k, i] = curve[quantised(below)]
                 a[:n] = strength
             elif kind == HSV:
                 for i in range(n):
@@ -324,7 +316,7 @@ def evaluate_runs(
                         r, g, b = np.float32(_encode_srgb(r)) * U, np.float32(_encode_srgb(g)) * U, np.float32(_encode_srgb(b)) * U
                     r, g, b = turn_hsv(r, g, b, consts[op, 0], consts[op, 1 % comps], consts[op, 2 % comps])
                     if linear:
-                        r, g, b = decode[_encode(r)], decode[_encode(g)], decode[_encode(b)]
+                        r, g, b = decode[quantised(r)], decode[quantised(g)], decode[quantised(b)]
                     src[0, i], src[1 % comps, i], src[2 % comps, i] = r, g, b
                 a[:n] = strength
             else:
@@ -365,7 +357,7 @@ def evaluate_runs(
                             codes[s + i] = _encode_srgb(acc[0, k, place + i])
                     else:
                         for i in range(m):
-                            codes[s + i] = _encode(acc[0, k, place + i])
+                            codes[s + i] = quantised(acc[0, k, place + i])
             place += m
 
 
@@ -428,7 +420,7 @@ def mask_runs(under, values, covers, bases, combines, strengths, inverts, invert
             if mode < 0:
                 shape = f32_at(values[j], CHUNK)
                 for i in range(n):
-                    acc[i] += (shape[_encode(acc[i])] - acc[i]) * strength
+                    acc[i] += (shape[quantised(acc[i])] - acc[i]) * strength
                 continue
             v[:n] = base
             if values[j] != 0:
@@ -465,4 +457,4 @@ def mask_runs(under, values, covers, bases, combines, strengths, inverts, invert
                 acc[i] = one - acc[i]
         codes = out[s : s + n]
         for i in range(n):
-            codes[i] = _encode(acc[i])
+            codes[i] = quantised(acc[i])

@@ -7,6 +7,7 @@ All take a chunk's (65536, 3) positions and normals, object space, and whether e
 import numba
 import numpy as np
 
+from ruvelt.core._value_kernels import quantised, smoothstep
 from ruvelt.core.color._oklch_kernels import lab_of_light
 from ruvelt.core.kernels import f32_room, inline, kernel
 
@@ -14,13 +15,6 @@ f32, f64, i32, i64, u32, u8, u16 = numba.float32, numba.float64, numba.int32, nu
 yes = numba.boolean
 GRADIENT, VALUE, CELLULAR, RIDGED = 0, 1, 2, 3
 STRIPES, CHECKS, RINGS = 0, 1, 2
-
-
-@inline
-def _code(value):
-    v = value if value > np.float32(0) else np.float32(0)
-    v = v if v < np.float32(1) else np.float32(1)
-    return np.uint16(np.int32(v * np.float32(65535) + np.float32(0.5)))
 
 
 @inline
@@ -218,7 +212,7 @@ def _spot(x, y, z, span, cover, variation, hardness, seed):
                 t = min(max((d - half * (one + hardness)) / ramp + half, zero), one)
                 # A spot smaller than the sample covers a share of it.
                 small = min(radius / max(span, np.float32(1e-9)), one)
-                best = max(best, (one - t * t * (np.float32(3) - np.float32(2) * t)) * small)
+                best = max(best, (one - smoothstep(t)) * small)
     return best
 
 
@@ -246,7 +240,7 @@ def spots_chunk(positions, normals, covered, scale, cover, variation, hardness, 
                 p, q = (np.float32(u) + half) * inner - half * span, (np.float32(v) + half) * inner - half * span
                 at_x, at_y, at_z = x + p * first[0] + q * second[0], y + p * first[1] + q * second[1], z + p * first[2] + q * second[2]
                 best += share * _spot(at_x, at_y, at_z, inner, cover, variation, hardness, seed)
-        out[i] = _code(best + (mean - best) * fade)
+        out[i] = quantised(best + (mean - best) * fade)
 
 
 @inline
@@ -303,7 +297,7 @@ def weave_chunk(positions, normals, covered, form, frame, scale, share, softness
         span = step * _across(nx, ny, nz, wx, wy, wz)
         span = max(np.sqrt(span * span + softness * softness), least)
         if form != CHECKS:
-            out[i] = _code(_bar(a, span, half - half * share, share))
+            out[i] = quantised(_bar(a, span, half - half * share, share))
             continue
         # Where axes run across each other a mean over all is not the product of means: it is taken over parts of the sample.
         _lie_along(nx, ny, nz, first, second)
@@ -325,14 +319,14 @@ def weave_chunk(positions, normals, covered, form, frame, scale, share, softness
                     one_way = _in_cells(at_a, span, width, k & 1) * _in_cells(at_b, other, width, (k >> 1) & 1)
                     rare += one_way * _in_cells(at_c, third, width, k >> 2)
         rare /= np.float32(sides * sides)
-        out[i] = _code(rare if share < half else one - rare)
+        out[i] = quantised(rare if share < half else one - rare)
 
 
 @inline
 def _ramp(x, low, high, softness):
     t = (x - low) / max(high - low, np.float32(1e-5))
     t = min(max(t, np.float32(0)), np.float32(1))
-    return t + (t * t * (np.float32(3) - np.float32(2) * t) - t) * softness
+    return t + (smoothstep(t) - t) * softness
 
 
 @kernel(numba.void(f32[:, ::1], numba.boolean[::1], f32[::1], f32, f32, f32, f32, f32, u16[::1]), late=True)
@@ -343,7 +337,7 @@ def along_chunk(vectors, covered, along, origin, scale, low, high, softness, out
             out[i] = 0
             continue
         x = (vectors[i, 0] * along[0] + vectors[i, 1] * along[1] + vectors[i, 2] * along[2] - origin) * scale
-        out[i] = _code(_ramp(x, low, high, softness))
+        out[i] = quantised(_ramp(x, low, high, softness))
 
 
 @kernel(numba.void(f32[:, ::1], numba.boolean[::1], f32[::1], f32, f32, u16[::1]), late=True)
@@ -354,7 +348,7 @@ def ball_chunk(positions, covered, centre, radius, softness, out):
             out[i] = 0
             continue
         dx, dy, dz = positions[i, 0] - centre[0], positions[i, 1] - centre[1], positions[i, 2] - centre[2]
-        out[i] = _code(_ramp(np.sqrt(dx * dx + dy * dy + dz * dz), np.float32(0), radius, softness))
+        out[i] = quantised(_ramp(np.sqrt(dx * dx + dy * dy + dz * dz), np.float32(0), radius, softness))
 
 
 @kernel(numba.void(u16[::1], i64, f32, f32, f32, u16[::1]), late=True)
@@ -371,7 +365,7 @@ def ramp_codes(codes, fold, low, high, softness, out):
             x = (mid - x) * two
         elif fold == 4:
             x = abs(x - mid) * two
-        out[i] = _code(_ramp(x, low, high, softness))
+        out[i] = quantised(_ramp(x, low, high, softness))
 
 
 @kernel(numba.void(u16[:, ::1], f32[::1], f32[:, ::1], f32, f32, u16[::1]), late=True)
@@ -392,7 +386,7 @@ def near_colours(codes, decode, colours, tolerance, softness, out):
             t = (np.sqrt(best) - tolerance) / max(softness, np.float32(1e-4))
             last = np.float32(1) - min(max(t, np.float32(0)), np.float32(1))
             last_r, last_g, last_b = cr, cg, cb
-        out[i] = _code(last)
+        out[i] = quantised(last)
 
 
 @inline

@@ -8,6 +8,7 @@ from typing import TYPE_CHECKING
 import numpy as np
 from numpy.typing import NDArray
 
+from ruvelt.core._value_kernels import LUMA
 from ruvelt.core.color.encoding import DECODE_U16, linear_to_srgb_float
 from ruvelt.core.lazy import lazy
 from ruvelt.core.mesh.model import TextureCoords
@@ -135,7 +136,7 @@ class Laid:
 
 def lightness(picture: U16) -> U16:
     """(65536,) uint16 Rec. 709 weights on the encoded components of (3 or more, 65536) uint16."""
-    values = picture[0] * np.float32(0.2126) + picture[1] * np.float32(0.7152) + picture[2] * np.float32(0.0722)
+    values = picture[0] * LUMA[0] + picture[1] * LUMA[1] + picture[2] * LUMA[2]
     found: U16 = np.rint(values).astype(np.uint16)
     return found
 

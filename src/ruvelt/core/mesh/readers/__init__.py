@@ -1,14 +1,15 @@
-"""Mesh files to `Model`. A new format is one file here with a `read` function, named in READERS."""
+"""Mesh files to `Model`. A new format is one file here: `READS` names its suffixes, `REFERS` finds what a file wants beside it."""
 
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping
 from dataclasses import replace
 from pathlib import PurePath
+from typing import Any
 
+from ruvelt.core.discovery import modules_in
 from ruvelt.core.errors import InputError
 from ruvelt.core.mesh.model import Model
-from ruvelt.core.mesh.readers import gltf, gltf_document, obj, obj_materials, ply, stl
 from ruvelt.core.mesh.readers.allowance import Allowance
 from ruvelt.core.mesh.readers.asset import Asset
 from ruvelt.core.mesh.readers.companions import plain_path
@@ -16,21 +17,23 @@ from ruvelt.core.mesh.readers.companions import plain_path
 #: Files beside the main one (an .mtl, a .bin, pictures), by their name.
 Files = Mapping[str, bytes]
 
-READERS: dict[str, Callable[[bytes, str, Files, Allowance], Asset]] = {
-    ".obj": obj.read,
-    ".glb": gltf.read,
-    ".gltf": gltf.read,
-    ".ply": ply.read,
-    ".stl": stl.read,
-}
+#: Entry points of plug-ins with formats.
+ENTRY_POINTS = "ruvelt.readers"
+Read = Callable[[bytes, str, Files, Allowance], Asset]
+Refer = Callable[[bytes], list[str]]
+
+
+def _found(what: str) -> dict[str, Any]:
+    """By suffix what the files of this folder, and plug-ins, say under a name. A plug-in never takes a suffix from them."""
+    found: dict[str, Any] = {}
+    for module in modules_in(__name__, ENTRY_POINTS):
+        found = {**getattr(module, what, {}), **found}
+    return found
+
+
+READERS: dict[str, Read] = _found("READS")
 #: What a file of each kind wants beside it.
-_REFERENCED: dict[str, Callable[[bytes], list[str]]] = {
-    ".obj": obj.referenced,
-    ".mtl": lambda data: obj_materials.referenced(data.decode("utf-8", "replace")),
-    ".glb": gltf_document.referenced,
-    ".gltf": gltf_document.referenced,
-    ".ply": ply.referenced,
-}
+_REFERENCED: dict[str, Refer] = _found("REFERS")
 
 
 def read_asset(data: bytes, filename: str, companions: Files | None = None, allowance: Allowance | None = None) -> Asset:

@@ -267,3 +267,6 @@ def _stack_colors(colors: list[NDArray[np.float32] | None], counts: list[int]) -
     if all(c is None for c in colors):
         return None
     return np.concatenate([c if c is not None else np.ones((n, 4), np.float32) for c, n in zip(colors, counts, strict=True)])
+
+
+READS = {".glb": read, ".gltf": read}

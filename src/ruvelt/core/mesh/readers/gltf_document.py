@@ -156,3 +156,6 @@ def referenced(data: bytes) -> list[str]:
     document, _ = parse(data)
     uris = [b.uri for b in document.buffers] + [i.get("uri") for i in document.images if isinstance(i, dict)]
     return [u for u in uris if isinstance(u, str) and not u.startswith("data:")]
+
+
+REFERS = {".glb": referenced, ".gltf": referenced}

@@ -174,3 +174,7 @@ def _corner_normals(values: array[float], index: np.ndarray) -> np.ndarray | Non
 def referenced(data: bytes) -> list[str]:
     """Names of the material libraries that an OBJ wants."""
     return [line[6:].strip().decode("utf-8", "replace") for line in data.split(b"\n") if line.startswith(b"mtllib")]
+
+
+READS = {".obj": read}
+REFERS = {".obj": referenced}

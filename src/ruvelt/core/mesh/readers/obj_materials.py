@@ -186,3 +186,6 @@ def referenced(text: str) -> list[str]:
         if words and words[0].lower() in _MAPS:
             found.append(_split(words[1:])[1])
     return [f for f in found if f]
+
+
+REFERS = {".mtl": lambda data: referenced(data.decode("utf-8", "replace"))}

@@ -158,3 +158,7 @@ def referenced(data: bytes) -> list[str]:
     """Names of the pictures that the header mentions."""
     head = data[: max(data.find(b"end_header"), 0)].decode("utf-8", "replace")
     return [line.split(None, 2)[2].strip() for line in head.split("\n") if line.lower().startswith("comment texturefile ")]
+
+
+READS = {".ply": read}
+REFERS = {".ply": referenced}

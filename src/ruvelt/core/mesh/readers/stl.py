@@ -67,3 +67,6 @@ def _text(data: bytes, allowance: Allowance) -> np.ndarray:
         return np.concatenate([np.asarray(g["vertices"], np.float32)[np.asarray(g["faces"])] for g in geometry])
     except (ValueError, KeyError, IndexError, TypeError):
         raise InputError("The STL text is damaged. Export it again, as binary if you can.") from None
+
+
+READS = {".stl": read}
