@@ -3827,7 +3827,7 @@ export interface components {
          *
          *     tool : "paint" lays the values; "soften" what neighbours within `reach` (share of the brush's radius) come to; "smear" what the brush
          *     carries along; "clone" what lies elsewhere; "tone" what is there, changed. second, second_mask : what a brush that mixes goes towards.
-         *     blend : how painted values meet what is there; what comes out is laid. confine : what alone may change.
+         *     blend : how painted values meet what is there; what comes out is laid. confine : what alone may change. settings : of the tool's own sliders
          *     reads : what these look at: "all" the channel as it looks, layers beneath included, or "layer"
          *     what the target itself holds, which then moves towards it, coverage and all. In a mask they read the painted source.
          */

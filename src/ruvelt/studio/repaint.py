@@ -9,6 +9,7 @@ import cv2
 import numpy as np
 
 from ruvelt.core.brush.gradient import Gradient
+from ruvelt.core.brush.hand_tools import own_tools
 from ruvelt.core.brush.live import LiveStroke
 from ruvelt.core.brush.script import RecordedStroke
 from ruvelt.core.brush.settings import Brush
@@ -73,7 +74,8 @@ class _Repainter:
         mine = {p: chunks for p, chunks in after.items() if p.split("/")[0] == self.sheet.id}
         if not mine:
             return
-        if script is None:
+        # A tool of a plug-in that is gone cannot paint again: what it left is stretched.
+        if script is None or script.get("paint", {}).get("tool", "paint") not in ("paint", *own_tools()):
             self._resample(mine)
         elif "copies" in script:
             for plane, source in script["copies"].items():

@@ -1,6 +1,6 @@
 """One dab: a row of float32, the same for all that lay them. Constants name its columns; NumPy and kernels read them alike.
 
-A structured type costs kernels nothing, but vectors of many dabs are turned, mirrored and swept at once: columns lie side by side for that.
+Columns, not a structured type: vectors of many dabs are turned, mirrored and swept at once, and lie side by side for that.
 Places and lengths are object units, or texels of the flat sheet with y down, where normals are (0, 0, 1).
 """
 

@@ -74,7 +74,7 @@ class Paint(Frozen):
 
     tool : "paint" lays the values; "soften" what neighbours within `reach` (share of the brush's radius) come to; "smear" what the brush
     carries along; "clone" what lies elsewhere; "tone" what is there, changed. second, second_mask : what a brush that mixes goes towards.
-    blend : how painted values meet what is there; what comes out is laid. confine : what alone may change.
+    blend : how painted values meet what is there; what comes out is laid. confine : what alone may change. settings : of the tool's own sliders
     reads : what these look at: "all" the channel as it looks, layers beneath included, or "layer"
     what the target itself holds, which then moves towards it, coverage and all. In a mask they read the painted source.
     """
@@ -87,7 +87,7 @@ class Paint(Frozen):
     blend: str = "normal"
     confine: Confine = Confine()
     tool: str = "paint"
-    settings: dict[str, Annotated[float, Field(ge=-1e6, le=1e6, allow_inf_nan=False)]] = {}
+    settings: Annotated[dict[str, Annotated[float, Field(ge=-1e6, le=1e6, allow_inf_nan=False)]], Field(max_length=16)] = {}
     reads: Literal["all", "layer"] = "all"
     tone: Tone = Tone()
     smear: SmearSettings = SmearSettings()

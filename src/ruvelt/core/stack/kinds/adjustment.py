@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING, ClassVar, Literal
+from typing import TYPE_CHECKING, Annotated, ClassVar, Literal
+
+from pydantic import Field
 
 from ruvelt.core.stack.kinds.controls import Group
 from ruvelt.core.stack.kinds.described import Described
@@ -59,9 +61,9 @@ class UnknownAdjust(Adjust):
     label: ClassVar[str] = "Unknown"
     hint: ClassVar[str] = "Comes from a plug-in that is not installed; it is kept, and changes nothing"
     hidden: ClassVar[bool] = True
-    of: str
+    of: Annotated[str, Field(max_length=80)]
     #: What was stored, as JSON text.
-    held: str = "{}"
+    held: Annotated[str, Field(max_length=100_000)] = "{}"
 
     def suits(self, channel: Channel) -> bool:
         return False

@@ -3,7 +3,9 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
-from typing import TYPE_CHECKING, ClassVar, Literal
+from typing import TYPE_CHECKING, Annotated, ClassVar, Literal
+
+from pydantic import Field
 
 from ruvelt.core.stack.basics import Id
 from ruvelt.core.stack.kinds.controls import Group
@@ -41,9 +43,9 @@ class UnknownContent(FillContent):
     label: ClassVar[str] = "Unknown"
     hint: ClassVar[str] = "Comes from a plug-in that is not installed; it is kept, and lays nothing"
     hidden: ClassVar[bool] = True
-    of: str
+    of: Annotated[str, Field(max_length=80)]
     #: What was stored, as JSON text.
-    held: str = "{}"
+    held: Annotated[str, Field(max_length=100_000)] = "{}"
 
     def values(self, measures: Measures, channel: Channel, chunk: int) -> U16 | None:
         return None

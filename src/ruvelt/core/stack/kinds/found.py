@@ -30,9 +30,16 @@ def kept_unknown(value: Any, info: ValidationInfo, known: dict[str, Any]) -> Any
     if not isinstance(value, dict):
         return value
     kind = value.get("kind")
+    own = {name: value[name] for name in ("id", "on", "strength") if name in value}
     if kind == "unknown" and value.get("of") in known and isinstance(value.get("held"), str):
-        return json.loads(value["held"])
+        try:
+            held = {**json.loads(value["held"]), **own}
+            known[value["of"]].model_validate(held)
+        except (ValueError, TypeError, RecursionError):
+            # Of another version of the plug-in: it stays what it was.
+            return value
+        return held
     stored = isinstance(info.context, dict) and info.context.get("stored", False)
     if stored and isinstance(kind, str) and kind not in known and kind != "unknown":
-        return {"kind": "unknown", "of": kind, "held": json.dumps(value), **({"id": value["id"]} if "id" in value else {})}
+        return {"kind": "unknown", "of": kind, "held": json.dumps(value), **own}
     return value

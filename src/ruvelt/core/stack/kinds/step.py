@@ -170,6 +170,6 @@ class UnknownStep(Step):
     label: ClassVar[str] = "Unknown"
     hint: ClassVar[str] = "Comes from a plug-in that is not installed; it is kept, and says nothing"
     hidden: ClassVar[bool] = True
-    of: str
+    of: Annotated[str, Field(max_length=80)]
     #: What was stored, as JSON text.
-    held: str = "{}"
+    held: Annotated[str, Field(max_length=100_000)] = "{}"
