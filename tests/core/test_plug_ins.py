@@ -7,11 +7,14 @@ import os
 import subprocess
 import sys
 from pathlib import Path
+from typing import ClassVar, Literal
 
 import pytest
 
 from ruvelt.core.brush.target import Paint
 from ruvelt.core.stack.document import AdjustLayer, ChannelUse, Document, FillLayer, PaintLayer, Sheet
+from ruvelt.core.stack.kinds.found import _fits
+from ruvelt.core.stack.kinds.step import Source
 from ruvelt.core.stack.masks import Mask
 from tests.core.scene import Scene, fill_layer, paint_layer
 from tests.meshes import square
@@ -113,6 +116,33 @@ def test_what_is_not_known_says_nothing_and_is_refused_in_edits() -> None:
     for data in ({"kind": "moss", "id": "m"}, {"kind": 3, "id": "m"}, {"id": "m"}):
         with pytest.raises(ValueError, match="kind|tag"):
             Mask.model_validate({"sources": [data]})
+
+
+def test_what_a_changed_plug_in_cannot_read_stays_as_it_was() -> None:
+    """Held text that is damaged, of another version, or that names a step twice: the project opens, and nothing of it is lost."""
+    for held in ("garbage", "[1, 2", '{"kind": "noise", "grain": 3}', "[" * 5000, '{"kind": "noise", "size": NaN}'):
+        data = {"sources": [{"kind": "unknown", "of": "noise", "id": "m", "held": held}]}
+        mask = Mask.model_validate(data, context={"stored": True})
+        assert (mask.sources[0].kind, mask.sources[0].held) == ("unknown", held)  # type: ignore[attr-defined]
+    twice = [{"kind": "unknown", "of": "noise", "id": i, "on": i == "a", "held": '{"kind": "noise", "id": "x", "size": 0.1}'} for i in ("a", "b")]
+    mask = Mask.model_validate({"sources": twice})
+    assert [(s.kind, s.id, s.on, s.size) for s in mask.sources] == [("noise", "a", True, 0.1), ("noise", "b", False, 0.1)]  # type: ignore[attr-defined]
+    with pytest.raises(ValueError, match="held"):
+        Mask.model_validate({"sources": [{"kind": "unknown", "of": "x", "id": "m", "held": "x" * 200_000}]})
+
+
+def test_a_kind_that_cannot_be_listed_is_left_out() -> None:
+    class Odd(Source):
+        kind: Literal["odd"] = "odd"
+        label: ClassVar[str] = "Odd"
+        needed: float
+
+    class Named(Source):
+        kind: Literal["unknown"] = "unknown"
+        label: ClassVar[str] = "Named"
+
+    assert not _fits(Odd)
+    assert not _fits(Named)
 
 
 def test_a_tool_that_is_not_there_is_refused() -> None:

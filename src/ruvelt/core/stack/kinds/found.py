@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+import logging
 from typing import Any, TypeVar
 
 from pydantic import ValidationInfo
@@ -13,12 +14,23 @@ from ruvelt.core.stack.kinds.described import Described
 K = TypeVar("K", bound=Described)
 #: Entry points of plug-ins with kinds.
 ENTRY_POINTS = "ruvelt.kinds"
+_log = logging.getLogger(__name__)
 GROUPS = ("hand", "surface", "pattern", "other", "shaper", "content", "adjust")
+
+
+def _fits(kind: type[Described]) -> bool:
+    """Whether a kind can be listed; one of a plug-in that cannot is reported and left out, so that nothing else goes with it."""
+    required = [n for n, f in kind.model_fields.items() if f.is_required() and n != "id"]
+    own = kind.__module__.startswith("ruvelt.core.")
+    if own or (kind.group in GROUPS and kind.kind_id() != "unknown" and kind.label and not required):
+        return True
+    _log.error("the kind '%s' of %s has no label, no known group, or fields without a first value; it is left out", kind.kind_id(), kind.__module__)
+    return False
 
 
 def kinds_in(folder: str, base: type[K]) -> tuple[type[K], ...]:
     """Kinds of a base in a folder's files and in plug-ins, in the order of menus."""
-    found = classes_in(f"{__package__}.{folder}", base, ENTRY_POINTS).values()
+    found = [k for k in classes_in(f"{__package__}.{folder}", base, ENTRY_POINTS).values() if _fits(k)]
     return tuple(sorted(found, key=lambda k: (GROUPS.index(k.group), k.rank, k.kind_id())))
 
 
