@@ -94,8 +94,7 @@ def test_it_looks_the_same_at_two_resolutions(of: Noise | Spots | Weave) -> None
 )
 def test_any_noise_looks_the_same_at_two_resolutions(texels: float, basis: str, octaves: int, roughness: float, balance: float, seed: int) -> None:
     of = Noise(basis=basis, size=texels * TEXEL, octaves=octaves, roughness=roughness, balance=balance, seed=seed)  # type: ignore[arg-type]
-    # Rough noise of high contrast goes furthest: 2.7 % in 166 draws.
-    assert np.sqrt(np.square(image(of) - averaged(of)).mean()) < 0.035
+    assert np.sqrt(np.square(image(of) - averaged(of)).mean()) < 0.025
 
 
 @pytest.mark.parametrize("basis", BASES)

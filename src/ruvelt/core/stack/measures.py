@@ -80,7 +80,7 @@ class Measures:
             kernels.noise_values(places, normals, covered, BASES[of.basis], of.roughness, scale, *octaves, spacing, left, values, loose)
             return noise_codes(of, values, loose)
 
-        sides = sides_of(of.basis, float(cell.min()) / spacing)
+        sides = sides_of(of, float(cell.min()) / spacing)
         if sides == 1:
             out: U16 = seen(positions, spacing)
         else:

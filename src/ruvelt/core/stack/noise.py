@@ -47,9 +47,11 @@ def lattices(octaves: int, seed: int) -> tuple[F32, F32, NDArray[np.uint32]]:
     return np.array(turns, np.float32), shifts.astype(np.float32), seeds.astype(np.uint32)
 
 
-def sides_of(basis: str, samples: float) -> int:
-    """Parts along a side of a sample's square at which noise is looked at, whose cells are so many samples wide."""
-    return int(np.clip(np.ceil(np.sqrt(NEAR_TEXEL[basis] / max(samples, 1e-6))), 1, 3))
+def sides_of(of: Noise, samples: float) -> int:
+    """Parts along a side of a sample's square at which noise is looked at, whose largest cells are so many samples wide."""
+    # Of rough noise the finer octaves count as well.
+    finer = 2.0 ** (min(of.octaves - 1, 2) * max(2 * of.roughness - 1, 0))
+    return int(np.clip(np.ceil(np.sqrt(finer * NEAR_TEXEL[of.basis] / max(samples, 1e-6))), 1, 3))
 
 
 def parts_of(positions: F32, normals: F32, spacing: float, sides: int) -> Iterator[F32]:
