@@ -94,6 +94,17 @@ def test_each_tool_is_painted_again_at_another_resolution(studio: Studio, tool: 
     assert coverage(session) == pytest.approx(before, rel=0.06)
 
 
+def test_strokes_of_a_tool_that_is_gone_are_stretched(studio: Studio, monkeypatch: pytest.MonkeyPatch) -> None:
+    """As a plug-in's that is no longer installed: another resolution loses nothing of what it left."""
+    session = crate(studio, 256)
+    replay(session, begun(*TOOLS["smear"]))
+    before = coverage(session)
+    monkeypatch.setattr("ruvelt.studio.repaint.own_tools", lambda: ("soften",))
+    monkeypatch.setattr("ruvelt.core.brush.hand_tools.own_tools", lambda: ("soften",))
+    change_resolution(session, "wood", 512, quiet)
+    assert coverage(session) == pytest.approx(before, rel=0.06)
+
+
 def coverage(session: Session) -> float:
     """Share of the sheet's samples that the layer paints."""
     samples = session.samples(session.sheet("wood"))
