@@ -146,5 +146,5 @@ def test_a_kind_that_cannot_be_listed_is_left_out() -> None:
 
 
 def test_a_tool_that_is_not_there_is_refused() -> None:
-    with pytest.raises(ValueError, match="'bleach' is no tool here; use one of paint, soften, smear, clone, tone"):
+    with pytest.raises(ValueError, match="'bleach' is not a tool here; use one of paint, soften, smear, clone, tone"):
         Paint(tool="bleach")

@@ -42,7 +42,7 @@ function Controls({ layer, sheet }: { layer: AdjustLayer; sheet: string }) {
           }}
         />
       ))}
-      {layer.adjust.kind === "unknown" && <p className="note">“{layer.adjust.of}” comes from a plug-in that is not installed here. It is kept, and changes nothing.</p>}
+      {layer.adjust.kind === "unknown" && <p className="note">“{layer.adjust.of}” comes from a plug-in that is not installed here. It is kept, but has no effect.</p>}
       <p className="note">It changes the channels whose cells say “adjusts”; press a cell to add or leave one.</p>
     </section>
   );

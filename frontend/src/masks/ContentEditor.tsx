@@ -96,7 +96,7 @@ export function ContentEditor({ layer, channel, first, onValue, onClose }: Props
         .map((c) => (
           <ControlRow key={c.id} control={c} values={content as unknown as Values} owner={{ id: layer.id, kind: content.kind }} onTry={(change) => attempt({ ...content, ...change } as Content)} onTake={(change) => take({ ...content, ...change } as Content)} />
         ))}
-      {content.kind === "unknown" && <p className="note">“{content.of}” comes from a plug-in that is not installed here. It is kept, and lays nothing.</p>}
+      {content.kind === "unknown" && <p className="note">“{content.of}” comes from a plug-in that is not installed here. It is kept, but has no effect.</p>}
       {content.kind === "file" && <FilePicture content={content} onTake={take} />}
       {content.kind === "vertex-colours" && <p className="note">The model’s vertex colours, even between its vertices.</p>}
       {content.kind === "image" && (

@@ -300,7 +300,7 @@ function Waits({ needs, kind }: { needs: string | null; kind: string }) {
   }
   return (
     <div className="prow waits" role="status">
-      {kindOf(kind)?.waits ?? "It comes from a plug-in that is not installed here. It is kept, and says nothing."}
+      {kindOf(kind)?.waits ?? "It comes from a plug-in that is not installed here. It is kept, but has no effect."}
     </div>
   );
 }

@@ -82,10 +82,10 @@ function TipSettings({ brush, tips }: { brush: Brush; tips: Tip[] }) {
         <ImportTip onDone={(key) => choose(`image:${key}`, false)} />
       </div>
       <div className="prow">
-        <span className="label">Turns</span>
+        <span className="label">Angle</span>
         <Tooltip title="The tip's angle follows the stroke">
           <button className="tog" aria-pressed={brush.follow} onClick={() => setBrush({ follow: !brush.follow })}>
-            With the stroke
+            Follows stroke
           </button>
         </Tooltip>
       </div>

@@ -102,7 +102,7 @@ const COMMANDS: Command[] = [
   { id: "front", label: "Look from the front", group: "View", key: "4", run: view(0, 0) },
   { id: "side", label: "Look from the right", group: "View", key: "5", run: view(Math.PI / 2, 0) },
   { id: "above", label: "Look from above", group: "View", key: "6", run: view(0, 1.55) },
-  { id: "refit", label: "Fit the views", group: "View", key: "Home", run: () => theStage()?.reframe() },
+  { id: "refit", label: "Frame what is visible", group: "View", key: "Home", run: () => theStage()?.reframe() },
   { id: "diagnostics", label: "Show diagnostics, or hide them", group: "View", key: "Ctrl+Shift+y", run: toggleDiagnostics },
   { id: "isolate", label: "Isolate the part under the pointer", group: "View", key: "i", run: () => void isolate() },
   { id: "hide", label: "Hide the part under the pointer", group: "View", key: "h", run: () => void hideHovered() },

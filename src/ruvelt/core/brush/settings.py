@@ -92,7 +92,7 @@ class Brush(Frozen):
     depth : how far above and below the dab's plane it reaches, share of the radius; 0 is no limit
 
     tips : pictures the dab takes its shape from, `tips.TIPS` or "image:KEY" of the project; of several each dab takes one at random
-    flip : mirrors the tip never, on every other dab, or at random; follow : the tip Angle follows stroke
+    flip : mirrors the tip never, on every other dab, or at random; follow : the tip turns with the stroke
     build : "flow" builds up to the strength; "past" goes on beyond it; "level" lays each dab at its own height, however many overlap
     spray : dabs laid at each stop, scattered by `jitter_place`
     """

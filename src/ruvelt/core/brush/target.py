@@ -107,7 +107,7 @@ class Paint(Frozen):
         from ruvelt.core.brush.hand_tools import own_tools
 
         if value != "paint" and value not in own_tools():
-            raise ValueError(f"'{value}' is no tool here; use one of paint, {', '.join(own_tools())}")
+            raise ValueError(f"'{value}' is not a tool here; use one of paint, {', '.join(own_tools())}")
         return value
 
     def setting(self, name: str) -> float:

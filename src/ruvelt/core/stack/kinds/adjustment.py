@@ -59,7 +59,7 @@ class UnknownAdjust(Adjust):
 
     kind: Literal["unknown"] = "unknown"
     label: ClassVar[str] = "Unknown"
-    hint: ClassVar[str] = "Comes from a plug-in that is not installed; it is kept, and changes nothing"
+    hint: ClassVar[str] = "Comes from a plug-in that is not installed; it is kept, but has no effect"
     hidden: ClassVar[bool] = True
     of: Annotated[str, Field(max_length=80)]
     #: What was stored, as JSON text.

@@ -19,7 +19,7 @@ class Described(Frozen):
     #: The mesh map that it reads.
     needs: ClassVar[str | None] = None
     #: What to do where it says nothing yet, for lack of what it reads.
-    waits: ClassVar[str] = "It says nothing yet."
+    waits: ClassVar[str] = "It has no effect yet."
     #: Kept out of menus: it comes with files, or stands for what is not known here.
     hidden: ClassVar[bool] = False
 

@@ -41,7 +41,7 @@ class UnknownContent(FillContent):
 
     kind: Literal["unknown"] = "unknown"
     label: ClassVar[str] = "Unknown"
-    hint: ClassVar[str] = "Comes from a plug-in that is not installed; it is kept, and lays nothing"
+    hint: ClassVar[str] = "Comes from a plug-in that is not installed; it is kept, but has no effect"
     hidden: ClassVar[bool] = True
     of: Annotated[str, Field(max_length=80)]
     #: What was stored, as JSON text.

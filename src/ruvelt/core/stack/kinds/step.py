@@ -168,7 +168,7 @@ class UnknownStep(Step):
 
     kind: Literal["unknown"] = "unknown"
     label: ClassVar[str] = "Unknown"
-    hint: ClassVar[str] = "Comes from a plug-in that is not installed; it is kept, and says nothing"
+    hint: ClassVar[str] = "Comes from a plug-in that is not installed; it is kept, but has no effect"
     hidden: ClassVar[bool] = True
     of: Annotated[str, Field(max_length=80)]
     #: What was stored, as JSON text.

@@ -16,10 +16,10 @@ class HsvAdjust(TurningAdjust):
 
     kind: Literal["hsv"] = "hsv"
     label: ClassVar[str] = "Hue, saturation, value"
-    hint: ClassVar[str] = "Turns hues, strengthens or weakens colour and brightness"
+    hint: ClassVar[str] = "Shifts hue, scales saturation and value"
     rank: ClassVar[int] = 1
     controls: ClassVar[tuple[Control, ...]] = (
-        Control(id="hue", name="Hue", hint="Turns all hues", kind="degrees", low=-180, high=180),
+        Control(id="hue", name="Hue", hint="Shifts all hues", kind="degrees", low=-180, high=180),
         signed("saturation", "Saturation", "Towards grey, or up to twice as strong"),
         signed("value", "Value", "Towards black, or brighter"),
     )

@@ -9,11 +9,11 @@ from ruvelt.core.stack.kinds.step import F64, PointShaper
 
 
 class InvertShaper(PointShaper):
-    """Turns what is under it round."""
+    """Inverts everything below it."""
 
     kind: Literal["invert"] = "invert"
     label: ClassVar[str] = "Invert"
-    hint: ClassVar[str] = "Turns what is under it round"
+    hint: ClassVar[str] = "Inverts everything below it"
     group: ClassVar[Group] = "shaper"
     rank: ClassVar[int] = 2
 
