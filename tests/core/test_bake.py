@@ -11,7 +11,7 @@ from numpy.testing import assert_allclose, assert_array_equal
 
 from ruvelt.core.bake.baker import Baker, sky_table
 from ruvelt.core.bake.curvature import curvature_of
-from ruvelt.core.bake.maps import BY_ID, SUSPECTS
+from ruvelt.core.bake.mesh_map import SUSPECTS, baked_maps
 from ruvelt.core.bake.pairs import part_key
 from ruvelt.core.bake.settings import BakeSettings
 from ruvelt.core.bake.source import FAR_LIMIT, MISSED, OTHER_PART, BakeSource
@@ -344,7 +344,7 @@ def test_faces_seen_from_behind_are_passed() -> None:
 
 def test_the_same_seed_gives_the_same_bytes_on_any_number_of_threads() -> None:
     samples = SheetSamples(smooth_globe(), plan_sheets(smooth_globe())[0], 512)
-    names = tuple(m for m in BY_ID if m != "id")
+    names = tuple(m for m in baked_maps() if m != "id")
     workers = Workers(2)
     one, two = baked(samples, *names, rays=4), baked(samples, *names, rays=4, workers=workers)
     workers.close()

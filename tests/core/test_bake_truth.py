@@ -9,7 +9,8 @@ import numpy as np
 import pytest
 from numpy.testing import assert_allclose
 
-from ruvelt.core.bake.maps import SUSPECTS, id_colours
+from ruvelt.core.bake.maps.id_colour import id_colours
+from ruvelt.core.bake.mesh_map import SUSPECTS
 from ruvelt.core.color.oklab import oklab
 from ruvelt.core.mesh.model import Model
 from ruvelt.core.mesh.sheets import plan_sheets

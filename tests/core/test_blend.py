@@ -8,10 +8,10 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from ruvelt.core.errors import InputError
-from ruvelt.core.stack.blend import BY_ID, MODES, mode_code
+from ruvelt.core.stack.blend import checked_mode, mode_for, modes
 from ruvelt.core.stack.channels import STANDARD_CHANNELS
 from ruvelt.core.stack.document import ChannelUse, GroupLayer
-from tests.core.scene import Scene, fill_layer, paint_layer
+from tests.core.scene import Scene, fill_layer
 from tests.meshes import square
 
 RGB = tuple[float, float, float]
@@ -119,7 +119,7 @@ def composite(scene: Scene, *layers: object) -> np.ndarray:
 colours = st.tuples(*[st.sampled_from([0.0, 0.1, 0.25, 0.3, 0.5, 0.6, 0.75, 0.9, 1.0])] * 3)
 
 
-@pytest.mark.parametrize("mode", [m.id for m in MODES if "colour" in m.kinds])
+@pytest.mark.parametrize("mode", [m.id for m in modes().values() if "colour" in m.kinds])
 @settings(max_examples=60, deadline=None)
 @given(back=colours, source=colours, strength=st.sampled_from([0.0, 0.3, 1.0]))
 def test_on_an_opaque_ground(mode: str, back: RGB, source: RGB, strength: float) -> None:
@@ -192,20 +192,11 @@ def test_a_channel_may_have_its_own_mode(scene: Scene) -> None:
     assert scene.evaluator.composite("roughness", 0)[0, 9] / 65535 == pytest.approx(0.3, abs=1e-4)
 
 
-def test_codes_and_names() -> None:
-    assert mode_code("hue", CHANNEL["roughness"]) == 0
-    assert mode_code("multiply", CHANNEL["base_color"]) == BY_ID["multiply"].code
+def test_modes_and_names() -> None:
+    assert mode_for("hue", CHANNEL["roughness"]) == "normal"
+    assert mode_for("multiply", CHANNEL["base_color"]) == "multiply"
+    assert mode_for("of-a-plug-in-that-is-gone", CHANNEL["base_color"]) == "normal"
     with pytest.raises(InputError, match="'glow' is not a blend mode"):
-        mode_code("glow", CHANNEL["base_color"])
-    assert len({m.id for m in MODES}) == len(MODES)
-
-
-def test_linear_blending_mixes_light(scene: Scene) -> None:
-    document = scene.document
-    half = fill_layer("s", {"base_color": (1.0, 1.0, 1.0)}, strength=0.5)
-    black = fill_layer("b", {"base_color": (0.0, 0.0, 0.0)})
-    assert composite(scene, half, black)[0] == pytest.approx(0.5, abs=1e-4)
-    scene.document = document.model_copy(update={"settings": document.settings.model_copy(update={"blend_space": "linear"})})
-    assert composite(scene, half, black)[0] == pytest.approx(0.7354, abs=1e-3)
-    scene.document = document
-    assert paint_layer().kind == "paint"
+        checked_mode("glow")
+    assert [m.label for m in modes().values()][:3] == ["Normal", "Multiply", "Screen"]
+    assert len(modes()) == 21

@@ -10,7 +10,7 @@ from numpy.testing import assert_allclose
 
 from ruvelt.core.bake.baker import Baker
 from ruvelt.core.bake.cage import Cage
-from ruvelt.core.bake.maps import SUSPECTS
+from ruvelt.core.bake.mesh_map import SUSPECTS
 from ruvelt.core.bake.points import PointMaker, Points
 from ruvelt.core.bake.settings import BakeSettings
 from ruvelt.core.bake.source import BakeSource

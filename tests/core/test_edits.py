@@ -122,7 +122,6 @@ def test_a_batch_fails_whole() -> None:
         (AddLayer(sheet="body", layer=PaintLayer(id="x", name="X"), into="soot"), InputError, "not a group"),
         (AddLayer(sheet="body", layer=PaintLayer(id="soot", name="X")), InputError, "there already"),
         (SetLayer(sheet="body", layer="soot", values={"kind": "fill"}), InputError, "kind cannot be set"),
-        (SetLayer(sheet="body", layer="soot", values={"blend": "glow"}), InputError, "not a blend mode"),
         (SetLayer(sheet="body", layer="soot", values={}), InputError, "nothing cannot be set"),
         (RemoveLayer(sheet="lid", layer="soot"), NotFound, "no sheet 'lid'"),
         (AddChannel(channel=Channel(id="height", name="H", kind="data", start=(0.0,))), InputError, "already"),

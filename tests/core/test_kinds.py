@@ -11,9 +11,13 @@ import pytest
 from numpy.testing import assert_array_equal
 from pydantic import ValidationError
 
+from ruvelt.core.bake.mesh_map import baked_maps
 from ruvelt.core.brush.hand_tools import hand_tools
+from ruvelt.core.inspect.findings import checks
+from ruvelt.core.output.writer import writers
 from ruvelt.core.samples.address import CHUNK
 from ruvelt.core.stack.adjustments import ADJUSTMENTS
+from ruvelt.core.stack.blend import modes
 from ruvelt.core.stack.contents import CONTENTS
 from ruvelt.core.stack.document import Settings
 from ruvelt.core.stack.mask_evaluate import WHOLE
@@ -157,3 +161,17 @@ def test_tools_have_names_keys_and_pages_of_their_own() -> None:
         assert tool.verb
         page = {"line": "lines", "pick": "README"}.get(tool.id, tool.id)
         assert tool.label in (DOCS / "tools" / f"{page}.md").read_text()
+
+
+def test_modes_maps_and_checks_are_in_the_artists_pages() -> None:
+    page = (DOCS / "blend-modes.md").read_text()
+    assert all(mode.label in page for mode in modes().values())
+    for kind in baked_maps().values():
+        name = kind.id.replace("_", "-")
+        assert len(kind.hint) > 8
+        assert (DOCS / "maps" / f"{name}.md").stat().st_size > 100
+        assert (DOCS / "maps" / f"{name}.png").stat().st_size > 1000
+    page = (DOCS / "model.md").read_text()
+    assert [c.id for c in checks() if c.label not in page] == []
+    page = (DOCS / "export.md").read_text()
+    assert all(w.label in page for w in writers().values())

@@ -47,7 +47,8 @@ def test_gradient_noise_is_what_an_independent_program_makes() -> None:
     turns, shifts, _ = lattices(2, 7)
     scale = 1 / (0.1 * scene.model.diagonal * np.array([1, 3, 1]))
     p, n = places(scene) * scale, scene.samples.normals[scene.samples.covered] * scale
-    spans = 0.5 * scene.samples.spacing**2 * ((scale**2).sum() - (n**2).sum(axis=1))
+    areas = scene.samples.sample_areas(np.flatnonzero(scene.samples.covered).astype(np.int32))
+    spans = 0.5 * areas * ((scale**2).sum() - (n**2).sum(axis=1))
     first = np.exp(-0.55 * spans) * reference_gradient(p @ turns[0].T + shifts[0], 7)
     second = np.exp(-0.55 * 4 * spans) * reference_gradient(p @ turns[1].T + shifts[1], (7 + 0x9E3779B9) & 0xFFFFFFFF)
     noise = (first + 0.5 * second) / 1.5
@@ -65,7 +66,7 @@ def drawn(basis: str, at: np.ndarray, seed: int) -> np.ndarray:
     """(n,) one octave of the product's noise at (n, 3) places in cells, at points."""
     out, loose, left = np.empty((3, len(at)), np.float32)
     one, flat, covered = np.ones(3, np.float32), np.zeros(at.shape, np.float32), np.ones(len(at), bool)
-    kernels.noise_values(at.astype(np.float32), flat, covered, BASES[basis], 0.5, one, *lattices(1, seed), 0.0, left, out, loose)
+    kernels.noise_values(at.astype(np.float32), flat, covered, BASES[basis], 0.5, one, lattices(1, seed), np.zeros_like(left), left, out, loose)
     return out
 
 

@@ -7,7 +7,7 @@ import dataclasses
 import numpy as np
 from numpy.testing import assert_allclose
 
-from ruvelt.core.bake.maps import SUSPECTS
+from ruvelt.core.bake.mesh_map import SUSPECTS
 from ruvelt.core.bake.pairs import Pairing, PartPair
 from ruvelt.core.bake.settings import BakeSettings
 from ruvelt.core.bake.source import MISSED, BakeSource

@@ -12,7 +12,7 @@ from ruvelt.core.stack.fields import Noise, Spots, Weave
 from ruvelt.core.stack.measures import Measures
 from ruvelt.core.stack.noise import BASES, lattices
 from tests.core.scene import Scene, paint_layer
-from tests.meshes import globe, square
+from tests.meshes import globe, model_of, square
 
 PLATES = {side: Scene(square(2.0), (paint_layer(),), side=side) for side in (256, 1024)}
 #: A size, share of the diagonal, of so many texels at 256².
@@ -114,6 +114,42 @@ def test_contrast_and_balance_are_what_they_say(basis: str, octaves: int) -> Non
     for balance in (0.0, 0.2, 0.5, 0.9, 1.0):
         bright = (image(Noise(basis=basis, octaves=octaves, size=0.012, balance=balance, contrast=0.8), 1024) > 0.5).mean()  # type: ignore[arg-type]
         assert bright == pytest.approx(balance, abs=0.02)
+
+
+#: Two plates of one size, the second with a quarter of the texels along each side.
+UNEVEN = model_of(
+    [[-1, 0, 0], [0, 0, 0], [0, 1, 0], [-1, 1, 0], [0.1, 0, 0], [1.1, 0, 0], [1.1, 1, 0], [0.1, 1, 0]],
+    [[0, 1, 2, 3], [4, 5, 6, 7]],
+    [[0.0, 0.0], [0.75, 0.0], [0.75, 0.75], [0.0, 0.75], [0.8, 0.8], [0.9875, 0.8], [0.9875, 0.9875], [0.8, 0.9875]],
+)
+
+
+@pytest.mark.parametrize(
+    "of",
+    [
+        Weave(form="stripes", along=(0.7, 0.3, 0.2), softness=0.0),
+        Weave(form="checks", along=(0.7, 0.3, 0.2), softness=0.0),
+        Spots(),
+        Noise(octaves=2),
+    ],
+    ids=lambda of: type(of).__name__ + getattr(of, "form", ""),
+)
+def test_each_plate_knows_its_own_texels(of: Noise | Spots | Weave) -> None:
+    """A pattern of three texels of the coarse plate is twelve of the fine one; both show what a sheet of four times the texels does."""
+    coarse = 1 / 48
+    shown = {}
+    for side in (256, 1024):
+        scene = Scene(UNEVEN, (paint_layer(),), side=side)
+        measures = Measures(scene.samples, lambda key: None, scene.cache)
+        three = of.model_copy(update={"size": 3 * coarse / scene.model.diagonal})
+        values = np.concatenate([measures.pattern(three, c) for c in range(scene.samples.chunk_count)])
+        face = np.where(scene.samples.covered, scene.samples.face, -1)
+        shown[side] = [scene.samples.to_image(a[:, None])[..., 0] for a in (values / 65535, face)]
+    fine, whole = (a.reshape(256, 4, 256, 4) for a in shown[1024])
+    for face in (0, 1):
+        inside = (whole == face).all(axis=(1, 3)) & (shown[256][1] == face)
+        assert inside.sum() > 1500
+        assert np.sqrt(np.square(shown[256][0] - fine.mean(axis=(1, 3)))[inside].mean()) < 0.02
 
 
 def test_no_two_seeds_share_a_lattice() -> None:

@@ -9,13 +9,29 @@ import sys
 from pathlib import Path
 from typing import ClassVar, Literal
 
+import numpy as np
 import pytest
 
+from ruvelt.core.bake.mesh_map import baked_map
 from ruvelt.core.brush.target import Paint
-from ruvelt.core.stack.document import AdjustLayer, ChannelUse, Document, FillLayer, PaintLayer, Sheet
+from ruvelt.core.errors import InputError
+from ruvelt.core.inspect.check import Check, Finding
+from ruvelt.core.inspect.findings import find_problems
+from ruvelt.core.mesh.model import Model
+from ruvelt.core.mesh.sheets import SheetPlan
+from ruvelt.core.output import writer
+from ruvelt.core.output.writer import MapWriter
+from ruvelt.core.stack import blend, mesh_maps
+from ruvelt.core.stack.blend import loop_of, modes
+from ruvelt.core.stack.document import AdjustLayer, ChannelUse, Document, FillLayer, MeshMap, PaintLayer, Sheet
+from ruvelt.core.stack.edits import Batch, SetLayer, apply_edit, check_modes
+from ruvelt.core.stack.kinds.blend_mode import BlendMode
 from ruvelt.core.stack.kinds.found import _fits
 from ruvelt.core.stack.kinds.step import Source
 from ruvelt.core.stack.masks import Mask
+from ruvelt.core.stack.mesh_map import MeshMapKind
+from ruvelt.core.stack.mesh_maps import in_order, map_channel, map_name
+from ruvelt.core.stack.wholeness import check_document
 from tests.core.scene import Scene, fill_layer, paint_layer
 from tests.meshes import square
 
@@ -74,6 +90,30 @@ for broken in (b"p 0 0", b"t 0 1 9", b"p a b c", b"\\xff"):
     except InputError:
         continue
     raise AssertionError(broken)
+
+from ruvelt.core.bake.baker import Baker
+from ruvelt.core.bake.settings import BakeSettings
+from ruvelt.core.bake.source import BakeSource
+from ruvelt.core.inspect.findings import find_problems
+from ruvelt.core.mesh.sheets import plan_sheets
+from ruvelt.core.output.writer import writers
+from ruvelt.core.stack.blend import modes
+from ruvelt.core.stack.mesh_maps import map_channel
+from ruvelt.web.baking import registry
+
+assert modes()["average"].label == "Average" and list(modes())[-1] == "average"
+mixed = Scene(square(), (fill_layer("a", {"base_color": (0.9, 0.5, 0.1)}, blend="average"), fill_layer("b", {"base_color": (0.1, 0.5, 0.5)})))
+assert np.abs(mixed.value("base_color", 0, 0, 0) / 65535 - [0.5, 0.5, 0.3]).max() < 1e-4
+assert "steepness" in {m.id for m in registry().maps} and map_channel("map:steepness").components == 1
+ball = scene.samples
+made = {}
+Baker(ball, BakeSource(ball.model), BakeSettings(), scene.workers).bake(["steepness"], arrived=lambda m, c, v: made.setdefault(c, v))
+steep = np.concatenate([made[c][0] for c in sorted(made)])[ball.covered[: 65536 * len(made)]] / 65535
+expected = np.sqrt(1 - np.clip(ball.normals[ball.covered][:, 1], -1, 1) ** 2)
+assert np.abs(steep - expected).mean() < 0.02
+ramp = np.linspace(0, 65535, 6).astype(np.uint16).reshape(2, 3)
+assert writers()["netpbm"].encode(ramp, 16) == b"P5 3 2 65535\\n" + ramp.astype(">u2").tobytes()
+assert [f.title for f in find_problems(globe(), plan_sheets(globe())) if f.kind == "below-ground"][0].endswith("faces below ground")
 print(document.model_dump_json())
 """
 
@@ -148,3 +188,86 @@ def test_a_kind_that_cannot_be_listed_is_left_out() -> None:
 def test_a_tool_that_is_not_there_is_refused() -> None:
     with pytest.raises(ValueError, match="'bleach' is not a tool here; use one of paint, soften, smear, clone, tone"):
         Paint(tool="bleach")
+
+
+def test_a_blend_mode_that_is_gone_is_kept_and_lays_as_normal_does() -> None:
+    text = stored().replace('"blend":"normal"', '"blend":"average"')
+    here = Document.from_stored(text)
+    assert {layer.blend for layer in here.sheets[0].layers} == {"average"}
+    assert Document.from_stored(here.model_dump_json()) == here
+    top = fill_layer("a", {"base_color": (0.9, 0.5, 0.1)}).model_copy(update={"blend": "average"})
+    scene = Scene(square(), (top, fill_layer("b", {"base_color": (0.1, 0.5, 0.5)})))
+    assert np.abs(scene.value("base_color", 0, 0, 0) / 65535 - [0.9, 0.5, 0.1]).max() < 1e-4
+
+    # Other fields of the layer can be set, it can be given up for another and that undone; nothing new can be given it.
+    renamed, _ = apply_edit(here, SetLayer(sheet="s", layer="f", values={"name": "Renamed"}))
+    assert renamed.sheets[0].layers[1].blend == "average"
+    plain, back = apply_edit(renamed, SetLayer(sheet="s", layer="f", values={"blend": "normal"}))
+    assert apply_edit(plain, back)[0] == renamed
+    check_modes(here, SetLayer(sheet="s", layer="f", values={"blend": "average"}))
+    for values in ({"blend": "glow"}, {"channels": {"base_color": {"blend": "glow"}}}):
+        with pytest.raises(InputError, match="'glow' is not a blend mode"):
+            check_modes(here, Batch(edits=(SetLayer(sheet="s", layer="f", values=values),)))
+    with pytest.raises(ValueError, match="'average' is not a blend mode"):
+        fill_layer("x", {}, blend="average")
+
+
+def test_a_formula_that_cannot_be_compiled_lays_as_normal_does(monkeypatch: pytest.MonkeyPatch, caplog: pytest.LogCaptureFixture) -> None:
+    class Broken(BlendMode):
+        id: ClassVar[str] = "broken"
+        label: ClassVar[str] = "Broken"
+
+        @staticmethod
+        def value(below: float, above: float) -> float:
+            return json.loads(str(below))  # type: ignore[no-any-return]
+
+    known = {**modes(), "broken": Broken}
+    monkeypatch.setattr("ruvelt.core.stack.blend.modes", lambda: known)
+    assert loop_of("broken") == loop_of("normal")
+    assert "the formula of the blend mode 'broken' cannot be compiled" in caplog.text
+
+
+def test_a_mesh_map_that_is_gone_is_kept_with_its_pixels() -> None:
+    """As it was stored: listed last, and neither baked nor shown."""
+    gone = MeshMap(id="steepness", source="model")
+    assert map_channel("map:steepness") is None
+    assert map_name("steepness") == "steepness"
+    entries = {"steepness": gone, "height": MeshMap(id="height", source="model"), "normal": MeshMap(id="normal", source="model")}
+    assert [m.id for m in in_order(entries)] == ["normal", "height", "steepness"]
+    document = Document(sheets=(Sheet(id="s", name="S", plan=0, resolution=256, mesh_maps=(gone,)),))
+    check_document(document)
+    assert Document.from_stored(document.model_dump_json()) == document
+    with pytest.raises(InputError, match="no mesh map 'steepness'"):
+        baked_map("steepness")
+
+
+def test_maps_writers_and_modes_that_cannot_be_listed_are_left_out() -> None:
+    class TwoParts(MeshMapKind):
+        id: ClassVar[str] = "two"
+        label: ClassVar[str] = "Two"
+        components: ClassVar[int] = 2
+        start: ClassVar[tuple[float, ...]] = (0.0, 0.0)
+
+    class NoSuffix(MapWriter):
+        id: ClassVar[str] = "bare"
+        label: ClassVar[str] = "Bare"
+
+    class NoFormula(BlendMode):
+        id: ClassVar[str] = "empty"
+        label: ClassVar[str] = "Empty"
+
+    assert not mesh_maps._fits(TwoParts)
+    assert not writer._fits(NoSuffix)
+    assert not blend._fits(NoFormula)
+
+
+def test_a_check_of_a_plug_in_that_fails_finds_nothing(monkeypatch: pytest.MonkeyPatch, caplog: pytest.LogCaptureFixture) -> None:
+    class Failing(Check):
+        id: ClassVar[str] = "failing"
+
+        def find(self, model: Model, sheets: list[SheetPlan]) -> Finding | None:
+            raise ZeroDivisionError
+
+    monkeypatch.setattr("ruvelt.core.inspect.findings.checks", lambda: (Failing(),))
+    assert find_problems(square(), []) == []
+    assert "the check 'failing' failed" in caplog.text

@@ -6,7 +6,8 @@ import numpy as np
 import pytest
 from scipy.spatial import cKDTree
 
-from ruvelt.core.inspect.findings import find_problems, triangle_areas, triangle_uvs, uv_areas
+from ruvelt.core.inspect.findings import find_problems
+from ruvelt.core.inspect.uv_facts import triangle_areas, triangle_uvs, uv_areas
 from ruvelt.core.mesh.model import Model
 from ruvelt.core.mesh.rays import RayCaster
 from ruvelt.core.mesh.readers import read_mesh

@@ -11,7 +11,7 @@ import numpy as np
 import pytest
 from flask.testing import FlaskClient
 
-from ruvelt.core.bake.maps import MAPS
+from ruvelt.core.bake.mesh_map import baked_maps
 from ruvelt.core.bake.settings import PARAMETERS, BakeSettings
 from ruvelt.core.output.images import encode_png
 from ruvelt.core.samples.address import CHUNK
@@ -34,7 +34,7 @@ def bake(client: FlaskClient, cube: str, *maps: str, **more: object) -> dict[str
 
 def test_the_registry_tells_every_map_and_setting(client: FlaskClient) -> None:
     told = client.get("/api/registries").json["bake"]
-    assert [m["id"] for m in told["maps"]] == [*(k.id for k in MAPS), "straight"]
+    assert [m["id"] for m in told["maps"]] == [*baked_maps(), "straight"]
     names = {p["id"] for p in told["parameters"]}
     assert {s for m in told["maps"] for s in m["settings"]} <= names
     assert names == {p.id for p in PARAMETERS} == set(BakeSettings.model_fields) - {"seed", "pairs"}

@@ -2327,7 +2327,9 @@ export interface components {
         };
         /**
          * ExportPreset
-         * @description How a map set is written. `size` 0 keeps each sheet's resolution; `template` takes {project}, {sheet}, {map} and {tile}.
+         * @description How a map set is written. `format`: what writes its maps; `size` 0 keeps each sheet's resolution.
+         *
+         *     `template` takes {project}, {sheet}, {map} and {tile}.
          */
         ExportPreset: {
             /**
@@ -2341,6 +2343,11 @@ export interface components {
              * @default false
              */
             fill: boolean;
+            /**
+             * Format
+             * @default png
+             */
+            format: string;
             /**
              * Glb
              * @default false
@@ -3408,6 +3415,18 @@ export interface components {
             strength: number;
         };
         /**
+         * MapFormatAnswer
+         * @description A file format of maps; bits : a component that it can hold.
+         */
+        MapFormatAnswer: {
+            /** Bits */
+            bits: number[];
+            /** Id */
+            id: string;
+            /** Name */
+            name: string;
+        };
+        /**
          * MapSpec
          * @description One picture of a map set. One component makes a grey picture, three or four make colour. `bits` None follows the export.
          */
@@ -3494,6 +3513,8 @@ export interface components {
             components: number;
             /** From Normal */
             from_normal: boolean;
+            /** Hint */
+            hint: string;
             /** Id */
             id: string;
             /** Name */
@@ -3502,8 +3523,6 @@ export interface components {
             rays: boolean;
             /** Settings */
             settings: string[];
-            /** Tells */
-            tells: string;
         };
         /**
          * Mirror
@@ -4520,6 +4539,8 @@ export interface components {
             grains: components["schemas"]["TipAnswer"][];
             /** Layer Kinds */
             layer_kinds: components["schemas"]["KindAnswer"][];
+            /** Map Formats */
+            map_formats: components["schemas"]["MapFormatAnswer"][];
             /** Mesh Formats */
             mesh_formats: string[];
             paint: components["schemas"]["Paint"];

@@ -56,7 +56,7 @@ export function MapGrid() {
                 <MapCell key={s.id} sheet={s} map={m.id} name={m.name} picture={pictures[i]?.data?.[m.id]} />
               ))}
               <span className="quiet" role="cell" style={{ overflow: "hidden", textOverflow: "ellipsis" }}>
-                {m.tells}
+                {m.hint}
               </span>
             </div>
           );

@@ -19,10 +19,16 @@ function isBaked(map: MapSpec, sheet: Sheet): boolean {
   return map.components.every((c) => !c.startsWith("map:") || sheet.mesh_maps.some((m) => m.id === c.slice(4).split(".")[0]));
 }
 
+function chosenFormat(value: string): Partial<ExportPreset> {
+  const [format = "png", bits] = value.split(" ");
+  return { format, bits: Number(bits) as ExportPreset["bits"] };
+}
+
 /** Choose a preset, look at every map, write the set, read the listing. */
 export function ExportScreen() {
   const uid = useWorkshop((s) => s.uid) ?? "";
   const document = useDocument();
+  const formats = useWorkshop((s) => s.registries?.map_formats) ?? [];
   const client = useQueryClient();
   const { data: presets } = useQuery({ queryKey: ["presets"], queryFn: api.presets });
   const [chosen, setChosen] = useState("separate-maps");
@@ -79,9 +85,14 @@ export function ExportScreen() {
             </MenuItem>
           ))}
         </TextField>
-        <TextField select label="Format" value={preset.bits} onChange={(e) => set({ bits: Number(e.target.value) as 8 | 16 })}>
-          <MenuItem value={8}>PNG, 8 bits a component</MenuItem>
-          <MenuItem value={16}>PNG, 16 bits a component</MenuItem>
+        <TextField select label="Format" value={`${preset.format} ${preset.bits}`} onChange={(e) => set(chosenFormat(e.target.value))}>
+          {formats.flatMap((f) =>
+            f.bits.map((bits) => (
+              <MenuItem key={`${f.id} ${bits}`} value={`${f.id} ${bits}`}>
+                {f.name}, {bits} bits a component
+              </MenuItem>
+            )),
+          )}
         </TextField>
         <TextField label="Padding, pixels" type="number" disabled={preset.fill} value={preset.padding} onChange={(e) => set({ padding: Math.min(256, Math.max(0, Math.round(Number(e.target.value)))) })} slotProps={{ htmlInput: { min: 0, max: 256 } }} />
         <Tooltip title="Every pixel around the islands repeats its nearest island">

@@ -7,7 +7,7 @@ import { targetTrouble } from "./layers";
 import { layoutFree } from "./layout";
 import { currentPaint, workshop } from "./workshop";
 
-const kind = (id: string, components: number, from_normal = false): MeshMapKind => ({ id, name: id, components, tells: "", settings: [], rays: false, from_normal, by_hand: false });
+const kind = (id: string, components: number, from_normal = false): MeshMapKind => ({ id, name: id, components, hint: "", settings: [], rays: false, from_normal, by_hand: false });
 const settings = { rays: 64, front: 0.02, pairs: [] as BakeSettings["pairs"], cage: "blended" } as unknown as BakeSettings;
 const before = workshop.getState();
 const bakeBefore = bakery.getState();

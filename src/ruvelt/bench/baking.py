@@ -16,6 +16,7 @@ from ruvelt.core.bake._bake_kernels import hemisphere_rays
 from ruvelt.core.bake.baker import FADE, RAYS_A_BLOCK, Baker, sky_table
 from ruvelt.core.bake.curvature import on_triangles
 from ruvelt.core.bake.grain import evened
+from ruvelt.core.bake.point_arrays import RayRoom, RayStarts
 from ruvelt.core.bake.points import PointMaker
 from ruvelt.core.bake.settings import BakeSettings
 from ruvelt.core.bake.source import BIAS, BakeSource
@@ -56,7 +57,7 @@ def _read(data: bytes) -> Model:
 def _hemispheres(scene: Lantern, inward: bool) -> list[tuple[Any, Any, Any]]:
     """The very rays of an occlusion (or thickness) bake of the model, in its blocks."""
     source, table, maker = scene.model_source, sky_table(RAYS, 0), PointMaker(scene.samples)
-    blocks = []
+    blocks: list[tuple[Any, Any, Any]] = []
     for chunk in scene.chunks:
         points = maker.chunk(chunk)
         place = np.ascontiguousarray((points.position - source.centre) * source.scale, np.float32)
@@ -66,10 +67,9 @@ def _hemispheres(scene: Lantern, inward: bool) -> list[tuple[Any, Any, Any]]:
         step = RAYS_A_BLOCK // RAYS
         for a in range(0, len(place), step):
             b = min(a + step, len(place))
-            origin, way = np.empty(((b - a) * RAYS, 3), np.float32), np.empty(((b - a) * RAYS, 3), np.float32)
-            limit = np.empty((b - a) * RAYS, np.float32)
-            hemisphere_rays(place, normal, outside, key, table, 0x5BD1E995 if inward else 0, BIAS, 40.0, FADE, a, b, origin, way, limit)
-            blocks.append((origin, way, limit))
+            rays = RayRoom.of((b - a) * RAYS)
+            hemisphere_rays(RayStarts(place, normal, outside, key), table, 0x5BD1E995 if inward else 0, BIAS, 40.0, FADE, a, b, rays)
+            blocks.append(rays)
     return blocks
 
 

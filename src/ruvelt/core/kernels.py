@@ -138,6 +138,20 @@ def _room_of(dtype: Any) -> Any:
     return room
 
 
+@intrinsic  # type: ignore[untyped-decorator]
+def call_rows(typingctx: Any, address: Any, below: Any, above: Any, out: Any, count: Any) -> Any:
+    """Call a compiled loop (float32 *below, *above, *out, int64 count) at an address, in kernels."""
+
+    def build(context: Any, builder: Any, signature: Any, args: Any) -> Any:
+        row, number = ir.FloatType().as_pointer(), ir.IntType(64)
+        loop = builder.inttoptr(args[0], ir.FunctionType(ir.VoidType(), [row, row, row, number]).as_pointer())
+        rows = [context.make_array(kind)(context, builder, value).data for kind, value in zip(signature.args[1:4], args[1:4], strict=True)]
+        builder.call(loop, [*rows, args[4]])
+        return context.get_dummy_value()
+
+    return types.void(types.int64, below, above, out, types.int64), build
+
+
 f32_at, u8_at, u16_at, u64_at = (_view_of(t) for t in (types.float32, types.uint8, types.uint16, types.uint64))
 f32_room, f64_room, u8_room, u16_room, u32_room, u64_room, i64_room = (
     _room_of(t) for t in (types.float32, types.float64, types.uint8, types.uint16, types.uint32, types.uint64, types.int64)

@@ -80,9 +80,13 @@ def warm() -> None:
     os.environ[kernels.LATE] = "1"
     for name in digests():
         importlib.import_module(f"ruvelt.core.{name}")
+    from ruvelt.core.stack.blend import loop_of, modes
+
     # The longest first, so that none is left over for one processor at the end. Forked: sources are read, nothing is compiled yet.
     with multiprocessing.get_context("fork").Pool(min(os.cpu_count() or 1, MOST)) as pool:
         for _ in pool.imap_unordered(kernels.load, kernels.longest_first(), chunksize=1):
+            pass
+        for _ in pool.imap_unordered(loop_of, modes(), chunksize=1):
             pass
 
 

@@ -18,7 +18,7 @@ from ruvelt.core.bake.cage import Cage
 from ruvelt.core.bake.curvature import curvature_of
 from ruvelt.core.bake.from_normal import FROM_NORMAL, hollows, turned_normals
 from ruvelt.core.bake.grain import Answers
-from ruvelt.core.bake.maps import SUSPECTS, map_kind
+from ruvelt.core.bake.mesh_map import SUSPECTS, baked_map
 from ruvelt.core.bake.settings import BakeSettings
 from ruvelt.core.bake.source import FAR_LIMIT, MISSED, OTHER_PART, BakeSource, needed_bytes
 from ruvelt.core.errors import Conflict, InputError, NotFound
@@ -32,7 +32,7 @@ from ruvelt.core.scratch import scratch_folder
 from ruvelt.core.stack.basics import Frozen, Id
 from ruvelt.core.stack.document import HighMesh, MeshMap, Sheet, safe_id
 from ruvelt.core.stack.edits import AnyEdit, Batch, SetHighMeshes, SetSheet
-from ruvelt.core.stack.mesh_maps import PREFIX, SHAPES
+from ruvelt.core.stack.mesh_maps import PREFIX, in_order, map_kinds, map_name
 from ruvelt.core.stack.plane_ids import base_plane_id, high_plane_id, normal_map_plane_id, touch_up_plane_id
 from ruvelt.core.workers import Workers
 from ruvelt.studio.repaint import image_to_plane
@@ -263,7 +263,7 @@ class BakeDesk:
 
     def _bake(self, request: BakeRequest, progress: Progress, run: BakeRun, workers: Workers) -> dict[str, Any]:
         session = self._session
-        maps = tuple(dict.fromkeys(map_kind(m).id for m in request.maps))
+        maps = tuple(dict.fromkeys(baked_map(m).id for m in request.maps))
         if not session.document.sheets:
             raise InputError("The model has no UVs, so there are no sheets to bake. Give it UVs first.")
         wanted = request.sheets or tuple(s.id for s in session.document.sheets)
@@ -357,7 +357,7 @@ class BakeDesk:
         self, maps: tuple[str, ...], sheets: list[Sheet], settings: BakeSettings, progress: Progress, run: BakeRun, workers: Workers
     ) -> dict[str, dict[int, str]]:
         if not set(maps) <= set(FROM_NORMAL):
-            names = ", ".join(SHAPES[m].name for m in maps if m not in FROM_NORMAL)
+            names = ", ".join(map_name(m) for m in maps if m not in FROM_NORMAL)
             raise InputError(f"A normal map says nothing about {names}. From it come curvature, an occlusion of hollows and object normals.")
         session, made = self._session, dict[str, dict[int, str]]()
         radius = settings.curvature_radius * session.model.diagonal
@@ -366,7 +366,7 @@ class BakeDesk:
             samples = session.samples(sheet)
             normal = turned_normals(samples, _normal_codes(session, sheet), workers)
             for m in maps:
-                progress(i, len(sheets), f"{sheet.name}: {SHAPES[m].name}")
+                progress(i, len(sheets), f"{sheet.name}: {map_name(m)}")
                 if m == "curvature":
                     values = 0.5 + 0.5 * curvature_of(samples, samples.positions, normal, radius, workers)[:, None] * np.float32(radius)
                 elif m == "occlusion":
@@ -401,20 +401,20 @@ class BakeDesk:
             now = session.document.sheet(sheet.id)
             if now is None or now.resolution != sheet.resolution:
                 raise Conflict(f"{sheet.name} was changed while it was baked, so the new maps do not fit it. Bake again.")
-            names = [m for m in SHAPES if base_plane_id(sheet.id, m) in made]
+            names = [m for m in map_kinds() if base_plane_id(sheet.id, m) in made]
             entries = {m.id: m for m in now.mesh_maps}
             for m in names:
                 kept = entries[m].touch_up if m in entries else True
                 entries[m] = MeshMap(id=m, source=source, settings=request.settings.model_dump(mode="json"), touch_up=kept)
                 plane = base_plane_id(sheet.id, m)
-                old[plane] = session.store.planes.get(plane, Plane(SHAPES[m].components + 1))
-                new[plane] = Plane(SHAPES[m].components + 1, dict(made[plane]))
+                old[plane] = session.store.planes.get(plane, Plane(map_kinds()[m].components + 1))
+                new[plane] = Plane(map_kinds()[m].components + 1, dict(made[plane]))
             # A bake that meets no other mesh has nothing to suspect, whatever one before it had.
             stale = base_plane_id(sheet.id, SUSPECTS)
             if source == "model" and entries.pop(SUSPECTS, None) is not None and stale in session.store.planes:
                 old[stale], new[stale] = session.store.planes[stale], Plane(2)
-            edits.append(SetSheet(sheet=sheet.id, values={"mesh_maps": [entries[m].model_dump() for m in SHAPES if m in entries]}))
-        told = ", ".join(SHAPES[m].name for m in dict.fromkeys(request.maps))
+            edits.append(SetSheet(sheet=sheet.id, values={"mesh_maps": [m.model_dump() for m in in_order(entries)]}))
+        told = ", ".join(map_name(m) for m in dict.fromkeys(request.maps))
         components = {name: plane.components for name, plane in new.items()}
         session.store.commit(f"Bake {told}"[:120], edit=Batch(edits=tuple(edits)), changes=difference(old, new), components=components)
 
@@ -463,7 +463,7 @@ def _normal_codes(session: Session, sheet: Sheet) -> Callable[[int], U16 | None]
 
 def import_map(session: Session, sheet_id: str, map_id: str, image: U16, revision: int | None = None) -> None:
     """Take a picture (h, w, 4 uint16) as a mesh map of a sheet. Raises InputError for a picture that is not square."""
-    kind = map_kind(map_id)
+    kind = baked_map(map_id)
     if image.shape[0] != image.shape[1]:
         raise InputError(f"A mesh map is square; this picture is {image.shape[1]} × {image.shape[0]}. Export it square from where it was made.")
     with session.lock:
@@ -476,9 +476,9 @@ def import_map(session: Session, sheet_id: str, map_id: str, image: U16, revisio
         name = base_plane_id(sheet.id, map_id)
         entries = {m.id: m for m in sheet.mesh_maps}
         entries[map_id] = MeshMap(id=map_id, source="picture", touch_up=entries[map_id].touch_up if map_id in entries else True)
-        edit = SetSheet(sheet=sheet.id, values={"mesh_maps": [entries[m].model_dump() for m in SHAPES if m in entries]})
+        edit = SetSheet(sheet=sheet.id, values={"mesh_maps": [m.model_dump() for m in in_order(entries)]})
         changes = difference({name: session.store.planes.get(name, Plane(plane.components))}, {name: plane})
-        session.store.commit(f"Bring in {kind.name} of {sheet.name}", edit=edit, changes=changes, components={name: plane.components})
+        session.store.commit(f"Bring in {kind.label} of {sheet.name}", edit=edit, changes=changes, components={name: plane.components})
 
 
 def set_touch_up(session: Session, sheet_id: str, map_id: str, on: bool, revision: int | None = None) -> None:
@@ -490,7 +490,7 @@ def set_touch_up(session: Session, sheet_id: str, map_id: str, on: bool, revisio
             raise NotFound(f"{sheet.name} has no such mesh map. Bake it first.")
         entries = [m.model_copy(update={"touch_up": on}) if m.id == map_id else m for m in sheet.mesh_maps]
         edit = SetSheet(sheet=sheet.id, values={"mesh_maps": [m.model_dump() for m in entries]})
-        session.store.commit(f"Touch-up of {SHAPES[map_id].name} {'on' if on else 'off'}", edit=edit)
+        session.store.commit(f"Touch-up of {map_name(map_id)} {'on' if on else 'off'}", edit=edit)
 
 
 def remove_map(session: Session, sheet_id: str, map_id: str, revision: int | None = None) -> None:
@@ -504,7 +504,7 @@ def remove_map(session: Session, sheet_id: str, map_id: str, revision: int | Non
         planes = [base_plane_id(sheet.id, map_id), touch_up_plane_id(sheet.id, map_id)]
         changes = {p: dict.fromkeys(session.store.planes[p].chunks, None) for p in planes if p in session.store.planes}
         edit = SetSheet(sheet=sheet.id, values={"mesh_maps": [m.model_dump() for m in kept]})
-        session.store.commit(f"Remove {SHAPES[map_id].name} of {sheet.name}", edit=edit, changes=changes)
+        session.store.commit(f"Remove {map_name(map_id)} of {sheet.name}", edit=edit, changes=changes)
 
 
 def suspects(session: Session) -> list[dict[str, Any]]:

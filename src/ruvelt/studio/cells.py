@@ -10,7 +10,7 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from ruvelt.core.bake.maps import SUSPECTS
+from ruvelt.core.bake.mesh_map import SUSPECTS
 from ruvelt.core.output.display import SheetDisplay
 from ruvelt.core.samples.address import CHUNK_SIDE
 from ruvelt.core.samples.sheet import SheetSamples

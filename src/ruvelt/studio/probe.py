@@ -8,7 +8,7 @@ import numpy as np
 
 from ruvelt.core.brush.camera import Camera
 from ruvelt.core.errors import InputError
-from ruvelt.core.inspect.findings import uv_density
+from ruvelt.core.inspect.uv_facts import uv_density
 from ruvelt.core.mesh.topology import islands
 from ruvelt.studio.session import Session
 

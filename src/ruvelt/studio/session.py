@@ -22,7 +22,8 @@ from ruvelt.core.brush.settings import Brush
 from ruvelt.core.brush.snapping import EdgeGraph
 from ruvelt.core.brush.target import Paint, Target, resolve_target
 from ruvelt.core.errors import Conflict, InputError, NotFound, RuveltError
-from ruvelt.core.inspect.findings import Finding, find_problems
+from ruvelt.core.inspect.check import Finding
+from ruvelt.core.inspect.findings import find_problems
 from ruvelt.core.lazy import lazy
 from ruvelt.core.mesh.model import Model
 from ruvelt.core.mesh.rays import RayCaster
@@ -40,7 +41,7 @@ from ruvelt.core.stack.basics import FacePick
 from ruvelt.core.stack.beyond import Borders
 from ruvelt.core.stack.channels import decode
 from ruvelt.core.stack.document import AnyLayer, Document, GroupLayer, Sheet
-from ruvelt.core.stack.edits import AddLayer, AnyEdit, ReplaceDocument, apply_edit, check_alone
+from ruvelt.core.stack.edits import AddLayer, AnyEdit, ReplaceDocument, apply_edit, check_alone, check_modes
 from ruvelt.core.stack.evaluate import SheetEvaluator
 from ruvelt.core.stack.faces import FaceIndex
 from ruvelt.core.stack.kinds.sources.layer import LayerSource
@@ -293,6 +294,7 @@ class Session:
         """A sheet as it would be after an edit that is not taken: what a slider shows while it is dragged."""
         with self.lock:
             check_alone(edit)
+            check_modes(self.document, edit)
             document, _ = apply_edit(self.document, edit)
             check_document(document, len(self.plans))
             sheet = document.sheet(sheet_id)
@@ -420,6 +422,7 @@ class Session:
         with self.lock:
             self.check_revision(revision)
             check_alone(edit)
+            check_modes(self.document, edit)
             self.store.commit(label, edit=edit, plans=len(self.plans))
 
     def undo(self, revision: int | None = None) -> str:

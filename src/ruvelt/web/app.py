@@ -14,8 +14,9 @@ from ruvelt.core.brush.settings import PARAMETERS, Brush
 from ruvelt.core.brush.target import Paint
 from ruvelt.core.brush.tips import GRAINS, TIPS, tip_picture
 from ruvelt.core.mesh.readers import READERS
+from ruvelt.core.output.writer import writers
 from ruvelt.core.samples.sheet import RESOLUTIONS
-from ruvelt.core.stack.blend import MODES
+from ruvelt.core.stack.blend import modes
 from ruvelt.studio.cells import grey_picture
 from ruvelt.studio.studio import Studio
 from ruvelt.web import baking, exporting, masking, painting, projects
@@ -54,12 +55,13 @@ def registries():  # type: ignore[no-untyped-def]
         brush_parameters=list(PARAMETERS),
         brush=Brush(),
         paint=Paint(),
-        blend_modes=[s.BlendModeAnswer(id=m.id, name=m.name, kinds=list(m.kinds)) for m in MODES],
+        blend_modes=[s.BlendModeAnswer(id=m.id, name=m.label, kinds=list(m.kinds)) for m in modes().values()],
         layer_kinds=list(LAYER_KINDS),
         stack=masking.stack_registry(),
         pick_kinds=list(PICK_KINDS),
         resolutions=list(RESOLUTIONS),
         presets=studio().presets.all(),
+        map_formats=[s.MapFormatAnswer(id=w.id, name=w.label, bits=list(w.bits)) for w in writers().values()],
         mesh_formats=sorted(READERS),
         bake=baking.registry(),
         tools=[t.described() for t in hand_tools().values()],

@@ -10,15 +10,14 @@ from flask_openapi3 import APIBlueprint
 
 from ruvelt.core.bake.baker import Baker
 from ruvelt.core.bake.from_normal import FROM_NORMAL
-from ruvelt.core.bake.maps import MAPS
+from ruvelt.core.bake.mesh_map import BakedMap
 from ruvelt.core.bake.settings import PARAMETERS, BakeSettings
 from ruvelt.core.bake.source import needed_bytes
 from ruvelt.core.planes.plane import U16
 from ruvelt.core.samples.address import CHUNK
-from ruvelt.core.stack.mesh_maps import SHAPES
+from ruvelt.core.stack.mesh_maps import map_kinds
 from ruvelt.store.blobs import unpack
 from ruvelt.studio.bakes import (
-    STRAIGHT,
     BakeRequest,
     MeshUpload,
     Progress,
@@ -55,22 +54,17 @@ def registry() -> s.BakeRegistry:
     maps = [
         s.MeshMapKindAnswer(
             id=k.id,
-            name=k.name,
+            name=k.label,
             components=k.components,
-            tells=k.tells,
-            settings=list(k.settings),
-            rays=bool(k.rays),
+            hint=k.hint,
+            settings=list(k.settings) if issubclass(k, BakedMap) else [],
+            rays=issubclass(k, BakedMap) and bool(k.rays),
             from_normal=k.id in FROM_NORMAL,
-            by_hand=False,
+            by_hand=k.by_hand,
         )
-        for k in MAPS
+        for k in map_kinds().values()
+        if issubclass(k, BakedMap) or k.by_hand
     ]
-    tells = "Where it is white, rays leave straight along the face. Painted, not baked."
-    maps.append(
-        s.MeshMapKindAnswer(
-            id=STRAIGHT, name=SHAPES[STRAIGHT].name, components=1, tells=tells, settings=[], rays=False, from_normal=False, by_hand=True
-        )
-    )
     return s.BakeRegistry(maps=maps, parameters=list(PARAMETERS), settings=BakeSettings())
 
 

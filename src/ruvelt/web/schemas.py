@@ -82,6 +82,14 @@ class ProjectList(BaseModel):
     projects: list[ProjectCardAnswer]
 
 
+class MapFormatAnswer(BaseModel):
+    """A file format of maps; bits : a component that it can hold."""
+
+    id: str
+    name: str
+    bits: list[int]
+
+
 class BlendModeAnswer(BaseModel):
     id: str
     name: str
@@ -115,7 +123,7 @@ class MeshMapKindAnswer(BaseModel):
     id: str
     name: str
     components: int
-    tells: str
+    hint: str
     settings: list[str]
     rays: bool
     from_normal: bool
@@ -142,6 +150,7 @@ class Registries(BaseModel):
     pick_kinds: list[KindAnswer]
     resolutions: list[int]
     presets: list[ExportPreset]
+    map_formats: list[MapFormatAnswer]
     mesh_formats: list[str]
     bake: BakeRegistry
     #: The hand tools in the order of the rail, and the first values of their own sliders, by tool.

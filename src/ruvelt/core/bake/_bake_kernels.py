@@ -4,6 +4,7 @@
 import numba
 import numpy as np
 
+from ruvelt.core.bake.point_arrays import CORNERS, FOUND, MET, PLACED, RAYS, STARTS
 from ruvelt.core.kernels import inline, kernel
 from ruvelt.core.samples._cell_kernels import cell_at
 from ruvelt.core.samples._raster_kernels import _closest_bary
@@ -76,40 +77,17 @@ def _beyond(uv, t, x, y):
     return one - b - c, b, c
 
 
-@kernel(
-    i64(
-        i32[::1],
-        f32[:, :, ::1],
-        f32[:, :, ::1],
-        f32[:, :, ::1],
-        f32[:, :, ::1],
-        i64,
-        i64,
-        f32[:, ::1],
-        i64,
-        f32[:, ::1],
-        i32[::1],
-        i32[::1],
-        f32[:, ::1],
-        f32[:, ::1],
-        f32[:, ::1],
-        f32[:, ::1],
-        f32[:, ::1],
-        f32[:, ::1],
-    ),
-    late=True,
-)
-def texel_points(
-    owner, uv, corners, normals, tangents, chunk, side, shifts, turn, pulls, local, triangle, bary, position, normal, geometric, tangent, frame
-):
+@kernel(i64(CORNERS, i64, i64, f32[:, ::1], i64, f32[:, ::1], PLACED), late=True)
+def texel_points(mesh, chunk, side, shifts, turn, pulls, out):
     """Surface points under one place of each covered texel of a chunk, shifts[turn] from its centre; returns how many.
 
     A place belongs to the triangle that holds it; one outside the island is left out. A texel none of whose places is inside is measured once,
     at turn 0, at the nearest place of its triangle. Places on an edge are pulled inwards by a hair, or rays would start in the next face.
 
     pulls : (t, 3) the least share of each corner, where a hair is not enough
-    frame : (n, 5) lengths of the interpolated normal and tangent, and the interpolated bitangent of the vertices, unit
     """
+    owner, uv, corners, normals, tangents = mesh
+    local, triangle, bary, position, normal, geometric, tangent, frame = out
     chunks = side // 256
     x0, y0 = (chunk % chunks) * 256, (chunk // chunks) * 256
     half = np.float32(0.5)
@@ -197,26 +175,8 @@ def _hash(x):
     return x
 
 
-@kernel(
-    numba.void(
-        f32[:, ::1],
-        f32[:, ::1],
-        f32[:, ::1],
-        i64[::1],
-        f32[:, :, ::1],
-        u32,
-        f32,
-        f32,
-        f32,
-        i64,
-        i64,
-        f32[:, ::1],
-        f32[:, ::1],
-        f32[::1],
-    ),
-    late=True,
-)
-def hemisphere_rays(position, normal, geometric, key, table, seed, bias, reach, fade, first, last, origin, direction, limit):
+@kernel(numba.void(STARTS, f32[:, :, ::1], u32, f32, f32, f32, i64, i64, RAYS), late=True)
+def hemisphere_rays(points, table, seed, bias, reach, fade, first, last, rays):
     """Cosine-weighted rays over points first … last, all rays of a point in a row.
 
     Each point takes one of the table's sets, turned about its normal by an angle of its own. Rays that would start below the face are mirrored
@@ -225,6 +185,8 @@ def hemisphere_rays(position, normal, geometric, key, table, seed, bias, reach, 
     table : (sets, rays, 4) directions around +z, and a number 0–1, as `sky_table` makes them; sets: a power of two
     limit : how far each ray goes, spread evenly over the last share `fade` of `reach`, so that what it meets counts less the further it lies
     """
+    position, normal, geometric, key = points
+    origin, direction, limit = rays
     one, two, zero = np.float32(1), np.float32(2), np.float32(0)
     sets, n = np.uint32(table.shape[0] - 1), table.shape[1]
     for p in range(first, last):
@@ -295,30 +257,14 @@ def cage_rays(position, cage, reach, rows, centre, scale, start, way, limit):
         limit[i] = (reach[p, 0] + reach[p, 1]) * scale
 
 
-@kernel(
-    i64(
-        i32[::1],
-        f32[::1],
-        f32[::1],
-        f32[:, ::1],
-        f32[:, ::1],
-        numba.boolean,
-        i32[::1],
-        f32[:, :, ::1],
-        f32[:, :, ::1],
-        i64[::1],
-        f32[:, ::1],
-        f32[:, ::1],
-        i32[::1],
-        i64[::1],
-    ),
-    late=True,
-)
-def take_hits(primitive, u, v, outward, way, ignore_back, index, corners, normals, rows, position, normal, triangle, again):
+@kernel(i64(FOUND, f32[:, ::1], numba.boolean, i32[::1], f32[:, :, ::1], f32[:, :, ::1], i64[::1], MET, i64[::1]), late=True)
+def take_hits(found, way, ignore_back, index, corners, normals, rows, out, again):
     """Position and interpolated normal of hits, written to rows; lists those that met a face from behind in `again` and counts them.
 
-    index : the source's triangle for each primitive, or size 0 when they are the same; outward : Embree's geometric normals
+    index : the source's triangle for each primitive, or size 0 when they are the same
     """
+    primitive, u, v, outward = found
+    position, normal, triangle = out
     passed = 0
     for i in range(len(primitive)):
         if primitive[i] < 0:

@@ -5,6 +5,7 @@ import numba
 import numpy as np
 
 from ruvelt.core.bake._bake_kernels import _unit
+from ruvelt.core.bake.point_arrays import CAGE
 from ruvelt.core.kernels import inline, kernel
 
 f32, i32 = numba.float32, numba.int32
@@ -24,34 +25,16 @@ def _to_segment(x, y, z, ends, e):
     return np.sqrt(qx * qx + qy * qy + qz * qz)
 
 
-@kernel(
-    numba.void(
-        i32[::1],
-        f32[:, ::1],
-        f32[:, ::1],
-        f32[:, ::1],
-        f32[:, :, ::1],
-        f32[:, :, ::1],
-        i32[:, ::1],
-        i32[::1],
-        i32[::1],
-        f32[:, :, ::1],
-        f32,
-        f32[::1],
-        f32[:, ::1],
-        f32[::1],
-    ),
-    late=True,
-)
-def cage_ways(triangle, bary, position, geometric, averaged, split, place, star, edge, ends, blend, straight, way, stretch):
+@kernel(numba.void(i32[::1], f32[:, ::1], f32[:, ::1], f32[:, ::1], CAGE, f32[::1], f32[:, ::1], f32[::1]), late=True)
+def cage_ways(triangle, bary, position, geometric, cage, straight, way, stretch):
     """Unit directions that rays leave by, and how much longer a distance along them is than along the face.
 
     At hard edges the averaged corner normals, so that nothing gapes; `blend` away from those that meet in a corner, that corner's share is its split
     one. What a corner adds depends on it and on the place alone, so that directions are the same on both sides of every edge.
 
-    averaged, split : (t, 3, 3) unit; place : (t, 3) numbers of corners; edge[star[p]:star[p + 1]] : hard edges at a place, rows of (m, 2, 3) `ends`
     straight : (n,) how far each is turned to the face's own normal, 0–1
     """
+    averaged, split, place, star, edge, ends, blend = cage
     zero, one, two, three = np.float32(0), np.float32(1), np.float32(2), np.float32(3)
     for i in range(len(triangle)):
         t = triangle[i]

@@ -4,6 +4,7 @@
 import numba
 import numpy as np
 
+from ruvelt.core.bake.point_arrays import GRAIN_CELLS, GRAIN_SAMPLES
 from ruvelt.core.kernels import f32_room, inline, kernel
 
 f32, i32, i64 = numba.float32, numba.int32, numba.int64
@@ -107,35 +108,18 @@ def _narrow(guide, variance):
 
 
 @kernel(
-    numba.void(
-        i64,
-        i64,
-        numba.boolean[::1],
-        f32[:, ::1],
-        f32[:, ::1],
-        f32[::1],
-        f32[::1],
-        f32[:, ::1],
-        f32[::1],
-        f32,
-        f32,
-        i64[::1],
-        i64[::1],
-        i32[::1],
-        i64[::1],
-        f32[::1],
-        f32[:, ::1],
-    ),
+    numba.void(i64, i64, numba.boolean[::1], GRAIN_SAMPLES, f32, GRAIN_CELLS, f32[::1], f32[:, ::1]),
     late=True,
     fastmath=_LOOSE,
 )
-def even_out(first, last, own, xyz, normal, area, radii, values, guide, variance, cell, cells, dims, table, start, totals, out):
+def even_out(first, last, own, samples, variance, cells, totals, out):
     """Means of (n, c) values, c 1 or 3, around the samples of cells first … last, those that are `own`; samples are sorted by cell.
 
-    radii : (n,) how far neighbours count; cells : (m,) numbers of cells, whose samples are start[k] … start[k + 1]; table : as `fill_table` made it
-    guide : (n,) estimates 0–1; neighbours whose own lies further off than noise explains do not count. A mean of rays' answers between 0 and 1
-    varies by no more than p (1 − p) / rays (Bhatia and Davis 2000): `variance` is one over rays, or 0 for no guide. totals : (n,) room of 0
+    Neighbours whose guide, an estimate 0–1, lies further off than noise explains do not count. A mean of rays' answers between 0 and 1 varies by no
+    more than p (1 − p) / rays (Bhatia and Davis 2000): `variance` is one over rays, or 0 for no guide. totals : (n,) room of 0
     """
+    xyz, normal, area, radii, values, guide = samples
+    cell, number_of, dims, table, start = cells
     zero = np.float32(0)
     comps = values.shape[1]
     near = f32_room((11, ROOM))
@@ -147,14 +131,14 @@ def even_out(first, last, own, xyz, normal, area, radii, values, guide, variance
             totals[i] = zero
             for k in range(comps):
                 out[i, k] = zero
-        reach = min(i64(np.ceil(widest / cell)), i64(4))
-        number = cells[c]
+        reach = min(i64(np.ceil(widest / f32(cell))), i64(4))
+        number = number_of[c]
         cx, cy, cz = number % dims[0], number // dims[0] % dims[1], number // (dims[0] * dims[1])
         many = 0
         for z in range(max(cz - reach, 0), min(cz + reach, dims[2] - 1) + 1):
             for y in range(max(cy - reach, 0), min(cy + reach, dims[1] - 1) + 1):
                 for x in range(max(cx - reach, 0), min(cx + reach, dims[0] - 1) + 1):
-                    found = _find(cells, table, (z * dims[1] + y) * dims[0] + x)
+                    found = _find(number_of, table, (z * dims[1] + y) * dims[0] + x)
                     if found < 0:
                         continue
                     for j in range(start[found], start[found + 1]):

@@ -12,7 +12,8 @@ from numpy.typing import NDArray
 from ruvelt.core.bake._bake_kernels import encode_rows, gather_open, gather_thickness, hemisphere_rays
 from ruvelt.core.bake.curvature import Neighbours, on_triangles
 from ruvelt.core.bake.grain import Answers, evened
-from ruvelt.core.bake.maps import SUSPECTS, Measured, MeshMapKind, map_kind
+from ruvelt.core.bake.mesh_map import SUSPECTS, BakedMap, Measured, baked_map
+from ruvelt.core.bake.point_arrays import RayRoom, RayStarts
 from ruvelt.core.bake.points import PointMaker, Points, chosen
 from ruvelt.core.bake.settings import BakeSettings
 from ruvelt.core.bake.source import BIAS, MISSED, BakeSource, Surface
@@ -88,7 +89,7 @@ class Baker:
 
     def planned(self, maps: Iterable[str]) -> int:
         """Rays that a bake of these maps casts; a map without rays counts one a texel, so that progress moves."""
-        kinds = [map_kind(m) for m in maps]
+        kinds = [baked_map(m) for m in maps]
         hemispheres = len({k.rays for k in kinds if k.rays})
         return int(self.samples.covered_count) * len(self._shifts) * (1 + hemispheres * self._rays)
 
@@ -103,7 +104,7 @@ class Baker:
 
     def measure(self, maps: Sequence[str], progress: Progress, arrived: Arrived) -> Answers | None:
         """Cast every ray and hand all maps on; returns what rays told, where its grain is still to be evened out by `finish`."""
-        kinds = [map_kind(m) for m in dict.fromkeys(maps)]
+        kinds = [baked_map(m) for m in dict.fromkeys(maps)]
         planned, done = self.planned(maps), 0
         progress(0, planned, "Building what rays meet")
         self.source.prepare(self.settings)
@@ -134,19 +135,19 @@ class Baker:
             return
         smooth = evened(answers, self.settings.grain, self._rays * len(self._shifts), self._workers, beside, lambda done: stop())
         starts = np.searchsorted(smooth.slot, np.arange(self.samples.chunk_count + 1) * CHUNK)
-        for kind in (map_kind(m) for m in dict.fromkeys(maps)):
-            if kind.told is None:
+        for kind in (baked_map(m) for m in dict.fromkeys(maps)):
+            if not kind.rays:
                 continue
             for chunk in np.flatnonzero(np.diff(starts)):
                 rows = np.arange(starts[chunk], starts[chunk + 1])
-                values = kind.told(smooth.rows(rows))
+                values = kind.of_rays(smooth.rows(rows))
                 local = np.ascontiguousarray(smooth.slot[rows] - chunk * CHUNK, np.int32)
                 arrived(kind.id, int(chunk), _codes(values, local, kind.components, kind.direction))
 
     def _chunk(
-        self, chunk: int, kinds: list[MeshMapKind], table: F32, around: Neighbours | None, count: Callable[[int, str], None], arrived: Arrived
+        self, chunk: int, kinds: list[BakedMap], table: F32, around: Neighbours | None, count: Callable[[int, str], None], arrived: Arrived
     ) -> Answers | None:
-        sums = {k.id: np.zeros((CHUNK, k.components), np.float32) for k in kinds if k.values}
+        sums = {k.id: np.zeros((CHUNK, k.components), np.float32) for k in kinds if not k.rays}
         wanted = {k.rays for k in kinds if k.rays}
         told = _Sums(wanted, any(k.id == "bent_normal" for k in kinds))
         places, suspect = np.zeros(CHUNK, np.float32), np.zeros(CHUNK, np.uint8)
@@ -163,7 +164,7 @@ class Baker:
             curved = None if around is None else around.curvature(surface.position, surface.normal, self._curvature_radius)
             measured = Measured(points, surface, self.source, self.settings, curved)
             for kind in kinds:
-                if kind.values is None:
+                if kind.rays:
                     continue
                 values = kind.values(measured)
                 if kind.mixes:
@@ -175,12 +176,11 @@ class Baker:
         share = np.float32(1) / places[covered, None]
         answers = told.means(covered, share, covered + chunk * CHUNK, self.samples) if wanted else None
         for kind in kinds:
-            if kind.values is not None:
+            if not kind.rays:
                 values = sums[kind.id][covered] * (share if kind.mixes else np.float32(1))
             else:
-                assert kind.told is not None
                 assert answers is not None
-                values = kind.told(answers)
+                values = kind.of_rays(answers)
             arrived(kind.id, chunk, _codes(values, covered, kind.components, kind.direction))
         if self.source.projects:
             arrived(SUSPECTS, chunk, _codes(suspect[covered].astype(np.float32)[:, None] / np.float32(255), covered, 1))
@@ -240,28 +240,13 @@ class Baker:
         part, each = rays if rows is None else rays.of(rows), table.shape[1]
         n = len(part.row)
         step = max(1, RAYS_A_BLOCK // each)
-        origin, way = np.empty((min(step, n) * each, 3), np.float32), np.empty((min(step, n) * each, 3), np.float32)
-        limit = np.empty(min(step, n) * each, np.float32)
+        room = RayRoom.of(min(step, n) * each)
+        starts = RayStarts(part.position, part.normal, part.outside, part.key)
         for a in range(0, n, step):
             b = min(a + step, n)
             m = (b - a) * each
-            hemisphere_rays(
-                part.position,
-                part.normal,
-                part.outside,
-                part.key,
-                table,
-                seed,
-                BIAS,
-                reach,
-                fade,
-                a,
-                b,
-                origin,
-                way,
-                limit,
-            )
-            yield part, a, b, origin[:m], way[:m], limit[:m]
+            hemisphere_rays(starts, table, seed, BIAS, reach, fade, a, b, room)
+            yield part, a, b, room.origin[:m], room.direction[:m], room.limit[:m]
 
 
 @dataclass(frozen=True, eq=False)

@@ -8,6 +8,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ruvelt.core.bake._cage_kernels import cage_ways
+from ruvelt.core.bake.point_arrays import CageCorners
 from ruvelt.core.bake.points import Points, averaged_normals
 from ruvelt.core.bake.settings import BakeSettings
 from ruvelt.core.errors import InputError
@@ -66,22 +67,8 @@ class Cage:
             return Leaving(points.normal, np.broadcast_to(np.array([front, back], np.float32), (n, 2)).copy())
         way, stretch = np.empty((n, 3), np.float32), np.empty(n, np.float32)
         mask = np.zeros(n, np.float32) if straight is None else np.ascontiguousarray(straight, np.float32)
-        cage_ways(
-            points.triangle,
-            points.bary,
-            points.position,
-            points.geometric,
-            self._averaged,
-            self._split,
-            self._place,
-            self._star,
-            self._edge,
-            self._ends,
-            self._blend,
-            mask,
-            way,
-            stretch,
-        )
+        corners = CageCorners(self._averaged, self._split, self._place, self._star, self._edge, self._ends, self._blend)
+        cage_ways(points.triangle, points.bary, points.position, points.geometric, corners, mask, way, stretch)
         reach = np.stack([front * stretch, back * stretch], axis=1)
         if self._kind == "file" and self._outer is not None:
             out = np.einsum("nk,nkd->nd", points.bary, self._outer_corners[points.triangle]) - points.position

@@ -16,6 +16,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ruvelt.core.bake._grain_kernels import CUT, even_out, fill_table, number_cells
+from ruvelt.core.bake.point_arrays import GrainCells, GrainSamples
 from ruvelt.core.workers import Workers
 
 F32 = NDArray[np.float32]
@@ -99,29 +100,12 @@ def evened(
 
     def mean(values: F32, guide: F32, deviations: float, variance: float, who: NDArray[np.bool_]) -> F32:
         out, totals = np.empty_like(values), np.empty(total, np.float32)
-        radii = spacings * np.float32(CUT * deviations)
+        samples = GrainSamples(xyz, normal, area, spacings * np.float32(CUT * deviations), values, guide)
+        lattice = GrainCells(cells.cell, cells.number, cells.dims, cells.table, cells.start)
 
         def piece(first: int) -> None:
             last = min(first + PIECE, len(cells.number))
-            even_out(
-                first,
-                last,
-                who,
-                xyz,
-                normal,
-                area,
-                radii,
-                values,
-                guide,
-                variance,
-                cells.cell,
-                cells.number,
-                cells.dims,
-                cells.table,
-                cells.start,
-                totals,
-                out,
-            )
+            even_out(first, last, who, samples, variance, lattice, totals, out)
             tick(int(cells.start[last] - cells.start[first]))
 
         workers.map(piece, range(0, len(cells.number), PIECE))

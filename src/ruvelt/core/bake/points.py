@@ -9,6 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ruvelt.core.bake._bake_kernels import texel_points
+from ruvelt.core.bake.point_arrays import PlacedPoints, TexelCorners
 from ruvelt.core.mesh.model import Model
 from ruvelt.core.samples.address import CHUNK
 from ruvelt.core.samples.sheet import SheetSamples
@@ -105,31 +106,10 @@ class PointMaker:
         return Points(local, samples.face[slots], position, normal, normal, np.full(len(local), -1, np.int32), None, None)
 
     def _texels(self, samples: SheetSamples, chunk: int, shifts: F32, turn: int, pull: float) -> Points:
-        local, triangle = np.empty(CHUNK, np.int32), np.empty(CHUNK, np.int32)
-        bary, position, normal, geometric = (np.empty((CHUNK, 3), np.float32) for _ in range(4))
-        tangent, frame = np.empty((CHUNK, 4), np.float32), np.empty((CHUNK, 5), np.float32)
-        n = int(
-            texel_points(
-                samples.owner,
-                samples.uv,
-                samples.triangle_positions,
-                samples.triangle_normals,
-                samples.triangle_tangents,
-                chunk,
-                samples.side,
-                shifts,
-                turn,
-                np.where(self._borders, np.float32(pull), np.float32(0)),
-                local,
-                triangle,
-                bary,
-                position,
-                normal,
-                geometric,
-                tangent,
-                frame,
-            )
-        )
+        mesh = TexelCorners(samples.owner, samples.uv, samples.triangle_positions, samples.triangle_normals, samples.triangle_tangents)
+        pulls, out = np.where(self._borders, np.float32(pull), np.float32(0)), PlacedPoints.room(CHUNK)
+        n = int(texel_points(mesh, chunk, samples.side, shifts, turn, pulls, out))
+        local, triangle, bary, position, normal, geometric, tangent, frame = out
         rows = np.ascontiguousarray(samples.triangles[triangle[:n]], np.int32)
         face = samples.model.triangle_face[rows]
         return Points(local[:n], face, position[:n], normal[:n], geometric[:n], rows, bary[:n], tangent[:n], frame[:n])

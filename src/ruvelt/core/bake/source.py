@@ -14,6 +14,7 @@ from numpy.typing import NDArray
 from ruvelt.core.bake._bake_kernels import cage_rays, judge_hits, take_hits
 from ruvelt.core.bake.cage import Cage, Leaving
 from ruvelt.core.bake.pairs import Pairing, PartPair
+from ruvelt.core.bake.point_arrays import FoundHits, MetSurface
 from ruvelt.core.bake.points import Points
 from ruvelt.core.bake.settings import BakeSettings
 from ruvelt.core.errors import InputError
@@ -254,19 +255,14 @@ class BakeSource:
             again = np.empty(len(rows), np.int64)
             count = int(
                 take_hits(
-                    found["primID"],
-                    found["u"],
-                    found["v"],
-                    found["Ng"],
+                    FoundHits(found["primID"], found["u"], found["v"], found["Ng"]),
                     way,
                     ignore_back,
                     index,
                     self.corners,
                     self.normals,
                     rows,
-                    position,
-                    normal,
-                    triangle,
+                    MetSurface(position, normal, triangle),
                     again,
                 )
             )

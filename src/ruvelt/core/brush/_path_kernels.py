@@ -31,6 +31,7 @@ from ruvelt.core.brush.dab import (
     TRAVELLED,
     X,
 )
+from ruvelt.core.brush.tip_arrays import PATTERN
 from ruvelt.core.kernels import f64_room, inline, kernel
 
 f32, f64, i32 = numba.float32, numba.float64, numba.int32
@@ -92,17 +93,14 @@ def axes_across(normal, lean, turned, out):
             out[i, k] = normal[i, p] * axis[q] - normal[i, q] * axis[p] if turned else axis[k]
 
 
-@kernel(
-    numba.void(f32[:, ::1], f64[::1], f64[:, ::1], f64[:, ::1], f64, f64, i32, i32, i32, f64, f64, f64[::1], numba.boolean, f64[::1], f32[:, ::1])
-)
-def pack_rich(balls, number, chance, across, limit, depth, tips, flip, way, length, spacing, spread, flat, travelled, out):
+@kernel(numba.void(f32[:, ::1], f64[::1], f64[:, ::1], f64[:, ::1], f64, f64, PATTERN, numba.boolean, f64[::1], f32[:, ::1]))
+def pack_rich(balls, number, chance, across, limit, depth, pattern, flat, travelled, out):
     """out : (n, WIDTH) rich dabs from plain ones.
 
-    number : (n,) of their stops; chance : (n, 6) in 0 … 1; across : (n, 3), or none; flip : 0 never, 1 every second, 2 at random
-    way : of mixing: 0 none, 1 along the stroke in turns of `length` diameters, 2 at random; spread : (3,) of hue, saturation and value
-    spacing : diameters from stop to stop, 0 where strokes are swept; travelled : (4,) kept between calls: the way in lengths, in diameters,
-    the share of mixing there, and the last stop's number
+    number : (n,) of their stops; chance : (n, 6) in 0 … 1; across : (n, 3), or none; travelled : (4,) kept between calls: the
+    way in lengths, in diameters, the share of mixing there, and the last stop's number
     """
+    tips, flip, way, length, spacing, spread = pattern
     for i in range(len(balls)):
         for k in range(FACING):
             out[i, k] = balls[i, k]
@@ -148,14 +146,15 @@ def pack_balls(centre, normal, across, radius, turn, flow, cap, roundness, hardn
         out[i, FLOW], out[i, CAP], out[i, FACING] = flow[i], cap[i], facing
 
 
-@kernel(i32(f64[:, ::1], f64[::1], f64, f64, f64, f64, f64, f64, f64, f64, f64[::1], i32, f64[:, ::1]))
-def lay_stops(points, pressures, leash, step, low, gamma, least, flat, along_x, along_y, state, most, out):
+@kernel(i32(f64[:, ::1], f64[::1], f64, f64, f64, f64, f64, numba.types.UniTuple(f64, 3), f64[::1], i32, f64[:, ::1]))
+def lay_stops(points, pressures, leash, step, low, gamma, least, shape, state, most, out):
     """Walk a polyline and stop every so often; returns how many stops there are, in out (n, 4): place and pressure, at most `most` a point.
 
     leash : how far the tip trails the hand; the step at pressure p is max(step · (low + (1 − low) · p^gamma) · extent, least)
-    flat : long over short side of the tip, along_x, along_y its long axis: its extent along the path counts, a share of the long side
+    shape : long over short side of the tip, and its long axis: its extent along the path counts, a share of the long side
     state : (10,) kept between calls: begun, tip 1–3, last stop's point 4–6 and pressure 7, way left to the next stop 8, extent 9
     """
+    flat, along_x, along_y = shape
     n = 0
     full = step
     for i in range(len(points)):

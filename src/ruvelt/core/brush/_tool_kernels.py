@@ -1,14 +1,18 @@
 """Loops of tools that read the surface: how tone changes a colour, and colours times coverage."""
 
 # mypy: disable-error-code="no-untyped-def"
+from typing import NamedTuple
+
 import numba
 import numpy as np
+from numpy.typing import NDArray
 
 from ruvelt.core._value_kernels import LUMA
 from ruvelt.core.color._hsv_kernels import turn_hsv
 from ruvelt.core.color._oklch_kernels import decoded, encoded, lab_of, within
 from ruvelt.core.kernels import f32_room, inline, kernel, u16_at
 from ruvelt.core.samples.address import CHUNK
+from ruvelt.core.samples.arrays import RUNS
 
 f32, i32, i64, u8, u16 = numba.float32, numba.int32, numba.int64, numba.uint8, numba.uint16
 
@@ -32,12 +36,27 @@ LEAST = np.float32(1e-3)
 BATCH = 256
 
 
-@kernel(numba.void(i32[::1], i32[::1], i64, i32, numba.boolean, i32, i32, f32, f32, f32[::1], numba.boolean, f32[::1], f32, u16[:, ::1]), late=True)
-def tone_runs(starts, counts, look, comps, own, change, span, amount, turns, colour, linear, coverage, cover, out):
-    """Change the look of runs of a chunk as `target.Tone` tells. look : address of (comps, 65536) uint16 encoded, with `own` alpha after them,
-    which stays; out : the same; turns : of hue; coverage : (65536,) of the stroke. A hue is turned by as much of the way as that, and out is
+class ToneChange(NamedTuple):
+    """change, span : of the numbers above; amount : 0–1; turns : of hue; colour : (3,) float32 encoded, of a tint"""
+
+    change: int
+    span: int
+    amount: float
+    turns: float
+    colour: NDArray[np.float32]
+
+
+CHANGE = numba.types.NamedTuple((i64, i64, numba.float64, numba.float64, f32[::1]), ToneChange)
+
+
+@kernel(numba.void(RUNS, i64, i32, numba.boolean, CHANGE, numba.boolean, f32[::1], f32, u16[:, ::1]), late=True)
+def tone_runs(runs, look, comps, own, tone, linear, coverage, cover, out):
+    """Change the look of runs of a chunk as `target.Tone` says. look : address of (comps, 65536) uint16 encoded, with `own` alpha after them,
+    which stays; out : the same; coverage : (65536,) of the stroke. A hue is turned by as much of the way as that, and out is
     what has to be laid for it, with coverage times `cover`: else colours would go grey on the way. linear : what is laid is mixed as light
     """
+    starts, counts = runs
+    change, span, amount, turns, colour = np.int32(tone.change), np.int32(tone.span), np.float32(tone.amount), np.float32(tone.turns), tone.colour
     u, full, half, one, zero, four = np.float32(1 / 65535), np.float32(65535), np.float32(0.5), np.float32(1), np.float32(0), np.float32(4)
     codes = u16_at(look, CHUNK * (comps + 1))
     rgb, light, weight = f32_room((3, BATCH)), f32_room(BATCH), f32_room(BATCH)

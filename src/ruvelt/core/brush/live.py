@@ -22,7 +22,7 @@ from ruvelt.core.brush.target import Cell, Paint, ResolvedTarget
 from ruvelt.core.brush.tip_arrays import NO_GRAIN, NO_TIP, GrainSettings, SweptPictures, TipPictures
 from ruvelt.core.brush.tips import Fours, fours, load_grain, load_tips, reach_of
 from ruvelt.core.color.encoding import AS_CODES, AS_LIGHT
-from ruvelt.core.planes.addresses import Addresses
+from ruvelt.core.planes.addresses import Addresses, address_of
 from ruvelt.core.planes.plane import U16, empty_chunk
 from ruvelt.core.samples.address import BLOCKS, CHUNK, block_of, chunk_of, column_of, row_of, slot_at
 from ruvelt.core.samples.blocks import Runs, blocks_of, runs_of
@@ -204,7 +204,7 @@ class LiveStroke:
             assert confinement is not None
             places = np.zeros(self.samples.chunk_count, np.int64)
             for chunk in chunks:
-                places[chunk] = confinement.weights(int(chunk)).ctypes.data
+                places[chunk] = address_of(confinement.weights(int(chunk)))
             return places
 
         limits = confined if confinement is not None else None
@@ -439,10 +439,10 @@ class LiveStroke:
                 if self._reader.own(cell):
                     toward_runs(runs[0], runs[1], address, coverage, read, cell.components - 1, *self._mixing(cell), out)
                     continue
-                values = read.ctypes.data
+                values = address_of(read)
             elif len(self._marks):
                 mixed = self._mix(cell, chunk, runs)
-                values = mixed.ctypes.data
+                values = address_of(mixed)
             paint_runs(runs[0], runs[1], address, coverage, shares, cell.codes, values, self._erase, cell.components - 1, *self._mixing(cell), out)
         self._update_mask(chunk, runs)
         for channel in self._programs:

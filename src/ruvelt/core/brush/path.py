@@ -14,6 +14,7 @@ from ruvelt.core.brush._path_kernels import axes_across, lay_stops, pack_balls, 
 from ruvelt.core.brush.camera import Camera
 from ruvelt.core.brush.curve import Curve
 from ruvelt.core.brush.settings import Brush, PressureCurve
+from ruvelt.core.brush.tip_arrays import DabPattern
 from ruvelt.core.mesh.rays import RayCaster
 from ruvelt.core.samples.surface import SurfaceSamples
 
@@ -82,7 +83,7 @@ class _Walk:
             self._room = np.empty((2 * MAX_DABS + len(line) + 500, 4))
         out = self._room
         places, pressures = np.ascontiguousarray(line[:, :3]), np.ascontiguousarray(line[:, 3])
-        n = lay_stops(places, pressures, self._leash, step, self._low, self._gamma, least, *self._flat, self._state, MAX_DABS, out)
+        n = lay_stops(places, pressures, self._leash, step, self._low, self._gamma, least, self._flat, self._state, MAX_DABS, out)
         laid = out[:n] if n <= MAX_DABS else out[: n : n // MAX_DABS + 1]
         self._laid += len(laid)
         if last and self._swept and self.begun:
@@ -184,9 +185,9 @@ class Character:
         chance = self._random.random((n, 6))
         out = np.empty((n, dab.WIDTH), np.float32)
         limit = math.cos(math.radians(brush.facing_deg)) if brush.facing else -3.0
-        pattern = (len(brush.tips), FLIPS[brush.flip], MIXINGS[brush.mix.way], brush.mix.length, self._spacing, self._spread, flat)
+        pattern = DabPattern(len(brush.tips), FLIPS[brush.flip], MIXINGS[brush.mix.way], brush.mix.length, self._spacing, self._spread)
         aside = across if brush.mix.way == "across" and across is not None else _NONE
-        pack_rich(balls, number, chance, aside, limit, brush.depth, *pattern, self._travelled, out)
+        pack_rich(balls, number, chance, aside, limit, brush.depth, pattern, flat, self._travelled, out)
         if brush.back:
             out[:, dab.NORMAL : dab.NORMAL + 3] *= -1
         return out

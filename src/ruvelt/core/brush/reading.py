@@ -17,13 +17,15 @@ from ruvelt.core.brush.settings import Mirror
 from ruvelt.core.brush.smear import Smear
 from ruvelt.core.brush.target import Cell, Paint
 from ruvelt.core.color.encoding import DECODE_U16, ENCODED_CODES, LINEAR_CODES
+from ruvelt.core.planes.addresses import address_of
 from ruvelt.core.planes.plane import U16, empty_chunk
 from ruvelt.core.samples.address import BLOCKS, CHUNK
 from ruvelt.core.samples.blocks import Runs, runs_of, slots_of
 from ruvelt.core.stack._blend_kernels import CONST, PLANE, evaluate_runs
-from ruvelt.core.stack.blend import mode_code
+from ruvelt.core.stack.blend import NORMAL, code_of, loop_of, mode_for
 from ruvelt.core.stack.evaluate import SheetEvaluator
 from ruvelt.core.stack.lookup import PlaneLookup
+from ruvelt.core.stack.step_arrays import StepArrays
 from ruvelt.core.workers import Workers
 
 F32 = NDArray[np.float32]
@@ -159,12 +161,12 @@ class Reader:
             plane[: cell.components - 1] = LINEAR_CODES[plane[: cell.components - 1]]
         if self.smear is not None or (self.push is not None and self.push.between):
             beside = np.empty((CHUNK, DEEP), np.uint16)
-            side_by_side(plane.ctypes.data, len(plane), self.multiplies(cell), beside)
+            side_by_side(address_of(plane), len(plane), self.multiplies(cell), beside)
             return beside
         if not self.multiplies(cell):
             return plane
         multiplied = np.empty_like(plane)
-        multiply_alpha(plane.ctypes.data, cell.components - 1, multiplied)
+        multiply_alpha(address_of(plane), cell.components - 1, multiplied)
         return multiplied
 
     def _plane(self, cell: Cell, chunk: int) -> U16:
@@ -191,7 +193,7 @@ class Reader:
             places = self._places[cell.plane]
             for chunk in chunks:
                 if not places[chunk]:
-                    places[chunk] = self.look(cell, int(chunk)).ctypes.data
+                    places[chunk] = address_of(self.look(cell, int(chunk)))
         return places
 
     def slots(self, part: Part) -> I32:
@@ -209,7 +211,7 @@ class Reader:
         cell, out = part.cell, part.out
         look, comps = self.look(cell, part.chunk), cell.components - 1
         channel = self._evaluator.channel(cell.channel) if cell.channel is not None else None
-        mode = mode_code(self.paint.blend, channel) if channel is not None else 0
+        mode = mode_for(self.paint.blend, channel) if channel is not None else NORMAL
         linear = channel is not None and self._evaluator.linear(channel.id)
         runs = self.runs(part)
         under = self._under.get((cell.plane, part.chunk))
@@ -221,15 +223,16 @@ class Reader:
         value = cell.codes.astype(np.float32) / np.float32(65535)
         if linear:
             value = DECODE_U16[cell.codes]
-        evaluate_runs(
+        steps = StepArrays(
             np.array([CONST, PLANE, CONST], np.int8),
-            np.array([0, 0, mode], np.int32),
+            np.array([0, 0, code_of(mode)], np.int32),
+            np.array([0, 0, loop_of(mode)], np.int64),
             np.ones(3, np.float32),
-            np.array([0, under.ctypes.data, 0], np.int64),
+            np.array([0, address_of(under), 0], np.int64),
             np.zeros(3, np.int64),
             np.stack([value * 0, value * 0, value]).astype(np.float32),
-            comps, 1, linear, DECODE_U16, runs[0], runs[1], 0, _NO_STATE, False, _NO_STATE, out.ctypes.data,
-        )  # fmt: skip
+        )
+        evaluate_runs(steps, comps, 1, linear, DECODE_U16, runs, 0, _NO_STATE, False, _NO_STATE, address_of(out))
         if self.own(cell):
             local = self.slots(part) & 65535
             out[-1, local] = look[-1, local]

@@ -12,7 +12,7 @@ from pydantic import Field, field_validator, model_validator
 from ruvelt.core.brush.confine import Confine
 from ruvelt.core.errors import Conflict, InputError, NotFound
 from ruvelt.core.stack.basics import Colour, Frozen, Id, Share
-from ruvelt.core.stack.blend import BY_ID
+from ruvelt.core.stack.blend import modes
 from ruvelt.core.stack.channels import Channel, encode
 from ruvelt.core.stack.document import AnyLayer, Document, GroupLayer, PaintLayer, Sheet
 from ruvelt.core.stack.kinds.sources.painted import PaintedSource
@@ -97,8 +97,8 @@ class Paint(Frozen):
     @field_validator("blend")
     @classmethod
     def _known_blend(cls, value: str) -> str:
-        if value not in BY_ID:
-            raise ValueError(f"'{value}' is not a blend mode; use one of {', '.join(BY_ID)}")
+        if value not in modes():
+            raise ValueError(f"'{value}' is not a blend mode; use one of {', '.join(modes())}")
         return value
 
     @field_validator("tool")

@@ -37,6 +37,21 @@ class SweptPictures(NamedTuple):
     turns: NDArray[np.float32]
 
 
+class DabPattern(NamedTuple):
+    """How rich dabs differ along a stroke. tips : how many; flip : 0 never, 1 every second, 2 at random
+
+    mixing : 0 none, 1 along the stroke in turns of `length` diameters, 2 at random; spacing : diameters from stop to stop, 0 where strokes are
+    swept; spread : (3,) float64 of hue, saturation and value
+    """
+
+    tips: int
+    flip: int
+    mixing: int
+    length: float
+    spacing: float
+    spread: NDArray[np.float64]
+
+
 NO_GRAIN = GrainSettings(np.zeros((1, 1), np.uint64), 0.0, 1.0, True)
 #: A plain round tip.
 NO_TIP = TipPictures(np.zeros((0, 1, 1), np.uint64), NO_GRAIN, 1.0, 0)
@@ -44,3 +59,4 @@ NO_TIP = TipPictures(np.zeros((0, 1, 1), np.uint64), NO_GRAIN, 1.0, 0)
 GRAIN = numba.types.NamedTuple((_u64[:, ::1], _f64, _f64, numba.boolean), GrainSettings)
 TIPS = numba.types.NamedTuple((_u64[:, :, ::1], GRAIN, _f64, numba.int64), TipPictures)
 SWEPT = numba.types.NamedTuple((_u64[:, :, ::1], numba.float32[:, ::1]), SweptPictures)
+PATTERN = numba.types.NamedTuple((numba.int64, numba.int64, numba.int64, _f64, _f64, _f64[::1]), DabPattern)

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from typing import NamedTuple
 
 import numba
 import numpy as np
@@ -16,8 +16,7 @@ from ruvelt.core.mesh.model import Model
 _UP = np.array([0.0, 0.0, 1.0])
 
 
-@dataclass(frozen=True, eq=False)
-class Hits:
+class Hits(NamedTuple):
     """Where rays met the surface.
 
     triangle : (n,) int32, -1 for a miss; bary : (n, 3) float32; position, normal : (n, 3) float64 object space, the face's unit
@@ -67,33 +66,20 @@ class RayCaster:
         found = self._scene.run(start, way, query="INTERSECT", output=True)
         hits = Hits(np.empty(n, np.int32), np.zeros((n, 3), np.float32), np.zeros((n, 3)), np.zeros((n, 3)), np.empty(n, np.float32))
         model, primitive = self._model, np.where(good, found["primID"], -1) if bad else found["primID"]
-        _hits(
-            np.ascontiguousarray(primitive, np.int32),
-            np.ascontiguousarray(found["u"], np.float32),
-            np.ascontiguousarray(found["v"], np.float32),
-            np.ascontiguousarray(found["tfar"], np.float32),
-            self._scale,
-            self._index,
-            model.positions,
-            model.triangles,
-            hits.triangle,
-            hits.bary,
-            hits.position,
-            hits.normal,
-            hits.distance,
-        )
+        met = (np.ascontiguousarray(found[name], np.float32) for name in ("u", "v", "tfar"))
+        _hits(np.ascontiguousarray(primitive, np.int32), *met, self._scale, self._index, model.positions, model.triangles, hits)
         return hits
 
 
 f32, f64, i32 = numba.float32, numba.float64, numba.int32
 
 
-@kernel(
-    numba.void(
-        i32[::1], f32[::1], f32[::1], f32[::1], f64, i32[::1], f32[:, ::1], i32[:, ::1], i32[::1], f32[:, ::1], f64[:, ::1], f64[:, ::1], f32[::1]
-    )
-)
-def _hits(primitive, u, v, far, scale, index, positions, triangles, triangle, bary, position, normal, distance):  # type: ignore[no-untyped-def]
+HITS = numba.types.NamedTuple((i32[::1], f32[:, ::1], f64[:, ::1], f64[:, ::1], f32[::1]), Hits)
+
+
+@kernel(numba.void(i32[::1], f32[::1], f32[::1], f32[::1], f64, i32[::1], f32[:, ::1], i32[:, ::1], HITS))
+def _hits(primitive, u, v, far, scale, index, positions, triangles, out):  # type: ignore[no-untyped-def]
+    triangle, bary, position, normal, distance = out
     ab, ac = f64_room(3), f64_room(3)
     for i in range(len(primitive)):
         triangle[i], distance[i] = -1, np.inf

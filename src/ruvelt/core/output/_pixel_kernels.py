@@ -1,11 +1,15 @@
 """Loops from composites to pixels: normals from height, 8-bit packing, gutters."""
 
 # mypy: disable-error-code="no-untyped-def"
+from typing import NamedTuple
+
 import numba
 import numpy as np
+from numpy.typing import NDArray
 
 from ruvelt.core.kernels import inline, kernel, u8_at, u16_at
 from ruvelt.core.samples.address import CHUNK, block_of, chunk_of, local_of, slot_at
+from ruvelt.core.samples.arrays import RUNS
 
 f32, i32, i64, u8, u16 = numba.float32, numba.int32, numba.int64, numba.uint8, numba.uint16
 
@@ -17,19 +21,33 @@ def _height(heights, chunks, x, y):
     return np.float32(u16_at(heights[chunk_of(slot)], CHUNK)[local_of(slot)]) - np.float32(32768)
 
 
-@kernel(
-    numba.void(
-        i32[::1], i32[::1], i32, i32, i64[::1], f32, i64, i32[::1], i32[::1], f32[:, :, ::1], f32[:, ::1], f32[:, :, ::1], f32[:, :, ::1], u16[:, ::1]
-    )
-)
-def normal_runs(starts, counts, chunk, side, heights, scale, supplied, owner, island, uv, slopes, normals, tangents, out):
+class SheetFaces(NamedTuple):
+    """owner : (slots,) int32 triangle of each texel; of each triangle: island : (t,) int32 label, so that slopes stay inside an island
+
+    uv : (t, 3, 2) texels; slopes : (t, 6) object-space gradient per height slope along texel columns (0–2) and up the rows (3–5)
+    normals, tangents : (t, 3, 3 and 4) of the corners
+    """
+
+    owner: NDArray[np.int32]
+    island: NDArray[np.int32]
+    uv: NDArray[np.float32]
+    slopes: NDArray[np.float32]
+    normals: NDArray[np.float32]
+    tangents: NDArray[np.float32]
+
+
+FACES = numba.types.NamedTuple((i32[::1], i32[::1], f32[:, :, ::1], f32[:, ::1], f32[:, :, ::1], f32[:, :, ::1]), SheetFaces)
+
+
+@kernel(numba.void(RUNS, i32, i32, i64[::1], f32, i64, FACES, u16[:, ::1]))
+def normal_runs(runs, chunk, side, heights, scale, supplied, faces, out):
     """Tangent-space normals of one chunk from the height around it, laid over a supplied normal map.
 
     heights : (chunks,) addresses of height composites (this chunk and its four neighbours are needed); scale : object units per code
-    supplied : address of a (4, 65536) uint16 normal map chunk or 0; island : (t,) label, so that slopes stay inside an island
-    slopes : (t, 6) object-space gradient per height slope along texel columns (0–2) and up the rows (3–5)
-    out : (3, 65536) uint16, n · 0.5 + 0.5
+    supplied : address of a (4, 65536) uint16 normal map chunk or 0; out : (3, 65536) uint16, n · 0.5 + 0.5
     """
+    starts, counts = runs
+    owner, island, uv, slopes, normals, tangents = faces
     chunks = side // 256
     cx, cy = (chunk % chunks) * 256, (chunk // chunks) * 256
     for r in range(len(starts)):

@@ -11,7 +11,7 @@ from ruvelt.core.brush.live import LiveStroke, Touched
 from ruvelt.core.errors import NotFound
 from ruvelt.core.output._pixel_kernels import gutter_runs, pack_runs
 from ruvelt.core.output.normal import NormalField
-from ruvelt.core.planes.addresses import Addresses
+from ruvelt.core.planes.addresses import Addresses, address_of
 from ruvelt.core.planes.cache import BoundedCache
 from ruvelt.core.planes.plane import U16
 from ruvelt.core.planes.stamps import stamp_of
@@ -146,7 +146,7 @@ class SheetDisplay:
         return found
 
     def pack(self, texture: str, sources: dict[str, U16], runs: Runs, out: U8) -> None:
-        found = {channel: codes.ctypes.data for channel, codes in sources.items()}
+        found = {channel: address_of(codes) for channel, codes in sources.items()}
         self.pack_at(texture, found, runs, out.view(np.uint32).reshape(-1))
 
     def pack_at(self, texture: str, sources: dict[str, int], runs: Runs, out: NDArray[np.uint32]) -> None:
@@ -159,14 +159,14 @@ class SheetDisplay:
         gutter = self.samples.screen_gutter
         out = self._own(texture, chunk).copy()
         textures = np.zeros(self.samples.chunk_count, np.int64)
-        textures[chunk] = out.ctypes.data
+        textures[chunk] = address_of(out)
         box = np.zeros((self.samples.chunk_count, 4), np.int32)
         everything = np.ones(BLOCKS, np.uint8)
         held = []
         for source in (chunk, *gutter.sources_of.get(chunk, ())):
             if source != chunk:
                 held.append(self._own(texture, source))
-                textures[source] = held[-1].ctypes.data
+                textures[source] = address_of(held[-1])
             # Only this chunk may be written; other chunks' texels are read.
             first, last = int(gutter.start[source]), int(gutter.start[source + 1])
             mine = gutter.dst[first:last] >> 16 == chunk
@@ -218,7 +218,7 @@ class LiveDisplay:
         if tile is None:
             tile = self._tiles[texture, chunk] = self.display.tile(texture, chunk)
             self._words[texture, chunk] = tile.view(np.uint32).reshape(-1)
-            self._at[texture][chunk] = tile.ctypes.data
+            self._at[texture][chunk] = address_of(tile)
         return tile
 
     def _repack(self, texture: str, chunk: int, runs: Runs) -> None:

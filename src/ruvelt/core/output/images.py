@@ -1,4 +1,4 @@
-"""PNG in and out, and resizing. The same pixels always give the same bytes."""
+"""Pictures in and out, and resizing. The same pixels always give the same bytes."""
 
 from __future__ import annotations
 
@@ -19,17 +19,24 @@ from ruvelt.core.errors import InputError
 MAX_SIDE = 8192
 
 
-def encode_png(codes: NDArray[np.uint16], bits: int) -> bytes:
-    """(h, w), (h, w, 3) or (h, w, 4) uint16 codes to PNG bytes of 8 or 16 bits a component."""
-    pixels: NDArray[Any] = codes
-    if bits == 8:
-        pixels = ((codes.astype(np.uint32) * 255 + 32767) // 65535).astype(np.uint8)
+def to_bits(codes: NDArray[np.uint16], bits: int) -> NDArray[Any]:
+    """Codes at 8 or 16 bits a component, rounded to the nearest."""
+    return ((codes.astype(np.uint32) * 255 + 32767) // 65535).astype(np.uint8) if bits == 8 else codes
+
+
+def encoded(pixels: NDArray[Any], suffix: str, parameters: list[int]) -> bytes:
+    """A picture file of (h, w), (h, w, 3) or (h, w, 4) RGB(A) pixels by OpenCV. Raises InputError where it cannot be made."""
     if pixels.ndim == 3:
         pixels = pixels[..., [2, 1, 0, 3][: pixels.shape[2]]]
-    ok, data = cv2.imencode(".png", np.ascontiguousarray(pixels), [cv2.IMWRITE_PNG_COMPRESSION, 4])
+    ok, data = cv2.imencode(suffix, np.ascontiguousarray(pixels), parameters)
     if not ok:
-        raise InputError("A map could not be written as PNG. Try a smaller size.")
+        raise InputError(f"A map could not be written as {suffix[1:].upper()}. Try a smaller size.")
     return bytes(data.tobytes())
+
+
+def encode_png(codes: NDArray[np.uint16], bits: int) -> bytes:
+    """(h, w), (h, w, 3) or (h, w, 4) uint16 codes to PNG bytes of 8 or 16 bits a component."""
+    return encoded(to_bits(codes, bits), ".png", [cv2.IMWRITE_PNG_COMPRESSION, 4])
 
 
 def resize(codes: NDArray[np.uint16], side: int, colour: bool) -> NDArray[np.uint16]:

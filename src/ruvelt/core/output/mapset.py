@@ -12,8 +12,9 @@ from numpy.typing import NDArray
 
 from ruvelt.core.errors import InputError
 from ruvelt.core.output.display import SheetDisplay
-from ruvelt.core.output.images import encode_png, resize
+from ruvelt.core.output.images import resize
 from ruvelt.core.output.presets import ExportPreset, MapSpec, file_stem, with_own_channels
+from ruvelt.core.output.writer import bits_for, writer_of
 from ruvelt.core.planes.plane import U16
 from ruvelt.core.samples.address import CHUNK
 from ruvelt.core.stack.channels import Channel, encode
@@ -123,16 +124,16 @@ def write_map_set(
         if stem.lower() in names:
             raise InputError(f"Two maps would be called '{stem}'. Put {{sheet}} and {{map}} into the name template.")
         names[stem.lower()] = stem
-    steps = len(plan) + (1 if extra else 0)
+    writer, steps = writer_of(preset.format), len(plan) + (1 if extra else 0)
     files: list[WrittenFile] = []
     for done, ((i, sheet, _, spec), stem) in enumerate(zip(plan, names.values(), strict=True)):
         progress(done, steps, f"{sheet}: {spec.name}")
         image = render_map(displays[i], spec, preset)
-        bits = spec.bits or preset.bits
-        data = encode_png(image, bits)
-        name = stem + ".png"
+        bits = bits_for(writer, spec.bits or preset.bits)
+        data = writer.encode(image, bits)
+        name = stem + writer.suffix
         write(name, data)
-        files.append(WrittenFile(name, "png", sheet, spec.id, image.shape[1], image.shape[0], bits, len(data), _sha(data), spec.colour_space))
+        files.append(WrittenFile(name, writer.id, sheet, spec.id, image.shape[1], image.shape[0], bits, len(data), _sha(data), spec.colour_space))
     if extra is not None:
         progress(len(plan), steps, "Whole asset")
         for name, kind, data in extra():

@@ -7,7 +7,8 @@ from numpy.typing import NDArray
 
 from ruvelt.core.lazy import lazy
 from ruvelt.core.mesh.topology import islands
-from ruvelt.core.output._pixel_kernels import normal_runs
+from ruvelt.core.output._pixel_kernels import SheetFaces, normal_runs
+from ruvelt.core.planes.addresses import address_of
 from ruvelt.core.planes.plane import U16
 from ruvelt.core.samples.blocks import Runs
 from ruvelt.core.samples.sheet import SheetSamples
@@ -68,21 +69,7 @@ class NormalField:
         samples = self.samples
         addresses = np.zeros(samples.chunk_count, np.int64)
         for c, codes in heights.items():
-            addresses[c] = codes.ctypes.data
+            addresses[c] = address_of(codes)
         varied = any((codes != codes.flat[0]).any() for codes in heights.values())
-        normal_runs(
-            runs[0],
-            runs[1],
-            chunk,
-            samples.side,
-            addresses,
-            units / 32767 if varied else 0.0,
-            0 if supplied is None else supplied.ctypes.data,
-            samples.owner,
-            self._islands,
-            samples.uv,
-            self._gradients,
-            samples.triangle_normals,
-            samples.triangle_tangents,
-            out,
-        )
+        faces = SheetFaces(samples.owner, self._islands, samples.uv, self._gradients, samples.triangle_normals, samples.triangle_tangents)
+        normal_runs(runs, chunk, samples.side, addresses, units / 32767 if varied else 0.0, address_of(supplied), faces, out)

@@ -10,7 +10,7 @@ from pydantic import Field, field_validator
 from ruvelt.core.errors import InputError
 from ruvelt.core.stack.basics import Frozen
 from ruvelt.core.stack.document import Document
-from ruvelt.core.stack.mesh_maps import OWN_USE, PREFIX, SHAPES
+from ruvelt.core.stack.mesh_maps import PREFIX, map_kinds
 
 #: Everything else in a file name becomes "_"; dots never stand first, last or side by side.
 _UNSAFE = re.compile(r"[^A-Za-z0-9._-]+")
@@ -47,12 +47,16 @@ class MapSpec(Frozen):
 
 
 class ExportPreset(Frozen):
-    """How a map set is written. `size` 0 keeps each sheet's resolution; `template` takes {project}, {sheet}, {map} and {tile}."""
+    """How a map set is written. `format`: what writes its maps; `size` 0 keeps each sheet's resolution.
+
+    `template` takes {project}, {sheet}, {map} and {tile}.
+    """
 
     id: Annotated[str, Field(pattern=r"^[a-z0-9][a-z0-9-]{0,39}$")]
     name: Annotated[str, Field(min_length=1, max_length=60)]
     note: Annotated[str, Field(max_length=200)] = ""
     maps: Annotated[tuple[MapSpec, ...], Field(min_length=1, max_length=40)]
+    format: Annotated[str, Field(pattern=r"^[a-z0-9][a-z0-9-]{0,39}$")] = "png"
     bits: Literal[8, 16] = 8
     size: Literal[0, 256, 512, 1024, 2048, 4096, 8192] = 0
     padding: Annotated[int, Field(ge=0, le=256)] = 16
@@ -78,8 +82,9 @@ def _colour(channel: str) -> tuple[str, ...]:
 
 
 def _baked(map_id: str) -> MapSpec:
-    components = [f"{PREFIX}{map_id}.{letter}" for letter in "rgb"] if SHAPES[map_id].components == 3 else [PREFIX + map_id]
-    return MapSpec(id=map_id, name=SHAPES[map_id].name, components=tuple(components))
+    kind = map_kinds()[map_id]
+    components = [f"{PREFIX}{map_id}.{letter}" for letter in "rgb"] if kind.components == 3 else [PREFIX + map_id]
+    return MapSpec(id=map_id, name=kind.label, components=tuple(components))
 
 
 _BASE = MapSpec(id="base_color", name="Base colour", components=_colour("base_color"))
@@ -119,7 +124,7 @@ BUILT_IN: tuple[ExportPreset, ...] = (
         id="baked-maps",
         name="Baked mesh maps",
         note="What each sheet has baked, with its touch-up, for work elsewhere",
-        maps=tuple(_baked(map_id) for map_id in SHAPES if map_id not in OWN_USE),
+        maps=tuple(_baked(map_id) for map_id, kind in map_kinds().items() if not kind.own_use),
         bits=16,
     ),
 )

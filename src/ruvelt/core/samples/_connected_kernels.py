@@ -1,8 +1,11 @@
 """Kernels that tell which samples hang together over the surface in each cell of a grid of cubes."""
 
 # mypy: disable-error-code="no-untyped-def"
+from typing import NamedTuple
+
 import numba
 import numpy as np
+from numpy.typing import NDArray
 
 from ruvelt.core.kernels import inline, kernel
 
@@ -118,17 +121,26 @@ def number_pairs(cell_of, rows, face, faces, table, number, pair_of, pair_cell, 
     return count
 
 
-@kernel(
-    i64(
-        f32[:, ::1], i32[:, ::1], f32[::1], f32, i64[::1], i32[::1], i64, i64[::1], i32[::1], i32[::1], i32[::1], i32[::1], i64
-    ),
-    late=True,
-)  # fmt: skip
-def join_edges(positions, edges, low, inverse, cells, cell_number, faces, table, number, pair_cell, pair_face, parent, count):
+class FacePairs(NamedTuple):
+    """Faces in cells: table, number : int64 and int32 of their numbers, free places −1; cell, face, parent : int32 of each, one it is joined to"""
+
+    table: NDArray[np.int64]
+    number: NDArray[np.int32]
+    cell: NDArray[np.int32]
+    face: NDArray[np.int32]
+    parent: NDArray[np.int32]
+
+
+PAIRS = numba.types.NamedTuple((i64[::1], i32[::1], i32[::1], i32[::1], i32[::1]), FacePairs)
+
+
+@kernel(i64(f32[:, ::1], i32[:, ::1], f32[::1], f32, i64[::1], i32[::1], i64, PAIRS, i64), late=True)
+def join_edges(positions, edges, low, inverse, cells, cell_number, faces, pairs, count):
     """Join faces in every cell in which they share a piece of an edge; −1 when there are too many pairs.
 
     edges : (m, 4) int32 of two vertices and two faces; cells without samples are passed over
     """
+    table, number, pair_cell, pair_face, parent = pairs
     mask, cell_mask, room = np.int64(len(table) - 1), np.int64(len(cells) - 1), len(pair_cell)
     most = max(MOST_LOOKS / max(len(edges), 1), 16.0)
     for e in range(len(edges)):

@@ -27,3 +27,5 @@ class SampleArrays(NamedTuple):
 
 #: Their type in kernels.
 SAMPLES = numba.types.NamedTuple((_f32[:, ::1], _f32[:, ::1], numba.int32[::1], numba.int64, numba.float64, numba.boolean, GRID), SampleArrays)
+#: Runs of samples of a chunk: where they start, and how many each has.
+RUNS = numba.types.UniTuple(numba.int32[::1], 2)

@@ -76,8 +76,8 @@ def _pairs(cloud: Cloud, low: F32, inverse: np.float32, in_cell: I32, cells: NDA
         pair_cell, pair_face, parent = np.empty(room, np.int32), np.empty(room, np.int32), np.empty(room, np.int32)
         count = int(k.number_pairs(in_cell, cloud.rows, cloud.face, faces, table, number, pair_of, pair_cell, pair_face, parent))
         if count >= 0:
-            arguments = (model.positions, links, low, inverse, cells, cell_number, faces, table, number, pair_cell, pair_face, parent, count)
-            count = int(k.join_edges(*arguments))
+            pairs = k.FacePairs(table, number, pair_cell, pair_face, parent)
+            count = int(k.join_edges(model.positions, links, low, inverse, cells, cell_number, faces, pairs, count))
         if count >= 0:
             return pair_of, pair_cell[:count], pair_face[:count], parent[:count]
         room *= 2

@@ -114,6 +114,13 @@ class SurfaceSamples(ABC):
     def _lattice_lock(self) -> Lock:
         return Lock()
 
+    def spacings(self, chunk: int) -> NDArray[np.float32]:
+        """(65536,) float32 side of the square of surface that each sample of a chunk stands for, object units."""
+        sides = np.full(CHUNK, self.spacing, np.float32)
+        slots = np.flatnonzero(self.covered[chunk * CHUNK : (chunk + 1) * CHUNK]).astype(np.int32)
+        sides[slots] = np.sqrt(self.sample_areas(slots + np.int32(chunk * CHUNK)))
+        return sides
+
     @abstractmethod
     def sample_areas(self, slots: NDArray[np.int32]) -> NDArray[np.float32]:
         """(n,) float32 surface that each of the given samples stands for, object units squared."""

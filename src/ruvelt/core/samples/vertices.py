@@ -5,6 +5,7 @@ from __future__ import annotations
 import numpy as np
 from numpy.typing import NDArray
 
+from ruvelt.core.lazy import lazy
 from ruvelt.core.mesh.model import Model
 from ruvelt.core.mesh.normals import corner_normals
 from ruvelt.core.mesh.topology import face_of_corner
@@ -46,11 +47,15 @@ class VertexSamples(SurfaceSamples):
         return float(np.linalg.norm(np.cross(p[:, 1] - p[:, 0], p[:, 2] - p[:, 0]), axis=1).sum() / 2)
 
     def sample_areas(self, slots: NDArray[np.int32]) -> NDArray[np.float32]:
+        return self._areas[slots]
+
+    @lazy
+    def _areas(self) -> NDArray[np.float32]:
         p = self.model.positions[self.model.triangles].astype(np.float64)
         each = np.linalg.norm(np.cross(p[:, 1] - p[:, 0], p[:, 2] - p[:, 0]), axis=1) / 6
         sums = np.zeros(self.slot_count)
         np.add.at(sums, self.slot_of_vertex[self.model.triangles], each[:, None])
-        return sums[slots].astype(np.float32)
+        return sums.astype(np.float32)
 
     def slots_of_faces(self, faces: NDArray[np.bool_]) -> NDArray[np.bool_]:
         found = np.zeros(self.slot_count, bool)

@@ -10,58 +10,17 @@ import numpy as np
 
 from ruvelt.core._value_kernels import quantised
 from ruvelt.core.color._hsv_kernels import turn_hsv
-from ruvelt.core.kernels import f32_at, f32_room, inline, kernel, u16_at
+from ruvelt.core.kernels import call_rows, f32_at, f32_room, inline, kernel, u16_at
 from ruvelt.core.samples.address import CHUNK
+from ruvelt.core.samples.arrays import RUNS
+from ruvelt.core.stack.step_arrays import STEPS
 
 PLANE, CONST, PUSH, POP, FOLDED, TABLE, HSV = 0, 1, 2, 3, 4, 5, 6
-#: Blend modes that move the colour below along a straight line: normal, multiply, screen.
-STRAIGHT_MODES = (0, 1, 2)
+#: Blend modes that move the colour below along a straight line; their codes are 0, 1 and 2.
+STRAIGHT_MODES = ("normal", "multiply", "screen")
 BATCH = 2048
 U = np.float32(1.0 / 65535.0)
-MID = np.float32(32768.0 / 65535.0)
 f32, i32, i64 = numba.float32, numba.int32, numba.int64
-
-
-@inline
-def _separable(mode, b, s):
-    """B(cb, cs) of one component. W3C Compositing and Blending Level 1, section 9.1."""
-    one, half = np.float32(1), np.float32(0.5)
-    if mode == 0:
-        return s
-    if mode == 1:
-        return b * s
-    if mode == 2:
-        return b + s - b * s
-    if mode == 3:  # overlay is hard light with the layers exchanged
-        return np.float32(2) * b * s if b <= half else one - np.float32(2) * (one - b) * (one - s)
-    if mode == 4:
-        if s <= half:
-            return b - (one - np.float32(2) * s) * b * (one - b)
-        d = ((np.float32(16) * b - np.float32(12)) * b + np.float32(4)) * b if b <= np.float32(0.25) else np.sqrt(b)
-        return b + (np.float32(2) * s - one) * (d - b)
-    if mode == 5:
-        return np.float32(2) * b * s if s <= half else one - np.float32(2) * (one - b) * (one - s)
-    if mode == 6:
-        return min(b, s)
-    if mode == 7:
-        return max(b, s)
-    if mode == 8:
-        if b <= np.float32(0):
-            return np.float32(0)
-        return one if s >= one else min(one, b / (one - s))
-    if mode == 9:
-        if b >= one:
-            return one
-        return np.float32(0) if s <= np.float32(0) else one - min(one, (one - b) / s)
-    if mode == 10:
-        return min(one, b + s)
-    if mode == 11:
-        return max(np.float32(0), b - s)
-    if mode == 12:
-        return abs(b - s)
-    if mode == 17:
-        return min(one, max(np.float32(0), b + (s - MID)))
-    return min(one, max(np.float32(0), b - (s - MID)))
 
 
 @inline
@@ -108,8 +67,8 @@ def _non_separable(mode, br, bg, bb, sr, sg, sb):
 
 
 @inline
-def _lay(mode, comps, n, acc, src, a):
-    """Lay n source samples on the opaque level 0. src: comps × batch; a: alpha with mask and strength.
+def _lay(mode, loop, comps, n, acc, src, a, mixed):
+    """Lay n source samples on the opaque level 0. src: comps × batch; a: alpha with mask and strength; loop: address of the mode's; mixed: room.
 
     Rows are taken out of the arrays before the loops: only plain `row[i]` is turned into vector instructions.
     """
@@ -134,12 +93,13 @@ def _lay(mode, comps, n, acc, src, a):
             for i in range(n):
                 row[i] += (s[i] - row[i] * s[i]) * a[i]
         else:
+            call_rows(loop, row, s, mixed, n)
             for i in range(n):
-                row[i] += (_separable(mode, row[i], s[i]) - row[i]) * a[i]
+                row[i] += (mixed[i] - row[i]) * a[i]
 
 
 @inline
-def _lay_in_group(mode, comps, n, acc, alpha, src, a, over_share, under_share):
+def _lay_in_group(mode, loop, comps, n, acc, alpha, src, a, over_share, under_share, mixed):
     """Lay n source samples on a transparent level with straight alpha: co = (αs·Cs' + (1 − αs)·αb·Cb) / αo, W3C section 5.1 and 9."""
     one, zero = np.float32(1), np.float32(0)
     for i in range(n):
@@ -162,9 +122,9 @@ def _lay_in_group(mode, comps, n, acc, alpha, src, a, over_share, under_share):
                 for i in range(n):
                     row[i] = over_share[i] * s[i] + under_share[i] * row[i]
             else:
+                call_rows(loop, row, s, mixed, n)
                 for i in range(n):
-                    mixed = s[i] + (_separable(mode, row[i], s[i]) - s[i]) * alpha[i]
-                    row[i] = over_share[i] * mixed + under_share[i] * row[i]
+                    row[i] = over_share[i] * (s[i] + (mixed[i] - s[i]) * alpha[i]) + under_share[i] * row[i]
     for i in range(n):
         alpha[i] = a[i] + alpha[i] * (one - a[i])
 
@@ -179,49 +139,28 @@ def _encode_srgb(value):
 
 
 @kernel(
-    numba.void(
-        numba.int8[::1],
-        i32[::1],
-        f32[::1],
-        i64[::1],
-        i64[::1],
-        f32[:, ::1],
-        i32,
-        i32,
-        numba.boolean,
-        f32[::1],
-        i32[::1],
-        i32[::1],
-        i32,
-        f32[:, :, ::1],
-        numba.boolean,
-        f32[:, :, ::1],
-        i64,
-    ),
+    numba.void(STEPS, i32, i32, numba.boolean, f32[::1], RUNS, i32, f32[:, :, ::1], numba.boolean, f32[:, :, ::1], i64),
     allocates=True,
 )
-def evaluate_runs(
-    kinds, modes, strengths, planes, masks, consts, comps, levels, linear, decode, starts, counts, level0, state_in, save, state_out, out
-):
+def evaluate_runs(steps, comps, levels, linear, decode, runs, level0, state_in, save, state_out, out):
     """Walk the operations over runs of a chunk.
 
-    planes, masks : (ops,) addresses of (comps + 1, 65536) and (65536,) uint16, 0 for no mask; of a FOLDED step see `fold_runs`; of a
-    TABLE step (65536,) float32: the new value of each encoded code
-    consts : (ops, comps) in working space
-    starts, counts : (runs,) samples of the chunk, each run at most BATCH long
+    runs : of the chunk, each at most BATCH long
     level0, state_in : level to go on from and its (levels, comps + 1, 65536) state; a state of size 0 starts from consts[0] (operation 0)
     save : write the state reached to state_out instead of codes to the (comps, 65536) uint16 at address `out`
     """
+    kinds, modes, loops, strengths, planes, masks, consts = steps
+    starts, counts = runs
     acc = np.empty((levels, comps, BATCH), np.float32)
     alpha = np.ones((levels, BATCH), np.float32)
     src = np.empty((comps, BATCH), np.float32)
     a = np.empty(BATCH, np.float32)
-    share1, share2 = np.empty(BATCH, np.float32), np.empty(BATCH, np.float32)
-    run, runs = 0, len(starts)
-    while run < runs:
+    share1, share2, mixed = np.empty(BATCH, np.float32), np.empty(BATCH, np.float32), np.empty(BATCH, np.float32)
+    run, total = 0, len(starts)
+    while run < total:
         # Gather runs into one batch.
         first, n = run, 0
-        while run < runs and n + counts[run] <= BATCH:
+        while run < total and n + counts[run] <= BATCH:
             n += counts[run]
             run += 1
         level = level0
@@ -336,9 +275,9 @@ def evaluate_runs(
                     at += m
             if level == 0 or kind in (TABLE, HSV):
                 # What changes a colour leaves how much of it there is.
-                _lay(modes[op], comps, n, acc[level], src, a)
+                _lay(modes[op], loops[op], comps, n, acc[level], src, a, mixed)
             else:
-                _lay_in_group(modes[op], comps, n, acc[level], alpha[level], src, a, share1, share2)
+                _lay_in_group(modes[op], loops[op], comps, n, acc[level], alpha[level], src, a, share1, share2, mixed)
         place = np.uint64(0)
         for r in range(first, run):
             s, m = np.uint64(starts[r]), np.uint64(counts[r])
@@ -361,12 +300,14 @@ def evaluate_runs(
             place += m
 
 
-@kernel(numba.void(numba.int8[::1], i32[::1], f32[::1], i64[::1], i64[::1], f32[:, ::1], numba.boolean, f32[::1], i32[::1], i32[::1], f32[:, :, ::1]))
-def fold_runs(kinds, modes, strengths, planes, masks, consts, linear, decode, starts, counts, out):
+@kernel(numba.void(STEPS, numba.boolean, f32[::1], RUNS, f32[:, :, ::1]))
+def fold_runs(steps, linear, decode, runs, out):
     """What opaque-level steps 1 … do to any colour below them, as one line a sample: x → gain · x + offset.
 
     Only PLANE and CONST steps in straight modes; arguments as in `evaluate_runs`; out : (2, comps, 65536) float32, gains then offsets
     """
+    kinds, modes, _, strengths, planes, masks, consts = steps
+    starts, counts = runs
     one = np.float32(1)
     comps = out.shape[1]
     for r in range(len(starts)):

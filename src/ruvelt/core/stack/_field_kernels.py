@@ -4,8 +4,11 @@ All take a chunk's (65536, 3) positions and normals, object space, and whether e
 """
 
 # mypy: disable-error-code="no-untyped-def, arg-type, operator"
+from typing import NamedTuple
+
 import numba
 import numpy as np
+from numpy.typing import NDArray
 
 from ruvelt.core._value_kernels import quantised, smoothstep
 from ruvelt.core.color._oklch_kernels import lab_of_light
@@ -103,19 +106,22 @@ MEAN = (np.float32(0), np.float32(0), np.float32(-0.042), np.float32(0.59))
 SPREAD = (np.float32(0.0666), np.float32(0.1587), np.float32(0.118), np.float32(0.095))
 #: Below this an octave is not worked out any more.
 LOST = np.float32(0.01)
+#: Of each octave's lattice: (octaves, 3, 3) turns, (octaves, 3) shifts and (octaves,) seeds.
+LATTICES = numba.types.Tuple((f32[:, :, ::1], f32[:, ::1], u32[::1]))
 
 
 @kernel(
-    numba.void(f32[:, ::1], f32[:, ::1], yes[::1], i64, f32, f32[::1], f32[:, :, ::1], f32[:, ::1], u32[::1], f32, f32[::1], f32[::1], f32[::1]),
+    numba.void(f32[:, ::1], f32[:, ::1], yes[::1], i64, f32, f32[::1], LATTICES, f32[::1], f32[::1], f32[::1], f32[::1]),
     late=True,
 )
-def noise_values(positions, normals, covered, basis, roughness, scale, turns, shifts, seeds, spacing, left, out, loose):
+def noise_values(positions, normals, covered, basis, roughness, scale, lattices, spacing, left, out, loose):
     """Octaves of noise, each `roughness` of the strength of the one before, over their sum: about −1 … 1, as samples of a size see it.
 
-    scale : (3,) cells an object unit; turns, shifts, seeds : (octaves, 3, 3), (octaves, 3), (octaves,) of each octave's lattice
-    spacing : side of the square a sample stands for, object units: octaves fade to their mean as it nears their cells
+    scale : (3,) cells an object unit; lattices : as `noise.lattices` makes them
+    spacing : (n,) side of the square that each sample stands for, object units: octaves fade to their mean as it nears their cells
     loose : (n,) variance of what has faded: how far noise goes up and down inside a sample; left : (n,) to work in
     """
+    turns, shifts, seeds = lattices
     one, half = np.float32(1), np.float32(0.5)
     octaves = len(turns)
     whole, part = np.float32(0), one
@@ -131,7 +137,7 @@ def noise_values(positions, normals, covered, basis, roughness, scale, turns, sh
     for i in range(np.uint64(len(out))):
         # Cells that the sample's square spans, squared, in the mean of its two sides.
         nx, ny, nz = normals[i, 0] * scale[0], normals[i, 1] * scale[1], normals[i, 2] * scale[2]
-        spans = half * spacing * spacing * max(all_ways - nx * nx - ny * ny - nz * nz, zero)
+        spans = half * spacing[i] * spacing[i] * max(all_ways - nx * nx - ny * ny - nz * nz, zero)
         left[i] = np.exp(-loss * spans)
         out[i] = loose[i] = zero
         most = max(most, left[i] if covered[i] else zero)
@@ -216,22 +222,22 @@ def _spot(x, y, z, span, cover, variation, hardness, seed):
     return best
 
 
-@kernel(numba.void(f32[:, ::1], f32[:, ::1], yes[::1], f32, f32, f32, f32, i64, f32, f32, u16[::1]), late=True)
+@kernel(numba.void(f32[:, ::1], f32[:, ::1], yes[::1], f32, f32, f32, f32, i64, f32[::1], f32, u16[::1]), late=True)
 def spots_chunk(positions, normals, covered, scale, cover, variation, hardness, seed, spacing, mean, out):
     """Balls around one point in a share of the cells of a lattice, of up to half a cell. scale : cells an object unit
 
-    spacing : side of the square a sample stands for: no edge is narrower, and spots smaller than it fade to their `mean`
+    spacing : (n,) side of the square that each sample stands for: no edge is narrower, and spots smaller than it fade to their `mean`
     """
     one, zero, half = np.float32(1), np.float32(0), np.float32(0.5)
-    span = spacing * scale
-    fade = min(max(span - one, zero), one)
     first, second = f32_room(3), f32_room(3)
-    sides = _sides(span, SIDES) if fade < one else np.int64(1)
-    share, inner = one / np.float32(sides * sides), span / np.float32(sides)
     for i in range(len(out)):
         if not covered[i]:
             out[i] = 0
             continue
+        span = spacing[i] * scale
+        fade = min(max(span - one, zero), one)
+        sides = _sides(span, SIDES) if fade < one else np.int64(1)
+        share, inner = one / np.float32(sides * sides), span / np.float32(sides)
         x, y, z = positions[i, 0] * scale, positions[i, 1] * scale, positions[i, 2] * scale
         _lie_along(normals[i, 0], normals[i, 1], normals[i, 2], first, second)
         best = zero
@@ -269,21 +275,22 @@ def _across(nx, ny, nz, wx, wy, wz):
     return np.sqrt(max(np.float32(1) - cosine * cosine, np.float32(0)))
 
 
-@kernel(numba.void(f32[:, ::1], f32[:, ::1], yes[::1], i64, f32[:, ::1], f32, f32, f32, f32, u16[::1]), late=True)
+@kernel(numba.void(f32[:, ::1], f32[:, ::1], yes[::1], i64, f32[:, ::1], f32, f32, f32, f32[::1], u16[::1]), late=True)
 def weave_chunk(positions, normals, covered, form, frame, scale, share, softness, spacing, out):
     """Regular patterns along a frame (rows are its axes), as means over what each sample stands for: they fade to their mean, never to others.
 
-    scale : repeats an object unit; share : of them that is bright; softness : of their edges, repeats; spacing : side of a sample's square
+    scale : repeats an object unit; share : of them that is bright; softness : of their edges, repeats; spacing : (n,) sides of samples' squares
     """
     one, half, least = np.float32(1), np.float32(0.5), np.float32(1e-4)
-    step = spacing * scale
     # Cells of the rarer kind shrink, so that the share is that of the surface.
     width = half * np.sqrt(np.float32(2) * min(share, one - share))
-    first, second, sides = f32_room(3), f32_room(3), _sides(step, 2 * SIDES)
+    first, second = f32_room(3), f32_room(3)
     for i in range(len(out)):
         if not covered[i]:
             out[i] = 0
             continue
+        step = spacing[i] * scale
+        sides = _sides(step, 2 * SIDES)
         nx, ny, nz = normals[i, 0], normals[i, 1], normals[i, 2]
         a = (positions[i, 0] * frame[0, 0] + positions[i, 1] * frame[0, 1] + positions[i, 2] * frame[0, 2]) * scale
         b = (positions[i, 0] * frame[1, 0] + positions[i, 1] * frame[1, 1] + positions[i, 2] * frame[1, 2]) * scale
@@ -415,16 +422,32 @@ def _look(image, u, v, repeat, colour):
     return True
 
 
-@kernel(
-    numba.void(f32[:, ::1], f32[:, ::1], yes[::1], i64, i64, i64, u16[:, :, ::1], i64, f32[:, ::1], f32[::1], f32[::1], f32, yes, yes, u16[:, ::1]),
-    late=True,
-)
-def picture_chunk(positions, normals, covered, corner_x, corner_y, side, image, way, frame, turn, shift, sharpness, repeat, through, out):
+class PictureFrame(NamedTuple):
+    """How a picture lies: direction : 0 by UV, 1 three-way, 2 planar; sharpness : of the borders between three ways
+
+    axes : (4, 3) centre, right, up and direction; turn : (3,) cosine and sine, each times repeats a unit, and width over height; shift : (2,)
+    """
+
+    direction: int
+    axes: NDArray[np.float32]
+    turn: NDArray[np.float32]
+    shift: NDArray[np.float32]
+    sharpness: float
+    repeat: bool
+    through: bool
+
+
+FRAME = numba.types.NamedTuple((i64, f32[:, ::1], f32[::1], f32[::1], numba.float64, yes, yes), PictureFrame)
+
+
+@kernel(numba.void(f32[:, ::1], f32[:, ::1], yes[::1], i64, i64, i64, u16[:, :, ::1], FRAME, u16[:, ::1]), late=True)
+def picture_chunk(positions, normals, covered, corner_x, corner_y, side, image, laid, out):
     """A picture on the surface. image : (h, w, 4) uint16, top row first; out : (4, 65536) uint16, alpha last.
 
-    way : 0 by UV (corner_x, corner_y : the chunk's first texel on a sheet of `side`), 1 three-way, 2 planar
-    frame : (4, 3) centre, right, up and direction; turn : (3,) cosine and sine, each times repeats a unit, and width over height; shift : (2,)
+    corner_x, corner_y : the chunk's first texel on a sheet of `side`, where a picture lies by UV
     """
+    way, frame, turn, shift, sharpness, repeat, through = laid
+    sharpness = np.float32(sharpness)
     colour, total = f32_room(4), f32_room(4)
     one, zero, half = np.float32(1), np.float32(0), np.float32(0.5)
     for i in range(len(covered)):

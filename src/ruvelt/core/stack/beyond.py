@@ -22,7 +22,7 @@ from ruvelt.core.stack.faces import FaceIndex
 from ruvelt.core.stack.lookup import PlaneLookup
 from ruvelt.core.stack.mask_evaluate import MaskEvaluator
 from ruvelt.core.stack.measures import Images, Measures
-from ruvelt.core.stack.mesh_maps import PREFIX, SHAPES, map_channel
+from ruvelt.core.stack.mesh_maps import PREFIX, map_channel, map_kinds
 from ruvelt.core.stack.program import map_steps
 from ruvelt.core.workers import Workers
 
@@ -80,8 +80,8 @@ class Beyond:
         where, stamp = ("beyond", self.samples.serial, self.sheet.id, channel_id, chunk), self.stamp(channel_id, chunk)
         found: U16 | None = self._cache.get(where, stamp)
         if found is None:
-            shape = SHAPES[channel_id.removeprefix(PREFIX)]
-            found = np.full((shape.components, CHUNK), round(shape.start * 65535), np.uint16)
+            shape = map_kinds()[channel_id.removeprefix(PREFIX)]
+            found = np.full((shape.components, CHUNK), round(shape.start[0] * 65535), np.uint16)
             part = slice(chunk * CHUNK, (chunk + 1) * CHUNK)
             for number, sheet in self._sheets:
                 mine = np.flatnonzero(self._collar.plan[part] == number)

@@ -6,12 +6,12 @@ import re
 from collections.abc import Iterator
 from typing import Annotated, Any, Literal
 
-from pydantic import Field, field_validator, model_validator
+from pydantic import Field, ValidationInfo, field_validator, model_validator
 
 from ruvelt.core.mesh.facts import AlphaMode
 from ruvelt.core.stack.adjustments import Adjustment
 from ruvelt.core.stack.basics import Colour, FacePick, Frozen, Id, Name, Share
-from ruvelt.core.stack.blend import BY_ID
+from ruvelt.core.stack.blend import modes
 from ruvelt.core.stack.channels import STANDARD_CHANNELS, Channel, Value
 from ruvelt.core.stack.contents import Content
 from ruvelt.core.stack.kinds.contents.file import FileContent
@@ -21,14 +21,18 @@ from ruvelt.core.tolerances import CREASE_DEG
 MAX_DEPTH = 6
 #: Context of validation for what was stored.
 STORED = {"stored": True}
+#: Of what goes into a layer whose blend modes may be of plug-ins that are gone.
+ANY_MODE = {"modes": True}
+BlendId = Annotated[str, Field(max_length=40)]
 #: Numbers of parts and vertices as a model counts them.
 Part = Annotated[int, Field(ge=0, le=100_000_000)]
 Vertex = Annotated[int, Field(ge=0, le=2**31 - 1)]
 
 
-def _known_blend(value: str | None) -> str | None:
-    if value is not None and value not in BY_ID:
-        raise ValueError(f"'{value}' is not a blend mode; use one of {', '.join(BY_ID)}")
+def _known_blend(value: str | None, info: ValidationInfo) -> str | None:
+    """A mode that is not known here is kept where a project has it already, and lays as normal does."""
+    if value is not None and value not in modes() and not (isinstance(info.context, dict) and {"stored", "modes"} & info.context.keys()):
+        raise ValueError(f"'{value}' is not a blend mode; use one of {', '.join(modes())}")
     return value
 
 
@@ -40,7 +44,7 @@ class ChannelUse(Frozen):
 
     on: bool = True
     strength: Share = 1.0
-    blend: str | None = None
+    blend: BlendId | None = None
     value: Annotated[Value, Field(max_length=3)] | None = None
     content: Content | None = None
 
@@ -53,7 +57,7 @@ class _Layer(Frozen):
     visible: bool = True
     locked: bool = False
     strength: Share = 1.0
-    blend: str = "normal"
+    blend: BlendId = "normal"
     channels: dict[str, ChannelUse] = {}
     mask: Mask | None = None
 

@@ -8,8 +8,9 @@ from pydantic import Field, TypeAdapter, ValidationError
 
 from ruvelt.core.errors import InputError, NotFound
 from ruvelt.core.stack.basics import Frozen, Id
+from ruvelt.core.stack.blend import checked_mode, modes
 from ruvelt.core.stack.channels import Channel
-from ruvelt.core.stack.document import MAX_DEPTH, AnyLayer, Document, FaceSet, GroupLayer, HighMesh, Image, Layer, Settings, Sheet, Vertex
+from ruvelt.core.stack.document import ANY_MODE, MAX_DEPTH, AnyLayer, Document, FaceSet, GroupLayer, HighMesh, Image, Layer, Settings, Sheet, Vertex
 from ruvelt.core.stack.references import check_references
 
 _LAYER: TypeAdapter[AnyLayer] = TypeAdapter(Layer)
@@ -157,6 +158,26 @@ def check_alone(edit: AnyEdit) -> None:
             raise InputError(f"'{edit.edit}' cannot be asked for by itself. Restore a version, or add meshes and images from their files.")
 
 
+def check_modes(document: Document, edit: AnyEdit) -> None:
+    """Raises InputError for a blend mode that is neither known nor in the document: only what a plug-in left there is kept."""
+    match edit:
+        case Batch():
+            for one in edit.edits:
+                check_modes(document, one)
+        case SetLayer():
+            channels = edit.values.get("channels")
+            uses = channels.values() if isinstance(channels, dict) else ()
+            named = {edit.values.get("blend"), *(u.get("blend") for u in uses if isinstance(u, dict))}
+            for mode in sorted(m for m in named if isinstance(m, str)):
+                if mode not in modes() and mode not in _modes_of(document):
+                    checked_mode(mode)
+
+
+def _modes_of(document: Document) -> set[str | None]:
+    layers = [layer for sheet in document.sheets for layer, _ in sheet.walk()]
+    return {x.blend for x in layers} | {use.blend for x in layers for use in x.channels.values()}
+
+
 def apply_edit(document: Document, edit: AnyEdit) -> tuple[Document, AnyEdit]:
     """The changed document and the edit that undoes it.
 
@@ -257,14 +278,14 @@ def _depth(layer: AnyLayer) -> int:
 
 def _replace(model: M, values: dict[str, Any], kind: type[M]) -> M:
     try:
-        return kind.model_validate({**model.model_dump(), **values})
+        return kind.model_validate({**model.model_dump(), **values}, context=ANY_MODE)
     except ValidationError as error:
         raise InputError(_first(error)) from None
 
 
 def _replace_layer(layer: AnyLayer, values: dict[str, Any]) -> AnyLayer:
     try:
-        return _LAYER.validate_python({**layer.model_dump(), **values})
+        return _LAYER.validate_python({**layer.model_dump(), **values}, context=ANY_MODE)
     except ValidationError as error:
         raise InputError(_first(error)) from None
 

@@ -12,6 +12,7 @@ from numpy.typing import NDArray
 
 from ruvelt.core.color.encoding import DECODE_U16, ENCODED_CODES, LINEAR_CODES
 from ruvelt.core.errors import NotFound
+from ruvelt.core.planes.addresses import address_of
 from ruvelt.core.planes.cache import BoundedCache
 from ruvelt.core.planes.plane import U16
 from ruvelt.core.planes.stamps import stamp_of
@@ -21,6 +22,7 @@ from ruvelt.core.samples.collar import Joined
 from ruvelt.core.samples.surface import SurfaceSamples
 from ruvelt.core.stack._blend_kernels import CONST, FOLDED, HSV, PLANE, POP, PUSH, STRAIGHT_MODES, TABLE, evaluate_runs, fold_runs
 from ruvelt.core.stack.beyond import Beyond, Borders, map_stamp
+from ruvelt.core.stack.blend import NORMAL, code_of, loop_of
 from ruvelt.core.stack.channels import Channel
 from ruvelt.core.stack.document import Document, Sheet
 from ruvelt.core.stack.faces import FaceIndex
@@ -33,6 +35,7 @@ from ruvelt.core.stack.measures import Images, Measures, no_images
 from ruvelt.core.stack.mesh_maps import PREFIX, compile_mesh_map, map_channel
 from ruvelt.core.stack.program import Op, Program, compile_channel
 from ruvelt.core.stack.shaping import table
+from ruvelt.core.stack.step_arrays import StepArrays
 from ruvelt.core.workers import SERIAL, Workers
 
 #: What masks are looked at as: one value, no colour.
@@ -73,7 +76,7 @@ class Fold:
     def fill(self, runs: Runs) -> None:
         s = self.steps
         program = s.program
-        fold_runs(s.kinds, s.modes, s.strengths, s.planes, s.masks, s.consts, program.linear, DECODE_U16, runs[0], runs[1], self.values)
+        fold_runs(s.arrays, program.linear, DECODE_U16, runs, self.values)
 
 
 @dataclass
@@ -81,12 +84,7 @@ class Resolved:
     """Steps of a program as kernel arguments for one chunk; `keep` holds the arrays whose addresses they carry."""
 
     program: Program
-    kinds: NDArray[np.int8]
-    modes: NDArray[np.int32]
-    strengths: NDArray[np.float32]
-    planes: NDArray[np.int64]
-    masks: NDArray[np.int64]
-    consts: NDArray[np.float32]
+    arrays: StepArrays
     keep: list[NDArray[Any]]
 
 
@@ -98,21 +96,15 @@ def execute(
     address : of `out`, where the caller knows it
     """
     if address is None:
-        address = out.ctypes.data if out is not None else 0
+        address = address_of(out)
     program = steps.program
     evaluate_runs(
-        steps.kinds,
-        steps.modes,
-        steps.strengths,
-        steps.planes,
-        steps.masks,
-        steps.consts,
+        steps.arrays,
         program.channel.components,
         program.levels,
         program.linear,
         DECODE_U16,
-        runs[0],
-        runs[1],
+        runs,
         state.level if state is not None else 0,
         state.values if state is not None else _NO_STATE,
         save is not None,
@@ -315,7 +307,7 @@ class SheetEvaluator:
         With `fold` its steps are replaced by the line they come to.
         """
         laid = overlay or Overlay()
-        kinds, modes, strengths, planes, masks, consts = [CONST], [0], [1.0], [0], [0], [program.ops[0].value]
+        kinds, modes, strengths, planes, masks, consts = [CONST], [NORMAL], [1.0], [0], [0], [program.ops[0].value]
         keep: list[NDArray[Any]] = []
         blank = (0.0,) * program.channel.components
         for index, op in enumerate(program.ops[first:last], first):
@@ -323,7 +315,7 @@ class SheetEvaluator:
                 if index == fold.first:
                     keep.append(fold.values)
                     for column, entry in zip(
-                        (kinds, modes, strengths, planes, masks, consts), (FOLDED, 0, 1.0, fold.values.ctypes.data, 0, blank), strict=True
+                        (kinds, modes, strengths, planes, masks, consts), (FOLDED, NORMAL, 1.0, address_of(fold.values), 0, blank), strict=True
                     ):
                         column.append(entry)  # type: ignore[attr-defined]
                 continue
@@ -336,11 +328,11 @@ class SheetEvaluator:
                 if values is None:
                     continue
                 keep.append(values)
-                address = values.ctypes.data
+                address = address_of(values)
             elif op.kind == TABLE:
                 assert op.table is not None
                 keep.append(table(op.table))
-                address = keep[-1].ctypes.data
+                address = address_of(keep[-1])
             if op.mask is not None:
                 replaced = laid.masks.get(op.layer)
                 found = self.mask_chunk(op.mask, op.layer, chunk) if replaced is None else replaced
@@ -348,7 +340,7 @@ class SheetEvaluator:
                     strength *= found
                 else:
                     keep.append(found)
-                    mask_address = found.ctypes.data
+                    mask_address = address_of(found)
             if strength == 0.0 and op.kind in (PLANE, CONST, TABLE, HSV):
                 continue
             kinds.append(op.kind)
@@ -359,12 +351,15 @@ class SheetEvaluator:
             consts.append(op.value or blank)
         return Resolved(
             program,
-            np.array(kinds, np.int8),
-            np.array(modes, np.int32),
-            np.array(strengths, np.float32),
-            np.array(planes, np.int64),
-            np.array(masks, np.int64),
-            np.array(consts, np.float32),
+            StepArrays(
+                np.array(kinds, np.int8),
+                np.array([code_of(m) for m in modes], np.int32),
+                np.array([loop_of(m) for m in modes], np.int64),
+                np.array(strengths, np.float32),
+                np.array(planes, np.int64),
+                np.array(masks, np.int64),
+                np.array(consts, np.float32),
+            ),
             keep,
         )
 

@@ -11,6 +11,7 @@ from weakref import proxy
 import numpy as np
 from numpy.typing import NDArray
 
+from ruvelt.core.planes.addresses import address_of
 from ruvelt.core.planes.cache import BoundedCache
 from ruvelt.core.planes.plane import U16
 from ruvelt.core.planes.stamps import stamp_of
@@ -180,21 +181,22 @@ class MaskEvaluator:
                     codes = self._planes.values(plane, chunk)
                 if codes is not None:
                     keep.append(codes)
-                    value, cover = codes.ctypes.data, codes.ctypes.data + 2 * CHUNK
+                    value = address_of(codes)
+                    cover = value + 2 * CHUNK
             elif isinstance(step, PointShaper):
                 keep.append(table(step))
-                value = keep[-1].ctypes.data
+                value = address_of(keep[-1])
             else:
                 assert isinstance(step, Source)
                 keep.append(np.ascontiguousarray(self._source(step, layer_id, chunk)))
-                value = keep[-1].ctypes.data
+                value = address_of(keep[-1])
             values.append(value)
             covers.append(cover)
             bases.append(base)
             combines.append(combine)
             inverts.append(invert_one)
         mask_runs(
-            start.ctypes.data if start is not None else 0,
+            address_of(start),
             np.array(values, np.int64),
             np.array(covers, np.int64),
             np.array(bases, np.float32),

@@ -71,20 +71,21 @@ class Measures:
 
     def noise(self, of: Noise, chunk: int) -> U16:
         positions, normals, covered = self._chunk(chunk)
-        cell, spacing = of.size * self.samples.model.diagonal * np.asarray(of.stretch), self.samples.spacing
+        cell, spacing = of.size * self.samples.model.diagonal * np.asarray(of.stretch), self.samples.spacings(chunk)
         left, values, loose = np.empty((3, CHUNK), np.float32)
 
-        def seen(places: NDArray[np.float32], spacing: float) -> U16:
+        def seen(places: NDArray[np.float32], spacing: NDArray[np.float32]) -> U16:
             octaves = lattices(of.octaves, of.seed)
             scale = (1 / cell).astype(np.float32)
-            kernels.noise_values(places, normals, covered, BASES[of.basis], of.roughness, scale, *octaves, spacing, left, values, loose)
+            kernels.noise_values(places, normals, covered, BASES[of.basis], of.roughness, scale, octaves, spacing, left, values, loose)
             return noise_codes(of, values, loose)
 
-        sides = sides_of(of, float(cell.min()) / spacing)
+        # As many parts as the widest sample needs.
+        sides = sides_of(of, float(cell.min()) / float(spacing.max(initial=1e-12, where=covered)))
         if sides == 1:
             out: U16 = seen(positions, spacing)
         else:
-            parts = [seen(places, spacing / sides) for places in parts_of(positions, normals, spacing, sides)]
+            parts = [seen(places, spacing / np.float32(sides)) for places in parts_of(positions, normals, spacing, sides)]
             out = np.asarray(np.sum(parts, axis=0, dtype=np.uint32) // len(parts), np.uint16)
         out[~covered] = 0
         return out
@@ -94,7 +95,7 @@ class Measures:
         out = np.empty(CHUNK, np.uint16)
         scale = 1 / (of.size * self.samples.model.diagonal)
         mean = spots_mean(of.cover, of.variation, of.hardness)
-        kernels.spots_chunk(positions, normals, covered, scale, of.cover, of.variation, of.hardness, of.seed, self.samples.spacing, mean, out)
+        kernels.spots_chunk(positions, normals, covered, scale, of.cover, of.variation, of.hardness, of.seed, self.samples.spacings(chunk), mean, out)
         return out
 
     def weave(self, of: Weave, chunk: int) -> U16:
@@ -103,7 +104,7 @@ class Measures:
         right, up, n = frame_of(of.along)
         frame = np.ascontiguousarray([n, right, up])
         scale = 1 / (of.size * self.samples.model.diagonal)
-        kernels.weave_chunk(positions, normals, covered, FORMS[of.form], frame, scale, of.share, of.softness, self.samples.spacing, out)
+        kernels.weave_chunk(positions, normals, covered, FORMS[of.form], frame, scale, of.share, of.softness, self.samples.spacings(chunk), out)
         return out
 
     def pattern(self, of: Noise | Spots | Weave, chunk: int) -> U16:
@@ -174,8 +175,11 @@ class Measures:
         x, y = chunk % across * CHUNK_SIDE, chunk // across * CHUNK_SIDE
         out = np.empty((4, CHUNK), np.uint16)
         kernels.picture_chunk(
-            positions, normals, covered, x, y, side, image, WAYS[projection.way], np.ascontiguousarray(frame), turn,
-            np.asarray(projection.shift, np.float32), projection.sharpness, projection.repeat, projection.through, out,
+            positions, normals, covered, x, y, side, image,
+            kernels.PictureFrame(
+                WAYS[projection.way], np.ascontiguousarray(frame, np.float32), turn, np.asarray(projection.shift, np.float32),
+                projection.sharpness, projection.repeat, projection.through,
+            ), out,
         )  # fmt: skip
         return out
 

@@ -54,13 +54,14 @@ def sides_of(of: Noise, samples: float) -> int:
     return int(np.clip(np.ceil(np.sqrt(finer * NEAR_TEXEL[of.basis] / max(samples, 1e-6))), 1, 3))
 
 
-def parts_of(positions: F32, normals: F32, spacing: float, sides: int) -> Iterator[F32]:
-    """(n, 3) middles of the sides² parts of each sample's square, which lies along the surface. spacing : its side"""
+def parts_of(positions: F32, normals: F32, spacing: F32, sides: int) -> Iterator[F32]:
+    """(n, 3) middles of the sides² parts of each sample's square, which lies along the surface. spacing : (n,) its side"""
     first = np.where(np.abs(normals[:, :1]) < 0.9, *np.eye(3, dtype=np.float32)[:2])
     first = first - normals * np.einsum("ij,ij->i", first, normals)[:, None]
     first /= np.maximum(np.linalg.norm(first, axis=1, keepdims=True), np.float32(1e-6))
     second = np.cross(normals, first)
-    at = ((np.arange(sides) + 0.5) / sides - 0.5).astype(np.float32) * np.float32(spacing)
+    at = ((np.arange(sides) + 0.5) / sides - 0.5).astype(np.float32)
+    first, second = spacing[:, None] * first, spacing[:, None] * second
     for u, v in product(at, at):
         yield positions + u * first + v * second
 
@@ -75,7 +76,15 @@ def _spread(basis: str, octaves: int, roughness: float) -> F32:
     """(LOOKS,) float32 noise at places far apart, in rising order."""
     values = np.empty(LOOKS, np.float32)
     kernels.noise_values(
-        *_places(), BASES[basis], roughness, np.ones(3, np.float32), *lattices(octaves, 1), 0.0, np.empty_like(values), values, np.empty_like(values)
+        *_places(),
+        BASES[basis],
+        roughness,
+        np.ones(3, np.float32),
+        lattices(octaves, 1),
+        np.zeros_like(values),
+        np.empty_like(values),
+        values,
+        np.empty_like(values),
     )
     return np.sort(values)
 
@@ -123,5 +132,5 @@ def spots_mean(cover: float, variation: float, hardness: float) -> float:
     """Mean of spots over space."""
     out = np.empty(LOOKS, np.uint16)
     places, _, covered = _places()
-    kernels.spots_chunk(places, np.zeros_like(places), covered, 1.0, cover, variation, hardness, 1, 0.0, 0.0, out)
+    kernels.spots_chunk(places, np.zeros_like(places), covered, 1.0, cover, variation, hardness, 1, np.zeros(LOOKS, np.float32), 0.0, out)
     return float(out.mean()) / 65535

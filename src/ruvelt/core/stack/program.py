@@ -8,7 +8,7 @@ import numpy as np
 
 from ruvelt.core.color.encoding import srgb_to_linear_float
 from ruvelt.core.stack._blend_kernels import CONST, HSV, PLANE, POP, PUSH, TABLE
-from ruvelt.core.stack.blend import mode_code
+from ruvelt.core.stack.blend import NORMAL, mode_for
 from ruvelt.core.stack.channels import Channel, encode
 from ruvelt.core.stack.contents import Content
 from ruvelt.core.stack.document import AdjustLayer, AnyLayer, ChannelUse, Document, FillLayer, GroupLayer, Sheet
@@ -26,7 +26,7 @@ class Op:
 
     kind: int
     layer: str
-    mode: int = 0
+    mode: str = NORMAL
     strength: float = 1.0
     plane: str | None = None
     value: tuple[float, ...] = ()
@@ -68,7 +68,7 @@ def working_value(channel: Channel, value: tuple[float, ...], linear: bool) -> t
     return tuple(float(x) for x in v)
 
 
-def _adjusting(layer: AdjustLayer, channel: Channel, mode: int, strength: float, mask: Mask | None) -> Op | None:
+def _adjusting(layer: AdjustLayer, channel: Channel, mode: str, strength: float, mask: Mask | None) -> Op | None:
     """The step of an adjustment layer; None where it has no meaning for the channel."""
     adjust = layer.adjust
     if not adjust.suits(channel):
@@ -107,7 +107,7 @@ def compile_channel(document: Document, sheet: Sheet, channel: Channel, always: 
                 continue
             if not visible or not use.on:
                 strength = 0.0
-            mode = mode_code(use.blend or layer.blend, channel)
+            mode = mode_for(use.blend or layer.blend, channel)
             mask = layer.mask if layer.mask is not None and layer.mask.on and any(s.on for s in layer.mask.sources) else None
             if isinstance(layer, GroupLayer):
                 ops.append(Op(PUSH, layer.id))

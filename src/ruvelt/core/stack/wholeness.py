@@ -11,7 +11,6 @@ from ruvelt.core.samples.sheet import RESOLUTIONS
 from ruvelt.core.stack.channels import STANDARD_CHANNELS, Channel
 from ruvelt.core.stack.document import MAX_DEPTH, AnyLayer, ChannelUse, Document, Sheet
 from ruvelt.core.stack.edits import MAX_LAYERS
-from ruvelt.core.stack.mesh_maps import SHAPES
 from ruvelt.core.stack.references import check_references
 
 MAX_CHANNELS = 32
@@ -56,9 +55,6 @@ def _check_sheet(sheet: Sheet, channels: dict[str, Channel], plans: int | None) 
     if any(len(above) >= MAX_DEPTH for _, above in layers):
         raise InputError(f"Groups can be nested {MAX_DEPTH - 1} deep. Put the layer further out.")
     _own_ids((m.id for m in sheet.mesh_maps), f"mesh maps of {sheet.name}")
-    unknown = [m.id for m in sheet.mesh_maps if m.id not in SHAPES]
-    if unknown:
-        raise InputError(f"There is no mesh map '{unknown[0]}'. Use one of {', '.join(SHAPES)}.")
     for layer, _ in layers:
         for channel_id, use in layer.channels.items():
             # What a layer says of a channel that was taken away is kept, in case the channel comes back.

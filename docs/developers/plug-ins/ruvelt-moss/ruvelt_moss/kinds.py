@@ -1,4 +1,4 @@
-"""A mask source, a shaper, a fill content and an adjustment. Each is one class: its fields are stored, the rest is what is shown."""
+"""A mask source, a shaper, a fill content, an adjustment and a blend mode. Each is one class: its fields are stored, the rest is what is shown."""
 
 from __future__ import annotations
 
@@ -11,6 +11,7 @@ from ruvelt.core.stack.basics import Share
 from ruvelt.core.stack.channels import Channel, encode
 from ruvelt.core.stack.fields import Noise
 from ruvelt.core.stack.kinds.adjustment import PointAdjust
+from ruvelt.core.stack.kinds.blend_mode import HALF, BlendMode
 from ruvelt.core.stack.kinds.controls import Control, Group, share
 from ruvelt.core.stack.kinds.fill_content import FillContent
 from ruvelt.core.stack.kinds.step import F64, PointShaper, Reads, Source
@@ -85,3 +86,14 @@ class SolariseAdjust(PointAdjust):
 
     def shaped(self, x: F64) -> F64:
         return np.where(x > self.limit, 1 - x, x)
+
+
+class Average(BlendMode):
+    """Half of each. The formula is compiled."""
+
+    id: ClassVar[str] = "average"
+    label: ClassVar[str] = "Average"
+
+    @staticmethod
+    def value(below: float, above: float) -> float:
+        return HALF * (below + above)

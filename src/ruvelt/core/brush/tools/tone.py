@@ -9,6 +9,7 @@ import numpy as np
 from ruvelt.core.brush import _tool_kernels as kernels
 from ruvelt.core.brush.hand_tool import HandTool
 from ruvelt.core.brush.parts import Part, spread
+from ruvelt.core.planes.addresses import address_of
 from ruvelt.core.samples.address import CHUNK
 
 if TYPE_CHECKING:
@@ -48,7 +49,7 @@ SPANS = {"all": kernels.ALL, "shadows": kernels.SHADOWS, "midtones": kernels.MID
 
 def _tone(reader: Reader, part: Part) -> None:
     tone, cell = reader.paint.tone, part.cell
-    settings = (CHANGES[tone.change], SPANS[tone.range], tone.amount, tone.degrees / 360, np.array(tone.colour, np.float32))
+    change = kernels.ToneChange(CHANGES[tone.change], SPANS[tone.range], tone.amount, tone.degrees / 360, np.array(tone.colour, np.float32))
     laid = reader.coverage[part.chunk * CHUNK : (part.chunk + 1) * CHUNK]
-    look, comps = reader.look(cell, part.chunk).ctypes.data, cell.components - 1
-    kernels.tone_runs(*reader.runs(part), look, comps, reader.own(cell), *settings, reader.linear(cell), laid, reader.paint.cover, part.out)
+    look, comps = address_of(reader.look(cell, part.chunk)), cell.components - 1
+    kernels.tone_runs(reader.runs(part), look, comps, reader.own(cell), change, reader.linear(cell), laid, reader.paint.cover, part.out)
