@@ -9,7 +9,7 @@ from pathlib import Path
 
 import pytest
 
-from ruvelt.studio.session import Limits
+from ruvelt.studio.limits import Limits
 from ruvelt.studio.studio import Studio
 from tests.meshes import CUBE_MTL, cube_obj
 

@@ -11,9 +11,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from pattern_sheet import SHOWN, TEXEL
-from ruvelt.core.brush.camera import Camera
 from ruvelt.core.brush.confine import Confine
-from ruvelt.core.brush.live import LiveStroke
 from ruvelt.core.brush.path import Point, ViewPath
 from ruvelt.core.brush.settings import Brush, Mirror
 from ruvelt.core.brush.target import Paint, SmearSettings, Target, Tone, resolve_target
@@ -26,12 +24,14 @@ from ruvelt.core.planes.plane import MemoryChunks, Plane
 from ruvelt.core.samples.lattice import surface_blur
 from ruvelt.core.samples.sheet import SheetSamples
 from ruvelt.core.samples.spread import surface_grow
+from ruvelt.core.stack.camera import Camera
 from ruvelt.core.stack.document import ChannelUse, Document, FillLayer, PaintLayer, Sheet
 from ruvelt.core.stack.evaluate import SheetEvaluator
 from ruvelt.core.stack.faces import FaceIndex
 from ruvelt.core.stack.fields import Noise, Spots, Weave
 from ruvelt.core.stack.lookup import StoredPlanes
 from ruvelt.core.stack.measures import Measures
+from ruvelt.core.stroke.live import LiveStroke
 
 OUT = Path(__file__).parent.parent / "docs" / "artists" / "masks" / "forms.png"
 SIDE, SHOW, ACROSS, GAP = 1024, 200, 3, 30

@@ -9,7 +9,6 @@ from pathlib import Path
 import cv2
 import numpy as np
 
-from ruvelt.core.brush.live import LiveStroke
 from ruvelt.core.brush.path import Point, SurfacePath
 from ruvelt.core.brush.settings import Brush, Grain, PressureCurve
 from ruvelt.core.brush.target import Paint, SmearSettings, Target, resolve_target
@@ -23,6 +22,7 @@ from ruvelt.core.stack.document import ChannelUse, Document, FillLayer, PaintLay
 from ruvelt.core.stack.evaluate import SheetEvaluator
 from ruvelt.core.stack.faces import FaceIndex
 from ruvelt.core.stack.lookup import StoredPlanes
+from ruvelt.core.stroke.live import LiveStroke
 
 OUT = Path(__file__).parent.parent / "docs" / "artists" / "tools" / "strokes.png"
 SIDE = 1024

@@ -10,9 +10,9 @@ from typing import Any
 import cv2
 import numpy as np
 
-from ruvelt.core.brush.camera import Camera
 from ruvelt.core.brush.script import parse_script
 from ruvelt.core.output.preview import render
+from ruvelt.core.stack.camera import Camera
 from ruvelt.demo import buoy
 from ruvelt.demo.buoy import HIGH, RADIUS
 from ruvelt.demo.paint_buoy import CREAM, LIGHT, RED, RUST, SEA, SHADE, aim, around, brush, flood, paint, shape, stroke

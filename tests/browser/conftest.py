@@ -18,7 +18,7 @@ from pathlib import Path
 import pytest
 from playwright.sync_api import Browser, Page, expect, sync_playwright
 
-from ruvelt.studio.session import Limits
+from ruvelt.studio.limits import Limits
 from ruvelt.studio.studio import Studio
 from tests.meshes import CUBE_MTL, cube_obj
 

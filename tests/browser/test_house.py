@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 from playwright.sync_api import Locator, Page, expect
 
-from ruvelt.studio.session import Limits
+from ruvelt.studio.limits import Limits
 from ruvelt.studio.studio import Studio
 from tests.browser.conftest import Server
 from tests.browser.hand import away, drag, look, open_paint, settled

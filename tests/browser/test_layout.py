@@ -7,7 +7,7 @@ import numpy as np
 import pytest
 from playwright.sync_api import Page, expect
 
-from ruvelt.studio.session import Limits
+from ruvelt.studio.limits import Limits
 from ruvelt.studio.studio import Studio
 from tests.browser.conftest import Server
 from tests.browser.hand import at, away, colour, drag, look, settled

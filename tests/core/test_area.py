@@ -9,11 +9,11 @@ from hypothesis import strategies as st
 from numpy.testing import assert_allclose
 
 from ruvelt.core.brush.area import outline_weights, raster_shares
-from ruvelt.core.brush.camera import Camera
 from ruvelt.core.brush.settings import Brush
 from ruvelt.core.brush.shapes import Shape, lay_shape, shaped_brush
 from ruvelt.core.brush.target import Paint
 from ruvelt.core.mesh.rays import RayCaster
+from ruvelt.core.stack.camera import Camera
 from tests.core.scene import Scene, paint_layer, target
 from tests.meshes import square
 
@@ -104,7 +104,7 @@ def test_a_filled_shape_ends_where_its_outline_does(view: bool) -> None:
     laid = lay_shape(shaped_brush(brush, shape), shape, scene.samples, RayCaster(scene.model))
     live = scene.live(target("roughness"), Paint(values={"roughness": (1.0,)}), brush=brush)
     live.lay_again(laid.dabs, None, laid.slots, laid.weights)
-    coverage = scene.samples.to_image(live._coverage[:, None])[..., 0]
+    coverage = scene.samples.to_image(live.coverage.values[:, None])[..., 0]
     y, x = (np.mgrid[: 256 * FINE, : 256 * FINE] + 0.5) / FINE
     inside = (x - 128 - 12.8) ** 2 + (y - 128 - 6.4) ** 2 < (0.613 * 128) ** 2
     wanted = inside.reshape(256, FINE, 256, FINE).mean(axis=(1, 3))

@@ -10,7 +10,6 @@ import pytest
 from numpy.testing import assert_allclose, assert_array_equal
 
 from ruvelt.core.bake.baker import Baker, sky_table
-from ruvelt.core.bake.curvature import curvature_of
 from ruvelt.core.bake.mesh_map import SUSPECTS, baked_maps
 from ruvelt.core.bake.pairs import part_key
 from ruvelt.core.bake.settings import BakeSettings
@@ -19,6 +18,7 @@ from ruvelt.core.errors import Cancelled, InputError
 from ruvelt.core.mesh.model import Model
 from ruvelt.core.mesh.sheets import plan_sheets
 from ruvelt.core.samples.address import CHUNK
+from ruvelt.core.samples.curvature import curvature_of
 from ruvelt.core.samples.sheet import SheetSamples
 from ruvelt.core.samples.surface import SurfaceSamples
 from ruvelt.core.samples.vertices import VertexSamples

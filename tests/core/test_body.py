@@ -34,7 +34,7 @@ def laid(brush: Brush, points: list[tuple[float, float]], flat: bool, batches: i
     for first in range(0, len(at), step):
         live.dabs(path.extend(at[first : first + step]))
     live.dabs(path.finish())
-    return scene.samples.to_image(live._coverage)
+    return scene.samples.to_image(live.coverage.values)
 
 
 def weight(a: np.ndarray, b: np.ndarray, brush: Brush) -> np.ndarray:

@@ -39,7 +39,7 @@ def fill(scene: Scene, face: int, value: float, strength: float = 1.0, **paint: 
     live = scene.live(target("roughness"), Paint(values={"roughness": (value,)}, **paint))  # type: ignore[arg-type]
     live.flood((FacePick(by="face", index=face),), strength, scene.faces)
     scene.keep(live)
-    return np.asarray(scene.samples.to_image(live._coverage[:, None])[..., 0])
+    return np.asarray(scene.samples.to_image(live.coverage.values[:, None])[..., 0])
 
 
 def held(scene: Scene) -> tuple[np.ndarray, np.ndarray]:

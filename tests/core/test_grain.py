@@ -31,7 +31,7 @@ def laid(scene: Scene, brush: Brush, points: list[Point], flat: bool = False, be
     dabs = np.concatenate([path.extend(points), path.finish()])
     dabs[:, 30] = bend
     live.dabs(dabs)
-    return live._coverage
+    return live.coverage.values
 
 
 @pytest.mark.parametrize("depth", [0.6, 1.0])

@@ -9,13 +9,13 @@ from hypothesis import strategies as st
 from numpy.testing import assert_allclose, assert_array_equal
 from pydantic import ValidationError
 
-from ruvelt.core.brush.camera import Camera
 from ruvelt.core.brush.dab import SWEEP, WIDTH
 from ruvelt.core.brush.path import MAX_DABS, Point, SheetPath, SurfacePath, ViewPath, lock_angle, mirrored
 from ruvelt.core.brush.settings import Brush, Mirror, PressureCurve
 from ruvelt.core.mesh.rays import RayCaster
 from ruvelt.core.mesh.sheets import plan_sheets
 from ruvelt.core.samples.sheet import SheetSamples
+from ruvelt.core.stack.camera import Camera
 from tests.core.scene import whole
 from tests.meshes import globe, square, two_walls
 

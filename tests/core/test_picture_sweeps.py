@@ -110,7 +110,7 @@ def test_a_swept_picture_keeps_its_grain_its_limits_and_its_twin() -> None:
     def coverage(brush: Brush) -> np.ndarray:
         live = plain.live(target("roughness"), PAINT, brush=brush)
         live.dabs(whole(SurfacePath(brush, plain.samples), [at(60, 100), at(128, 90), at(200, 140)]), brush.mirror)
-        return plain.samples.to_image(live._coverage)
+        return plain.samples.to_image(live.coverage.values)
 
     whole_one = coverage(brush)
     grained = coverage(brush.model_copy(update={"grain": Grain(picture="flecks", size=0.05, depth=1.0)}))

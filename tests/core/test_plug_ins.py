@@ -205,6 +205,7 @@ def test_a_blend_mode_that_is_gone_is_kept_and_lays_as_normal_does() -> None:
     plain, back = apply_edit(renamed, SetLayer(sheet="s", layer="f", values={"blend": "normal"}))
     assert apply_edit(plain, back)[0] == renamed
     check_modes(here, SetLayer(sheet="s", layer="f", values={"blend": "average"}))
+    check_modes(here, SetLayer(sheet="s", layer="f", values={"blend": ["average"], "channels": {"x": 3}}))
     for values in ({"blend": "glow"}, {"channels": {"base_color": {"blend": "glow"}}}):
         with pytest.raises(InputError, match="'glow' is not a blend mode"):
             check_modes(here, Batch(edits=(SetLayer(sheet="s", layer="f", values=values),)))

@@ -87,8 +87,8 @@ def test_a_grain_holds_back_what_is_dragged_over_its_gaps() -> None:
     smooth, _ = traced(scene, dabs, 1)
     slots = np.flatnonzero(samples.covered)
     # What comes from over the seam comes from the sheet's other side.
-    moves &= np.hypot(*live._push.shift[slots].T) < 100
-    way, shift = (wanted - samples.positions[slots])[moves], live._push.shift[slots[moves]]
+    moves &= np.hypot(*live._dragging.push.shift[slots].T) < 100
+    way, shift = (wanted - samples.positions[slots])[moves], live._dragging.push.shift[slots[moves]]
     # It drags by less, and unevenly.
     smooth_way = np.linalg.norm((smooth - samples.positions[slots])[moves], axis=1)
     assert 0.2 < np.linalg.norm(way, axis=1).sum() / smooth_way.sum() < 0.8

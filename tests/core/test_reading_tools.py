@@ -124,7 +124,7 @@ def test_clone_repeats_its_source_exactly() -> None:
     brush, press = dab(0.3, (0.4, 0.1, 0), hardness=1.0)
     live = lay(scene, paint, brush, press, target("roughness"))
     image, before = scene.image("roughness")[..., 0], np.asarray(scene.samples.to_image(np.rint(pattern * 65535).astype(np.uint16)))
-    full = np.asarray(scene.samples.to_image(live._coverage)) == 1.0
+    full = np.asarray(scene.samples.to_image(live.coverage.values)) == 1.0
     assert full.sum() > 500
     rows, columns = np.nonzero(full)
     assert_array_equal(image[rows, columns], before[rows, columns - 100])

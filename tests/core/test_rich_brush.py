@@ -59,8 +59,8 @@ def test_a_picture_is_laid_to_its_corners_and_no_further() -> None:
         live = lay(scene, RED, brush, press, keep=False)
         picture = load_tips((tip,), 256)[0]
         # A dab of a picture lays as much as is drawn in it, however it is turned.
-        assert live._coverage.sum() == pytest.approx(picture.sum(), rel=2e-3)
-        far = np.linalg.norm(scene.samples.positions, axis=1)[live._coverage > 0].max() / 0.5
+        assert live.coverage.values.sum() == pytest.approx(picture.sum(), rel=2e-3)
+        far = np.linalg.norm(scene.samples.positions, axis=1)[live.coverage.values > 0].max() / 0.5
         assert reach_of(picture[None]) - 0.03 < far <= reach_of(picture[None])
 
 
@@ -459,10 +459,10 @@ brushes = st.builds(
 def test_no_brush_leaves_the_range_or_passes_its_strength(brush: Brush) -> None:
     scene = Scene(square(2.0), (paint_layer(), BLACK), side=256)
     live = lay(scene, TWO, brush, line(-0.7, 0.1, 0.4, 0.4))
-    assert np.isfinite(live._coverage).all()
-    assert live._coverage.max() <= brush.strength + 1e-6
+    assert np.isfinite(live.coverage.values).all()
+    assert live.coverage.values.max() <= brush.strength + 1e-6
     assert scene.image("base_color").max() <= round(brush.strength * 65535) + 1
-    assert np.isfinite(live._marks).all()
+    assert np.isfinite(live.coverage.marks).all()
 
 
 def test_what_is_no_size_or_place_lays_nothing() -> None:

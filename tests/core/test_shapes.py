@@ -7,8 +7,6 @@ import pytest
 from numpy.testing import assert_allclose, assert_array_equal
 from pydantic import ValidationError
 
-from ruvelt.core.brush.camera import Camera
-from ruvelt.core.brush.live import LiveStroke
 from ruvelt.core.brush.path import Point, SheetPath, SurfacePath
 from ruvelt.core.brush.settings import Brush, Mirror
 from ruvelt.core.brush.shapes import Row, Shape, lay_shape, shaped_brush, smooth, straight
@@ -16,8 +14,10 @@ from ruvelt.core.brush.snapping import EdgeGraph, sharp_edges
 from ruvelt.core.brush.target import Paint, SmearSettings, resolve_target
 from ruvelt.core.mesh.rays import RayCaster
 from ruvelt.core.samples.vertices import VertexSamples
+from ruvelt.core.stack.camera import Camera
 from ruvelt.core.stack.evaluate import SheetEvaluator
 from ruvelt.core.stack.plane_ids import plane_id
+from ruvelt.core.stroke.live import LiveStroke
 from tests.core.scene import Scene, paint_layer, target, whole
 from tests.core.test_reading_tools import by_place, painted, roughness
 from tests.core.test_rich_brush import plane, red
@@ -129,7 +129,7 @@ def test_a_filled_shape_leaves_the_far_side_alone() -> None:
     live = shape_on(
         scene, brush, Shape(kind="curve", surface=((-0.4, -0.4, 0.8), (0.4, -0.4, 0.8), (0.0, 0.5, 0.8)), camera=VIEW, closed=True, filled=True)
     )
-    painted_slots = live._coverage > 0
+    painted_slots = live.coverage.values > 0
     assert painted_slots.sum() > 1000
     assert scene.samples.positions[painted_slots, 2].min() > 0.5
 
@@ -173,7 +173,7 @@ def test_a_bent_stamp_keeps_its_lengths_over_a_cylinder() -> None:
         scene = Scene(tube(radius, 2.0, 128), (paint_layer(), BLACK), side=1024)
         brush, _ = dab(0.01, tips=("square",), facing=False)
         live = shape_on(scene, brush, Shape(kind="stamp", surface=((0, 0, radius), (half, 0, radius)), bend=bend))
-        slots = np.flatnonzero(live._coverage > 0.5)
+        slots = np.flatnonzero(live.coverage.values > 0.5)
         places = scene.samples.positions[slots]
         band = places[np.abs(places[:, 1]) < 0.02]
         ahead = band[band[:, 2] > 0] if not bend else band
@@ -313,7 +313,7 @@ def test_push_leaves_a_constant_and_does_nothing_without_a_drag() -> None:
         live = lay(scene, PUSH, brush, points, target("roughness"))
         assert_allclose(roughness(scene), before, atol=2e-5)
         if len(points) == 1:
-            assert live._coverage.max() == 0
+            assert live.coverage.values.max() == 0
 
 
 def test_push_on_the_flat_sheet_and_mirrored() -> None:

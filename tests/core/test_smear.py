@@ -9,7 +9,6 @@ from hypothesis import strategies as st
 from numpy.testing import assert_allclose, assert_array_equal
 
 from ruvelt.core.brush.confine import Confine
-from ruvelt.core.brush.live import LiveStroke
 from ruvelt.core.brush.path import Point, SheetPath, SurfacePath
 from ruvelt.core.brush.settings import Brush, Grain, Mirror, PressureCurve
 from ruvelt.core.brush.smear import Smear, lasting
@@ -19,6 +18,7 @@ from ruvelt.core.stack.basics import FacePick
 from ruvelt.core.stack.document import PaintLayer
 from ruvelt.core.stack.evaluate import SheetEvaluator
 from ruvelt.core.stack.plane_ids import plane_id
+from ruvelt.core.stroke.live import LiveStroke
 from ruvelt.core.workers import Workers
 from tests.core.scene import Scene, paint_layer, target, whole
 from tests.core.test_reading_tools import by_place, painted, roughness
@@ -146,7 +146,7 @@ def test_a_wet_brush_makes_and_loses_no_paint(size: float) -> None:
     held = []
     for points in ([at(60, 128)], [at(100, 128)], [at(120, 128)], [at(150, 128)], [at(185, 128)]):
         live.dabs(path.extend(points))
-        smear = live._smear
+        smear = live._dragging.smear
         assert isinstance(smear, Smear)
         pitch = 1.1 * size / (smear._nodes - 1)
         changed = live.changes[plane_id("s", "p", "roughness")]
@@ -324,8 +324,8 @@ def test_no_brush_leaves_the_range_of_what_was_there(
     after = rows(scene)
     assert after.min() > 0.3 - 1e-3
     assert after.max() < 0.7 + 1e-3
-    assert np.isfinite(live._coverage).all()
-    assert live._coverage.max(initial=0) <= 1
+    assert np.isfinite(live.coverage.values).all()
+    assert live.coverage.values.max(initial=0) <= 1
 
 
 def test_how_long_paint_lasts() -> None:

@@ -50,7 +50,7 @@ def softened(scene: Scene, paint: Paint, brush: Brush, press: list, pieces: int 
     for part in np.array_split(dabs, pieces):
         live.dabs(part)
     scene.keep(live)
-    return np.flatnonzero(live._coverage == 1)
+    return np.flatnonzero(live.coverage.values == 1)
 
 
 @pytest.mark.parametrize("reach", [0.03, 0.06, 0.15, 0.7])

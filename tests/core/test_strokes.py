@@ -8,7 +8,6 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from numpy.testing import assert_allclose, assert_array_equal
 
-from ruvelt.core.brush.live import LiveStroke
 from ruvelt.core.brush.path import Point, SheetPath, SurfacePath
 from ruvelt.core.brush.settings import Brush, Mirror
 from ruvelt.core.brush.target import Paint, Target, resolve_target
@@ -22,6 +21,7 @@ from ruvelt.core.stack.evaluate import SheetEvaluator
 from ruvelt.core.stack.kinds.sources.painted import PaintedSource
 from ruvelt.core.stack.masks import Mask
 from ruvelt.core.stack.plane_ids import mask_plane_id, plane_id
+from ruvelt.core.stroke.live import LiveStroke
 from ruvelt.core.workers import Workers
 from tests.core.scene import Scene, fill_layer, paint_layer, target, whole
 from tests.meshes import globe, split_square, square, two_walls
@@ -157,7 +157,7 @@ def test_where_twins_meet_coverage_is_that_of_one_stroke(mirror: dict[str, objec
         for i in range(batches):
             live.dabs(path.extend([p for k, p in enumerate(points) if k * batches // 5 == i]), brush.mirror)
         live.dabs(path.finish(), brush.mirror)
-        alone.append(live._coverage.copy())
+        alone.append(live.coverage.values.copy())
     assert_array_equal(alone[0], alone[1])
     whole_path = whole(SurfacePath(brush, scene.samples), points)
     copies = 2 ** sum(bool(mirror.get(a)) for a in "xyz") * int(mirror.get("around", 1))  # type: ignore[call-overload]

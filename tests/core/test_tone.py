@@ -88,13 +88,13 @@ def test_a_soft_brush_turns_hues_and_never_passes_through_grey(reads: str) -> No
     live.dabs(SurfacePath(soft, scene.samples).extend([Point((0, 0, 0))]))
     scene.keep(live)
     seen = []
-    for slot in np.flatnonzero(live._coverage > 0.02)[::97]:
+    for slot in np.flatnonzero(live.coverage.values > 0.02)[::97]:
         place = scene.samples.positions[slot]
         h, s, v = colorsys.rgb_to_hsv(*(scene.value("base_color", *(float(c) for c in place)) / 65535))
-        assert h * 360 == pytest.approx(90 * live._coverage[slot], abs=1.5)
+        assert h * 360 == pytest.approx(90 * live.coverage.values[slot], abs=1.5)
         assert s == pytest.approx(7 / 9, abs=0.03)
         assert v == pytest.approx(0.9, abs=0.02)
-        seen.append(float(live._coverage[slot]))
+        seen.append(float(live.coverage.values[slot]))
     assert min(seen) < 0.2 < 0.8 < max(seen)
 
 

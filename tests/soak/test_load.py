@@ -11,7 +11,7 @@ from pathlib import Path
 
 import pytest
 
-from ruvelt.studio.session import Limits
+from ruvelt.studio.limits import Limits
 from ruvelt.studio.studio import Studio
 from tests.cli.test_cli import free_port, serving
 from tests.meshes import CUBE_MTL, cube_obj

@@ -10,7 +10,7 @@ from typing import Any
 
 import pytest
 
-from ruvelt.studio.session import Limits
+from ruvelt.studio.limits import Limits
 from ruvelt.studio.studio import Studio
 from ruvelt.web.app import create_app
 from tests.meshes import CUBE_MTL, cube_obj

@@ -12,7 +12,7 @@ from ruvelt.core.brush.settings import Brush
 from ruvelt.core.brush.target import Paint, Target
 from ruvelt.store.upkeep import file_sizes
 from ruvelt.studio.housekeeping import keep_small
-from ruvelt.studio.session import Limits
+from ruvelt.studio.limits import Limits
 from ruvelt.studio.strokes import PointerSample, StrokeBegin, StrokeMessage
 from ruvelt.studio.studio import Studio
 from tests.meshes import CUBE_MTL, cube_obj

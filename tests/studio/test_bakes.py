@@ -35,6 +35,8 @@ from ruvelt.studio.bakes import (
 )
 from ruvelt.studio.bring_in import picture_layer
 from ruvelt.studio.exports import export_project
+from ruvelt.studio.laying import flood
+from ruvelt.studio.looking import pick
 from ruvelt.studio.recording import script_since
 from ruvelt.studio.repaint import change_resolution
 from ruvelt.studio.replay import replay
@@ -69,7 +71,7 @@ def grown_cube(by: float = 1.01, shift: float = 0.0) -> bytes:
 
 
 def touch(session: Session, value: float) -> None:
-    session.flood(TOUCH, Paint(values={"map:occlusion": (value,)}), None, 0.5)
+    flood(session, TOUCH, Paint(values={"map:occlusion": (value,)}), None, 0.5)
 
 
 def test_a_bake_is_one_step_of_history(studio: Studio, cube: str) -> None:
@@ -173,7 +175,7 @@ def test_everything_survives_a_restart(studio: Studio, cube: str) -> None:
     back = again.session(cube)
     assert_array_equal(composite(back, "height"), before[0])
     assert_array_equal(composite(back, "occlusion"), before[1])
-    assert back.high_model("grown").face_count == 6
+    assert back.surfaces.high_model("grown").face_count == 6
     again.close()
 
 
@@ -193,7 +195,7 @@ def test_from_a_high_mesh(studio: Studio, cube: str) -> None:
     remove_high_mesh(session, key)
     assert session.document.high_meshes == ()
     session.undo()
-    assert session.high_model(key).face_count == 6
+    assert session.surfaces.high_model(key).face_count == 6
     with pytest.raises(NotFound):
         remove_high_mesh(session, "other")
 
@@ -265,7 +267,7 @@ def test_rays_are_painted_straight(studio: Studio, cube: str) -> None:
     before = composite(session, "position")
     begin_straight(session, "wood")
     begin_straight(session, "wood")
-    session.flood(Target(sheet="wood", mesh_map="straight"), Paint(values={"map:straight": (1.0,)}), None, 1.0)
+    flood(session, Target(sheet="wood", mesh_map="straight"), Paint(values={"map:straight": (1.0,)}), None, 1.0)
     studio.bakery(cube).bake(BakeRequest(maps=("position",), settings=slanted))
     after = composite(session, "position")
     straight = BakeSettings(rays=4, cage="split")
@@ -514,7 +516,7 @@ def test_a_picture_becomes_a_layer(studio: Studio, cube: str) -> None:
     height = np.full((64, 64, 4), 65535, np.uint16)
     height[..., 0] = 32768
     picture_layer(session, "wood", "height", height, "Flat")
-    assert session.pick("wood", right)["height"] == [0.0]
+    assert pick(session, "wood", right)["height"] == [0.0]
     with pytest.raises(InputError, match="128 × 64"):
         picture_layer(session, "wood", "base_color", image[:64], "x")
     with pytest.raises(NotFound, match="no channel 'gloss'"):

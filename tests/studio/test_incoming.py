@@ -25,7 +25,8 @@ from ruvelt.core.samples.address import CHUNK
 from ruvelt.core.stack.document import Sheet
 from ruvelt.studio.exports import export_project
 from ruvelt.studio.layout import choose_uv_set, pack, unwrap_model
-from ruvelt.studio.session import Limits, Session
+from ruvelt.studio.limits import Limits
+from ruvelt.studio.session import Session
 from ruvelt.studio.studio import Studio
 from tests.core.test_glb import validate
 from tests.gltf_files import CORNERS, FACES, UVS, Glb, noise_png, plate, png
@@ -629,7 +630,7 @@ def test_hundreds_of_materials_and_pictures_are_told_in_words(studio: Studio) ->
 STAMP = """
 import sys
 from pathlib import Path
-from ruvelt.studio.session import Limits
+from ruvelt.studio.limits import Limits
 from ruvelt.studio.studio import Studio
 studio = Studio(Path(sys.argv[1]), Limits(threads=1))
 session = studio.session(sys.argv[2])

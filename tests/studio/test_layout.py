@@ -6,12 +6,14 @@ import numpy as np
 import pytest
 from numpy.testing import assert_allclose
 
-from ruvelt.core.brush.camera import Camera
 from ruvelt.core.brush.target import Paint, Target
 from ruvelt.core.errors import Conflict, InputError
 from ruvelt.core.mesh.topology import islands
 from ruvelt.core.stack.basics import FacePick
+from ruvelt.core.stack.camera import Camera
+from ruvelt.studio.laying import flood
 from ruvelt.studio.layout import Placement, pack, place, seam_lines, toggle_seam, unwrap_model
+from ruvelt.studio.looking import unpainted
 from ruvelt.studio.probe import probe
 from ruvelt.studio.studio import Studio
 from tests.meshes import CUBE_MTL, cube_obj
@@ -38,11 +40,11 @@ def test_a_layout_that_changed_meanwhile_is_not_overwritten(studio: Studio, bare
     def meanwhile(done: int, planned: int, what: str) -> None:
         if not moved:
             place(session, Placement(islands=(0,), scale=0.9))
-            moved.append(session.surface_key)
+            moved.append(session.surfaces.key)
 
     with pytest.raises(Conflict, match="changed while this one was made"):
         pack(session, meanwhile)
-    assert session.surface_key == moved[0]
+    assert session.surfaces.key == moved[0]
 
 
 def test_a_bare_model_gets_uvs_sheets_and_paint(studio: Studio, bare: str) -> None:
@@ -54,8 +56,8 @@ def test_a_bare_model_gets_uvs_sheets_and_paint(studio: Studio, bare: str) -> No
     for sheet in session.document.sheets:
         samples = session.samples(sheet)
         assert samples.covered_count > 256 * 256 * 0.3
-        session.flood(Target(sheet=sheet.id, layer="l2", channels=("base_color",)), Paint(values={"base_color": (1, 0, 0)}), None, 1.0)
-    assert session.unpainted("wood", "base_color")[0] == 0
+        flood(session, Target(sheet=sheet.id, layer="l2", channels=("base_color",)), Paint(values={"base_color": (1, 0, 0)}), None, 1.0)
+    assert unpainted(session, "wood", "base_color")[0] == 0
     for _ in range(3):
         session.undo()
     assert session.document.sheets == ()
@@ -93,7 +95,7 @@ def test_islands_are_placed_and_packed(studio: Studio, bare: str) -> None:
 
 def test_painted_projects_keep_their_layout(studio: Studio, cube: str) -> None:
     session = studio.session(cube)
-    session.flood(Target(sheet="wood", layer="l2", channels=("base_color",)), Paint(values={"base_color": (1, 0, 0)}), None, 1.0)
+    flood(session, Target(sheet="wood", layer="l2", channels=("base_color",)), Paint(values={"base_color": (1, 0, 0)}), None, 1.0)
     revision = session.revision
     for change in (
         lambda: unwrap_model(session, nothing),
@@ -126,13 +128,14 @@ def test_seams_split_what_fill_picks(studio: Studio, cube: str) -> None:
     toggle_seam(session, 1, (1.0, 0.0, -1.0), False, session.revision)
     labels = [session.faces.of_face(f)["island"] for f in range(4)]
     assert labels[0] == labels[1] != labels[2] == labels[3]
-    session.flood(
+    flood(
+        session,
         Target(sheet="wood", layer="l2", channels=("base_color",)),
         Paint(values={"base_color": (0, 1, 0)}),
         (FacePick(by="island", index=labels[2]),),
         1.0,
     )
-    assert session.unpainted("wood", "base_color")[0] == 0
+    assert unpainted(session, "wood", "base_color")[0] == 0
     samples = session.display("wood").samples
     green = session.display("wood").evaluator.composite("base_color", 0)[1] == 65535
     assert set(np.unique(samples.face[green & samples.covered])) == {2, 3}

@@ -10,21 +10,25 @@ import pytest
 from numpy.testing import assert_array_equal
 
 from ruvelt.core.bake.settings import BakeSettings
-from ruvelt.core.brush.camera import Camera
 from ruvelt.core.brush.script import parse_script
 from ruvelt.core.brush.settings import Brush
 from ruvelt.core.brush.target import Paint, Target
 from ruvelt.core.errors import Conflict, InputError, NotFound
+from ruvelt.core.stack.camera import Camera
 from ruvelt.core.stack.edits import SetLayer, SetSheet
 from ruvelt.core.stack.kinds.sources.layer import LayerSource
 from ruvelt.core.stack.masks import Mask
 from ruvelt.studio.bakes import BakeRequest
+from ruvelt.studio.copying import duplicate_layer
+from ruvelt.studio.laying import flood
+from ruvelt.studio.looking import seen_chunks
 from ruvelt.studio.masks import add_image, copy_mask, mask_pictures, waiting
 from ruvelt.studio.recording import script_since
 from ruvelt.studio.replay import replay
 from ruvelt.studio.session import Session
 from ruvelt.studio.strokes import StrokeDesk, StrokeMessage
 from ruvelt.studio.studio import Studio
+from ruvelt.studio.trial import trial
 from tests.studio.test_studio import begin, points
 
 WORN = [
@@ -85,7 +89,7 @@ def test_a_trial_shows_an_edit_and_takes_nothing(studio: Studio, cube: str) -> N
     session = studio.session(cube)
     revision, before = session.revision, composite(session, "base_color")
     edit = set_mask("l1", [{"kind": "noise", "id": "n"}, {"kind": "blur", "id": "b", "radius": 0.01}])
-    shown = session.trial("wood", edit)
+    shown = trial(session, "wood", edit)
     tried = np.concatenate([shown.evaluator.composite("base_color", c) for c in range(shown.samples.chunk_count)], axis=1)
     assert session.revision == revision
     assert_array_equal(composite(session, "base_color"), before)
@@ -93,33 +97,33 @@ def test_a_trial_shows_an_edit_and_takes_nothing(studio: Studio, cube: str) -> N
     assert_array_equal(composite(session, "base_color"), tried)
     assert (tried != before).any()
     with pytest.raises(NotFound):
-        session.trial("wood", set_mask("gone", []))
+        trial(session, "wood", set_mask("gone", []))
     with pytest.raises(InputError, match="change with its pixels"):
-        session.trial("wood", SetSheet(sheet="wood", values={"resolution": 1024}))
+        trial(session, "wood", SetSheet(sheet="wood", values={"resolution": 1024}))
 
 
 def test_a_view_tells_which_chunks_it_shows(studio: Studio, cube: str) -> None:
     session = studio.session(cube)
     samples = session.display("wood").samples
     camera = Camera(eye=(0, 0, 6), target=(0, 0, 0), fov_deg=30, width=300, height=300)
-    seen = session.seen_chunks("wood", camera)
+    seen = seen_chunks(session, "wood", camera)
     front = np.unique(np.flatnonzero(samples.covered & (samples.normals[:, 2] > 0.9)) >> 16)
     assert set(seen) <= set(range(samples.chunk_count))
     assert set(front) & set(seen)
-    assert session.seen_chunks("wood", Camera(eye=(0, 0, 6), target=(0, 0, 12), width=300, height=300)) == []
+    assert seen_chunks(session, "wood", Camera(eye=(0, 0, 6), target=(0, 0, 12), width=300, height=300)) == []
 
 
 def test_a_mask_is_copied_with_its_paint_and_the_copy_is_its_own(studio: Studio, cube: str) -> None:
     session = studio.session(cube)
     session.edit(set_mask("l1", WORN[1:]), "Worn")
-    session.flood(Target(sheet="wood", layer="l1", mask="hand"), Paint(mask_value=0.75), None, 1.0)
+    flood(session, Target(sheet="wood", layer="l1", mask="hand"), Paint(mask_value=0.75), None, 1.0)
     copy_mask(session, "wood", "l1", "l2", session.revision)
     evaluator = session.display("wood").evaluator
     masks = {x.id: x.mask for x, _ in evaluator.sheet.walk()}
     assert masks["l1"] == masks["l2"]
     one, two = (evaluator.mask_chunk(masks[x], x, 0) for x in ("l1", "l2"))
     assert_array_equal(one, two)
-    session.flood(Target(sheet="wood", layer="l2", mask="hand"), Paint(mask_value=0.0), None, 1.0)
+    flood(session, Target(sheet="wood", layer="l2", mask="hand"), Paint(mask_value=0.0), None, 1.0)
     evaluator = session.display("wood").evaluator
     assert_array_equal(evaluator.mask_chunk(masks["l1"], "l1", 0), one)
     assert np.any(evaluator.mask_chunk(masks["l2"], "l2", 0) != two)
@@ -166,7 +170,7 @@ def test_a_duplicated_group_reads_its_own_copies(studio: Studio, cube: str) -> N
     }
     replay(session, parse_script(script))
     group = next(x for x, _ in session.sheet("wood").walk() if x.name == "Worn")
-    copy = session.duplicate_layer("wood", group.id)
+    copy = duplicate_layer(session, "wood", group.id)
     inside = {x.name: x for x, above in session.sheet("wood").walk() if copy in above}
     step = inside["Reader"].mask.sources[0]  # type: ignore[union-attr]
     assert isinstance(step, LayerSource)

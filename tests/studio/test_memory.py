@@ -19,8 +19,10 @@ from ruvelt.core.stack.kinds.shapers.blur import BlurShaper
 from ruvelt.core.stack.kinds.sources.layer import LayerSource
 from ruvelt.core.stack.kinds.sources.noise import NoiseSource
 from ruvelt.core.stack.masks import Mask
+from ruvelt.studio.laying import flood
+from ruvelt.studio.limits import Limits
 from ruvelt.studio.memory import Kept, Memory, held_bytes
-from ruvelt.studio.session import Limits, Session
+from ruvelt.studio.session import Session
 from ruvelt.studio.strokes import StrokeMessage
 from ruvelt.studio.studio import Studio
 from tests.studio.test_studio import RED, begin, points
@@ -50,7 +52,7 @@ def paint_each(session: Session, rounds: int = 2) -> None:
     for _ in range(rounds):
         for number, sheet in enumerate(session.document.sheets):
             middle = (FacePick(by="face", index=36 * number + 15),)
-            session.flood(Target(sheet=sheet.id, layer="l2", channels=("base_color",)), RED, middle, 0.5)
+            flood(session, Target(sheet=sheet.id, layer="l2", channels=("base_color",)), RED, middle, 0.5)
             for chunk in range(session.display(sheet.id).samples.chunk_count):
                 session.display(sheet.id).tile("normal", chunk)
 
@@ -116,15 +118,15 @@ def test_a_small_budget_changes_no_byte(tmp_path: Path) -> None:
         most = 0
         for _ in range(2):
             for sheet in session.document.sheets:
-                session.flood(Target(sheet=sheet.id, layer="l2", channels=("base_color",)), RED, None, 0.5)
+                flood(session, Target(sheet=sheet.id, layer="l2", channels=("base_color",)), RED, None, 0.5)
                 session.display(sheet.id).tile("normal", 0)
                 _ = session.samples(sheet).grid
                 most = max(most, studio.memory.fit() + studio.cache.held)
         if name == "tight":
             assert most <= limit
-            assert 1 <= len(session._sheets) < 6
+            assert 1 <= len(session.sheets.held) < 6
         else:
-            assert len(session._sheets) == 6
+            assert len(session.sheets.held) == 6
         made[name] = {s.id: session.display(s.id).tile("colour", 5).tobytes() for s in session.document.sheets}
         studio.close()
     assert made["tight"] == made["ample"]
@@ -145,7 +147,7 @@ def test_the_sheet_of_a_running_stroke_stays(tmp_path: Path) -> None:
         assert session.samples(session.document.sheets[0]) is samples
         opened.strokes.handle(StrokeMessage(stroke="s", points=points((80, 100)), end=True))
         studio.memory.fit()
-        assert session.pinned[first] == 0
+        assert session.sheets.pinned[first] == 0
     studio.close()
 
 
@@ -179,7 +181,7 @@ import resource, sys
 from pathlib import Path
 sys.path.insert(0, sys.argv[4])
 from ruvelt.core.kernels import load, longest_first
-from ruvelt.studio.session import Limits
+from ruvelt.studio.limits import Limits
 from ruvelt.studio.studio import Studio
 from tests.studio.test_memory import paint_each
 import ruvelt.web.app

@@ -13,7 +13,9 @@ from ruvelt.core.output.display import SheetDisplay
 from ruvelt.core.planes.stamps import stamp_of
 from ruvelt.core.samples.sheet import SheetSamples
 from ruvelt.store.pictures import FILE
+from ruvelt.studio import laying
 from ruvelt.studio.studio import Studio
+from ruvelt.studio.tiles import drawn_tiles, scope_of
 
 RED = Paint(values={"base_color": (1.0, 0.0, 0.0)})
 BLUE = Paint(values={"base_color": (0.0, 0.0, 1.0)})
@@ -23,13 +25,13 @@ def tiles(studio: Studio, uid: str) -> np.ndarray:
     session = studio.session(uid)
     sheet = session.document.sheets[0].id
     count = session.display(sheet).samples.chunk_count
-    return np.stack(session.tiles(sheet, [(t, c) for t in ("colour", "normal") for c in range(count)]))
+    return np.stack(drawn_tiles(session, sheet, [(t, c) for t in ("colour", "normal") for c in range(count)]))
 
 
 def flood(studio: Studio, uid: str, paint: Paint) -> None:
     session = studio.session(uid)
     sheet = session.document.sheets[0]
-    session.flood(Target(sheet=sheet.id, layer=sheet.layers[0].id, channels=("base_color",)), paint, None, 1.0)
+    laying.flood(session, Target(sheet=sheet.id, layer=sheet.layers[0].id, channels=("base_color",)), paint, None, 1.0)
 
 
 def reopened(studio: Studio) -> Studio:
@@ -43,7 +45,7 @@ def no_evaluation(monkeypatch: pytest.MonkeyPatch) -> None:
 
     monkeypatch.setattr(SheetDisplay, "tile", fail)
     monkeypatch.setattr("ruvelt.core.samples.sheet._raster", fail)
-    monkeypatch.setattr("ruvelt.studio.session._lay_out", lambda samples: None)
+    monkeypatch.setattr("ruvelt.studio.tiles._lay_out", lambda samples: None)
 
 
 def test_a_reopened_project_shows_the_same_without_evaluating(studio: Studio, cube: str, monkeypatch: pytest.MonkeyPatch) -> None:
@@ -91,7 +93,7 @@ def test_tiles_of_another_resolution_are_forgotten(studio: Studio, cube: str) ->
     session = studio.session(cube)
     sheet = session.document.sheets[0]
     session.pictures.settle()
-    scope = session._scope(sheet)
+    scope = scope_of(session, sheet)
     assert len(session.pictures.store.names(scope)) == 2 * session.samples(sheet).chunk_count
     session.pictures.store.forget(["other"])
     assert session.pictures.store.names(scope) == {}

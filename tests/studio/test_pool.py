@@ -10,7 +10,7 @@ from threading import Event
 import pytest
 
 from ruvelt.core.errors import Conflict, NotFound
-from ruvelt.studio import housekeeping
+from ruvelt.studio import housekeeping, laying
 from ruvelt.studio.bakes import BakeRequest
 from ruvelt.studio.housekeeping import Housekeeping
 from ruvelt.studio.jobs import Job
@@ -27,7 +27,7 @@ def crates(studio: Studio, count: int) -> list[str]:
 
 def flood(studio: Studio, uid: str) -> None:
     with studio.lend(uid) as opened:
-        opened.session.flood(WOOD, RED, None, 0.5)
+        laying.flood(opened.session, WOOD, RED, None, 0.5)
 
 
 def wait(job: Job) -> None:
@@ -117,7 +117,7 @@ def test_sixteen_painters_in_sixteen_projects_and_four_in_one(studio: Studio, mo
         while done < 3:
             try:
                 with studio.lend(uid) as opened:
-                    opened.session.flood(WOOD, RED, None, 0.25, opened.session.revision)
+                    laying.flood(opened.session, WOOD, RED, None, 0.25, opened.session.revision)
                 done += 1
             except Conflict:
                 told += 1
@@ -151,7 +151,7 @@ def test_a_project_in_use_is_not_deleted(studio: Studio, cube: str) -> None:
     with studio.lend(cube) as opened:
         with pytest.raises(Conflict, match="worked on just now"):
             studio.delete(cube)
-        opened.session.flood(WOOD, RED, None, 0.5)
+        laying.flood(opened.session, WOOD, RED, None, 0.5)
     studio.delete(cube)
     with pytest.raises(NotFound), studio.lend(cube):
         pass

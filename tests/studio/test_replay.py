@@ -11,11 +11,14 @@ from ruvelt.core.errors import InputError
 from ruvelt.core.samples.sheet import SheetSamples
 from ruvelt.core.stack.kinds.sources.painted import PaintedSource
 from ruvelt.demo.build import build_demo
+from ruvelt.studio.laying import flood
+from ruvelt.studio.looking import unpainted
 from ruvelt.studio.recording import script_since
 from ruvelt.studio.repaint import change_resolution, set_normal_map
 from ruvelt.studio.replay import replay
 from ruvelt.studio.session import Session
 from ruvelt.studio.studio import Studio
+from ruvelt.studio.versions import restore_version
 from tests.meshes import CUBE_MTL, cube_obj
 
 
@@ -153,10 +156,10 @@ def test_strokes_on_the_flat_sheet_keep_their_place(studio: Studio) -> None:
 def test_versions_brought_back_survive_a_new_resolution(studio: Studio) -> None:
     session = crate(studio, 256)
     aim = Target(sheet="wood", layer="l2", channels=("base_color",))
-    session.flood(aim, Paint(values={"base_color": (1.0, 0.0, 0.0)}), None, 1.0)
+    flood(session, aim, Paint(values={"base_color": (1.0, 0.0, 0.0)}), None, 1.0)
     version = session.store.add_version("Red")
-    session.flood(aim, Paint(values={"base_color": (0.0, 1.0, 0.0)}), None, 1.0)
-    session.restore_version(version.id)
+    flood(session, aim, Paint(values={"base_color": (0.0, 1.0, 0.0)}), None, 1.0)
+    restore_version(session, version.id)
     change_resolution(session, "wood", 512, quiet)
     red, samples = composite(session, "base_color")
     inner = samples.covered & (samples.slots_of_faces(np.ones(6, bool)))
@@ -190,7 +193,7 @@ def test_the_demo_is_painted_by_its_scripts(studio: Studio) -> None:
     assert session.findings == []
     assert 5_000 <= len(session.model.triangles) <= 15_000
     for sheet in session.document.sheets:
-        assert session.unpainted(sheet.id, "base_color")[0] == 0
+        assert unpainted(session, sheet.id, "base_color")[0] == 0
     missed = [int(t.split(", ")[1].split(" ")[0]) for t in told if "missed" in t]
     assert sum(missed) < 0.05 * 600
     assert (studio.data / "meshes" / "storm_lantern_high.obj").stat().st_size > 1_000_000

@@ -12,23 +12,29 @@ import numpy as np
 import pytest
 from PIL import Image
 
-from ruvelt.core.brush.camera import Camera
 from ruvelt.core.brush.settings import Brush
 from ruvelt.core.brush.target import Paint, Target
 from ruvelt.core.errors import Cancelled, Conflict, InputError, NotFound
 from ruvelt.core.output.presets import BUILT_IN
 from ruvelt.core.stack.basics import FacePick
+from ruvelt.core.stack.camera import Camera
 from ruvelt.core.stack.document import ChannelUse, FillLayer, GroupLayer, PaintLayer
 from ruvelt.core.stack.edits import AddLayer, MoveLayer, RemoveLayer, SetLayer
 from ruvelt.studio.cells import cell_pictures
+from ruvelt.studio.copying import duplicate_layer
 from ruvelt.studio.exports import PresetShelf, export_project, map_preview, zip_folder
 from ruvelt.studio.geometry import viewport_geometry
 from ruvelt.studio.jobs import Job, Jobs
+from ruvelt.studio.laying import flood
+from ruvelt.studio.limits import Limits
+from ruvelt.studio.looking import unpainted
 from ruvelt.studio.probe import probe
 from ruvelt.studio.recording import script_since
-from ruvelt.studio.session import Limits, Session
+from ruvelt.studio.session import Session
 from ruvelt.studio.strokes import PointerSample, StrokeBegin, StrokeDesk, StrokeMessage
 from ruvelt.studio.studio import Studio
+from ruvelt.studio.tiles import drawn_tiles
+from ruvelt.studio.versions import restore_version
 from tests.conftest import Clock
 from tests.meshes import CUBE_MTL, cube_obj
 
@@ -62,8 +68,8 @@ def test_a_new_project_is_ready_to_paint(studio: Studio, cube: str) -> None:
     session = studio.session(cube)
     assert [(s.id, s.name, s.resolution) for s in session.document.sheets] == [("wood", "Wood", 256), ("iron", "Iron", 256)]
     assert [x.name for x in session.document.sheets[0].layers] == ["Paint", "Ground"]
-    assert session.unpainted("wood", "base_color")[0] == 0
-    count, faces = session.unpainted("wood", "height")
+    assert unpainted(session, "wood", "base_color")[0] == 0
+    count, faces = unpainted(session, "wood", "height")
     assert (count, faces.tolist()) == (session.samples(session.sheet("wood")).covered_count, [0, 1, 2, 3])
     # The ground starts in the material's colour: linear 0.2 is 0.485 encoded.
     assert colour_at_centre(session)[0] == pytest.approx(0.4845, abs=1e-3)
@@ -137,7 +143,7 @@ def test_projects_are_found_by_name_and_deleted(studio: Studio, cube: str) -> No
 def test_more_projects_than_are_kept_open(studio: Studio) -> None:
     uids = [studio.create(cube_obj(), "cube.obj", name=f"Crate {i}", resolution=256) for i in range(6)]
     for uid in [*uids, *uids]:
-        studio.session(uid).flood(WOOD, RED, None, 0.5)
+        flood(studio.session(uid), WOOD, RED, None, 0.5)
     assert [studio.session(u).store.head for u in uids] == [2] * 6
 
 
@@ -223,7 +229,7 @@ def test_hidden_parts_are_safe_and_no_step_of_history(studio: Studio, cube: str)
     answer = desk.handle(StrokeMessage(stroke="s", begin=begin(session), points=points((100, 100)), end=True))
     assert not answer.stored
     with pytest.raises(InputError, match="hidden"):
-        session.flood(WOOD, RED, None, 1.0)
+        flood(session, WOOD, RED, None, 1.0)
     assert session.store.head == 0
     assert session.document.hidden_parts == (0,)
     with pytest.raises(InputError, match="does not exist"):
@@ -236,14 +242,14 @@ def test_floods_by_pointing(studio: Studio, cube: str) -> None:
     session = studio.session(cube)
     found = probe(session, FRONT, None, 100, 100, False)
     assert found["names"] == {"part": "Lower", "material": "Wood", "group": "sides"}
-    session.flood(WOOD, RED, (FacePick(by="face", index=found["belongs"]["face"]),), 1.0)
+    flood(session, WOOD, RED, (FacePick(by="face", index=found["belongs"]["face"]),), 1.0)
     assert colour_at_centre(session) == [1, 0, 0]
     right = FRONT.model_copy(update={"eye": (6.0, 0.0, 0.0)})
     assert probe(session, right, None, 100, 100, True)["values"]["base_color"][1] > 0.1
     with pytest.raises(InputError, match="Nothing there belongs"):
-        session.flood(WOOD, RED, (FacePick(by="material", index=1),), 1.0)
+        flood(session, WOOD, RED, (FacePick(by="material", index=1),), 1.0)
     with pytest.raises(Conflict):
-        session.flood(WOOD, RED, None, 1.0, revision=1)
+        flood(session, WOOD, RED, None, 1.0, revision=1)
 
 
 def test_probing_nothing(studio: Studio, cube: str) -> None:
@@ -257,11 +263,11 @@ def test_probing_nothing(studio: Studio, cube: str) -> None:
 
 def test_a_duplicate_has_its_own_pixels(studio: Studio, cube: str) -> None:
     session = studio.session(cube)
-    session.flood(WOOD, RED, None, 1.0)
+    flood(session, WOOD, RED, None, 1.0)
     group = GroupLayer(id="g", name="Coat")
     session.edit(AddLayer(sheet="wood", layer=group), "Group")
     session.edit(MoveLayer(sheet="wood", layer="l2", into="g"), "Move")
-    new = session.duplicate_layer("wood", "g")
+    new = duplicate_layer(session, "wood", "g")
     copy = session.sheet("wood").find(new)
     assert isinstance(copy, GroupLayer)
     assert copy.name == "Coat copy"
@@ -274,16 +280,16 @@ def test_a_duplicate_has_its_own_pixels(studio: Studio, cube: str) -> None:
     session.undo()
     assert session.sheet("wood").find(new) is None
     with pytest.raises(NotFound):
-        session.duplicate_layer("wood", "nothing")
+        duplicate_layer(session, "wood", "nothing")
 
 
 def test_going_back_to_a_version_can_be_undone(studio: Studio, cube: str) -> None:
     session = studio.session(cube)
-    session.flood(WOOD, RED, None, 1.0)
+    flood(session, WOOD, RED, None, 1.0)
     version = session.store.add_version("Red")
-    session.flood(WOOD, Paint(values={"base_color": (0.0, 1.0, 0.0)}), None, 1.0)
+    flood(session, WOOD, Paint(values={"base_color": (0.0, 1.0, 0.0)}), None, 1.0)
     session.edit(SetLayer(sheet="wood", layer="l1", values={"visible": False}), "Hide")
-    session.restore_version(version.id)
+    restore_version(session, version.id)
     assert colour_at_centre(session) == [1, 0, 0]
     assert all(x.visible for x in session.sheet("wood").layers)
     session.undo()
@@ -294,7 +300,7 @@ def test_going_back_to_a_version_can_be_undone(studio: Studio, cube: str) -> Non
 def test_cells_show_what_layers_hold(studio: Studio, cube: str) -> None:
     session = studio.session(cube)
     assert cell_pictures(session, "wood") == {}
-    session.flood(WOOD, RED, None, 1.0)
+    flood(session, WOOD, RED, None, 1.0)
     import base64
     import io
 
@@ -387,7 +393,7 @@ def test_history_turns_into_a_script(studio: Studio, cube: str) -> None:
     session.edit(AddLayer(sheet="wood", layer=layer), "Add")
     aim = Target(sheet="wood", layer="mud", channels=("base_color",))
     desk.handle(StrokeMessage(stroke="s", begin=begin(session, target=aim), points=points((80, 90), (120, 110)), end=True))
-    session.flood(aim, RED, (FacePick(by="part", index=0),), 0.5)
+    flood(session, aim, RED, (FacePick(by="part", index=0),), 0.5)
     script = script_since(session, 0)
     assert [s["do"] for s in script["steps"]] == ["add-layer", "target", "paint", "brush", "stroke", "flood"]
     assert script_since(session, 2)["steps"][-1]["do"] == "flood"
@@ -441,7 +447,7 @@ def test_two_threads_never_mix_their_strokes(studio: Studio, cube: str) -> None:
     def paint(value: float) -> None:
         for _ in range(6):
             try:
-                session.flood(WOOD, Paint(values={"base_color": (value, value, value)}), None, 1.0)
+                flood(session, WOOD, Paint(values={"base_color": (value, value, value)}), None, 1.0)
             except Exception as error:
                 errors.append(error)
 
@@ -458,11 +464,11 @@ def test_two_threads_never_mix_their_strokes(studio: Studio, cube: str) -> None:
 
 def test_tiles_come_in_the_order_asked_for_and_in_groups(studio: Studio) -> None:
     session = studio.session(studio.create(cube_obj(), "cube.obj", resolution=2048, companions={"cube.mtl": CUBE_MTL}))
-    session.flood(WOOD, RED, (FacePick(by="face", index=0),), 1.0)
+    flood(session, WOOD, RED, (FacePick(by="face", index=0),), 1.0)
     wanted = [(t, c) for c in (63, 0, 40, 56) for t in ("normal", "colour")]
-    tiles = session.tiles("wood", wanted)
+    tiles = drawn_tiles(session, "wood", wanted)
     display = session.display("wood")
     for (texture, chunk), tile in zip(wanted, tiles, strict=True):
         assert np.array_equal(tile, display.tile(texture, chunk))
     assert (tiles[7][:, 0] == 255).all()
-    assert len(session.tiles("wood", [("colour", c) for c in range(64)])) == 64
+    assert len(drawn_tiles(session, "wood", [("colour", c) for c in range(64)])) == 64

@@ -19,6 +19,7 @@ from ruvelt.core.stack.channels import STANDARD_CHANNELS
 from ruvelt.core.stack.document import Document
 from ruvelt.core.stack.edits import EDIT, AddLayer, RemoveChannel, SetLayer
 from ruvelt.core.stack.masks import SHAPERS, SOURCES
+from ruvelt.studio.laying import flood
 from ruvelt.studio.session import Session
 from ruvelt.studio.studio import Studio
 
@@ -215,10 +216,10 @@ def test_recovery_stops_before_the_step_that_cannot_be_read(studio: Studio, cube
 
     with studio.lend(cube) as opened:
         session = opened.session
-        session.flood(WOOD, RED, None, 1.0)
+        flood(session, WOOD, RED, None, 1.0)
         kept = dict(session.store.planes)
         session.edit(EDIT.validate_python(EDITS[0]), "Add rust")
-        session.flood(WOOD, RED, None, 0.5)
+        flood(session, WOOD, RED, None, 0.5)
     studio.pool.close(cube)
     with sqlite3.connect(studio.data / "projects" / cube / "project.sqlite") as connection:
         connection.execute("UPDATE history SET edit = replace(edit, '\"strength\":0.5', '\"strength\":5.5') WHERE seq = 2")

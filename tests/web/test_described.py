@@ -16,7 +16,7 @@ from schemathesis.checks import not_a_server_error
 from schemathesis.config import SchemathesisConfig
 from schemathesis.specs.openapi.checks import response_schema_conformance, status_code_conformance
 
-from ruvelt.studio.session import Limits
+from ruvelt.studio.limits import Limits
 from ruvelt.studio.studio import Studio
 from ruvelt.web.app import create_app
 from tests.meshes import CUBE_MTL, cube_obj

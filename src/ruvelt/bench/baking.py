@@ -14,7 +14,6 @@ from ruvelt.bench.strokes import batches, painted_scene
 from ruvelt.bench.timing import Row, at_most, best
 from ruvelt.core.bake._bake_kernels import hemisphere_rays
 from ruvelt.core.bake.baker import FADE, RAYS_A_BLOCK, Baker, sky_table
-from ruvelt.core.bake.curvature import on_triangles
 from ruvelt.core.bake.grain import evened
 from ruvelt.core.bake.point_arrays import RayRoom, RayStarts
 from ruvelt.core.bake.points import PointMaker
@@ -25,6 +24,7 @@ from ruvelt.core.mesh.model import Model
 from ruvelt.core.mesh.readers import read_mesh
 from ruvelt.core.mesh.sheets import plan_sheets
 from ruvelt.core.samples.address import CHUNK
+from ruvelt.core.samples.curvature import on_triangles
 from ruvelt.core.samples.sheet import SheetSamples
 from ruvelt.core.workers import Workers
 from ruvelt.demo.lantern import MTL, high_obj, low_obj

@@ -27,7 +27,7 @@ def twenty_layers(side: int) -> list[Row]:
     for i in range(count):
         scene.put(plane_id("s", f"l{i}", "base_color"), [colours[(i + c) % 8] for c in range(scene.samples.chunk_count)])
         scene.put(mask_plane_id("s", f"l{i}", "m"), [masks[(i * 3 + c) % 8] for c in range(scene.samples.chunk_count)])
-    evaluator = scene.evaluator()
+    evaluator = scene.evaluator
     program = evaluator.program("base_color")
     chunks = range(scene.samples.chunk_count)
     outs = [np.empty((3, CHUNK), np.uint16) for _ in chunks]

@@ -6,18 +6,11 @@ from collections.abc import Sequence
 
 import numpy as np
 
+from ruvelt.core.canvas import Canvas
 from ruvelt.core.mesh.facts import Material
 from ruvelt.core.mesh.model import Model, TextureCoords
-from ruvelt.core.mesh.sheets import plan_sheets
-from ruvelt.core.output.display import SheetDisplay
-from ruvelt.core.output.normal import NormalField
-from ruvelt.core.planes.cache import BoundedCache
-from ruvelt.core.planes.plane import U16, MemoryChunks, Plane
-from ruvelt.core.samples.sheet import SheetSamples
-from ruvelt.core.stack.document import AnyLayer, Document, Sheet
-from ruvelt.core.stack.evaluate import SheetEvaluator
-from ruvelt.core.stack.faces import FaceIndex
-from ruvelt.core.stack.lookup import StoredPlanes
+from ruvelt.core.planes.plane import U16, Plane
+from ruvelt.core.stack.document import AnyLayer
 from ruvelt.core.workers import Workers
 
 
@@ -43,27 +36,11 @@ def sphere(segments: int = 120, rings: int = 60, spread: float = 0.94) -> Model:
     )
 
 
-class BenchScene:
-    """One sheet with layers on two threads."""
+class BenchScene(Canvas):
+    """A canvas on two threads."""
 
     def __init__(self, side: int, layers: tuple[AnyLayer, ...], model: Model | None = None) -> None:
-        self.workers = Workers(2)
-        self.model = model or sphere()
-        self.samples = SheetSamples(self.model, plan_sheets(self.model)[0], side, self.workers)
-        self.faces, self.cache, self.store = FaceIndex(self.model), BoundedCache(2 << 30), MemoryChunks()
-        self.planes: dict[str, Plane] = {}
-        self.document = Document(sheets=(Sheet(id="s", name="S", plan=0, resolution=side, layers=layers),))
-        self.field = NormalField(self.samples)
+        super().__init__(model or sphere(), layers, side=side, workers=Workers(2), cache=2 << 30)
 
     def put(self, name: str, chunks: Sequence[U16]) -> None:
         self.planes[name] = Plane(len(chunks[0]), {c: self.store.put(values) for c, values in enumerate(chunks)})
-
-    @property
-    def lookup(self) -> StoredPlanes:
-        return StoredPlanes(self.planes, self.store)
-
-    def evaluator(self) -> SheetEvaluator:
-        return SheetEvaluator(self.document, self.document.sheets[0], self.samples, self.faces, self.lookup, self.cache, workers=self.workers)
-
-    def display(self) -> SheetDisplay:
-        return SheetDisplay(self.evaluator(), self.lookup, self.cache, self.field)

@@ -72,7 +72,7 @@ def mask_rows(side: int) -> list[Row]:
     sizes = iter(np.linspace(0.05, 0.06, 100))
 
     def ours() -> None:
-        mask, evaluator = worn(float(next(sizes))), scene.evaluator()
+        mask, evaluator = worn(float(next(sizes))), scene.evaluator
         evaluator.masks.prepare({"l0": mask})
         scene.workers.map(lambda c: evaluator.mask_chunk(mask, "l0", c), range(samples.chunk_count))
 
@@ -93,7 +93,7 @@ def mask_rows(side: int) -> list[Row]:
     lows = iter(np.linspace(0.1, 0.3, 100))
 
     def slide() -> None:
-        mask, evaluator = worn(0.05, float(next(lows))), scene.evaluator()
+        mask, evaluator = worn(0.05, float(next(lows))), scene.evaluator
         evaluator.masks.prepare({"l0": mask})
 
     rows.append(at_most("for orientation: one slider of it moved", median(slide, 5) * 1e3, 150, "150 ms", 3))
@@ -139,7 +139,7 @@ def wide_rows(side: int) -> list[Row]:
     seeds = iter(range(10_000))
 
     def four() -> None:
-        measures = scene.evaluator().measures
+        measures = scene.evaluator.measures
         seed = next(seeds)
         kinds = (Noise(seed=seed), Spots(seed=seed), Weave(form="checks", share=0.3 + seed * 1e-4), Weave(form="rings", share=0.3 + seed * 1e-4))
         for of in kinds:

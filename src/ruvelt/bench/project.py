@@ -21,6 +21,7 @@ from ruvelt.core.workers import Workers
 from ruvelt.store.pictures import FILE
 from ruvelt.store.project_store import ProjectStore
 from ruvelt.studio.session import Session
+from ruvelt.studio.tiles import drawn_tiles
 
 UID = "benchbench00"
 CACHE = 2 << 30
@@ -73,7 +74,7 @@ def open_to_picture(side: int, layers: int) -> list[Row]:
 
         def picture() -> None:
             session = Session(folder, BoundedCache(CACHE), workers, time.time)
-            for tile in session.tiles("s", [("colour", c) for c in range((side // 256) ** 2)]):
+            for tile in drawn_tiles(session, "s", [("colour", c) for c in range((side // 256) ** 2)]):
                 tile.tobytes()
             held.append(session.cache.held)
             closing.append(session)

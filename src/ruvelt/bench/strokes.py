@@ -12,18 +12,18 @@ from scipy.spatial import cKDTree
 
 from ruvelt.bench.fixtures import BenchScene
 from ruvelt.bench.timing import Row, at_most, faster, median, turn_about
-from ruvelt.core.brush.camera import Camera
-from ruvelt.core.brush.live import LiveStroke
 from ruvelt.core.brush.path import ViewPath
 from ruvelt.core.brush.settings import Brush
 from ruvelt.core.brush.target import Paint, Target, resolve_target
 from ruvelt.core.mesh.rays import RayCaster
 from ruvelt.core.output.display import LiveDisplay
 from ruvelt.core.samples.address import CHUNK
+from ruvelt.core.stack.camera import Camera
 from ruvelt.core.stack.document import PaintLayer
 from ruvelt.core.stack.kinds.sources.painted import PaintedSource
 from ruvelt.core.stack.masks import Mask
 from ruvelt.core.stack.plane_ids import mask_plane_id, plane_id
+from ruvelt.core.stroke.live import LiveStroke
 from ruvelt.studio.strokes import StrokeAnswer, StrokeMessage, path_points
 from ruvelt.web.binary import parts
 from ruvelt.web.stroke_answer import stroke_answer
@@ -86,7 +86,7 @@ def batches(scene: BenchScene, target: str, rows: int = 4, paint: Paint = RED, b
     apart : each row is a stroke of its own, for what the hand drags along; else all are one, so that few batches come to untouched chunks
     """
     aim = Target(sheet="s", layer=target, channels=("base_color",))
-    display, caster = scene.display(), RayCaster(scene.model)
+    display, caster = scene.display, RayCaster(scene.model)
     resolved = resolve_target(scene.document, aim, paint)
 
     def begun() -> tuple[LiveStroke, LiveDisplay]:

@@ -14,7 +14,6 @@ from ruvelt.bench.fixtures import BenchScene, sphere
 from ruvelt.bench.strokes import BRUSH, CAMERA, DABS, RED, NumpyStack, batches, painted_scene, stroke_rows, typical
 from ruvelt.bench.timing import Row, at_most, best, faster, turn_about
 from ruvelt.core.brush.confine import Confine
-from ruvelt.core.brush.live import LiveStroke
 from ruvelt.core.brush.path import Point, ViewPath
 from ruvelt.core.brush.settings import Brush, Grain, Mixing
 from ruvelt.core.brush.target import CloneFrom, Paint, SmearSettings, Target, Tone, resolve_target
@@ -29,6 +28,7 @@ from ruvelt.core.stack.document import Document, PaintLayer, Sheet
 from ruvelt.core.stack.evaluate import SheetEvaluator
 from ruvelt.core.stack.faces import FaceIndex
 from ruvelt.core.stack.lookup import StoredPlanes
+from ruvelt.core.stroke.live import LiveStroke
 from ruvelt.core.workers import Workers
 
 TWO = RED.model_copy(update={"second": {"base_color": (0.1, 0.3, 0.8)}})
@@ -207,7 +207,7 @@ def vertices(side: int) -> list[Row]:
     on_vertices = SheetEvaluator(
         document, document.sheets[0], globe, FaceIndex(globe.model), StoredPlanes({}, MemoryChunks()), cache, workers=workers
     )
-    on_texels = scene.evaluator()
+    on_texels = scene.evaluator
     for samples, evaluator in ((globe, on_vertices), (scene.samples, on_texels)):
         strokes(samples, evaluator)
     ours, theirs = turn_about(5, lambda: float(np.median(strokes(globe, on_vertices))), lambda: float(np.median(strokes(scene.samples, on_texels))))

@@ -25,8 +25,8 @@ from ruvelt.studio.bakes import BakeRequest, MeshUpload, add_high_mesh
 from ruvelt.studio.exports import export_project, files_as_json
 from ruvelt.studio.geometry import sheet_facts
 from ruvelt.studio.layout import unwrap_model
+from ruvelt.studio.limits import Limits
 from ruvelt.studio.replay import replay
-from ruvelt.studio.session import Limits
 from ruvelt.studio.studio import Studio
 
 DEFAULT_DATA = Path.home() / ".local" / "share" / "ruvelt"

@@ -15,7 +15,6 @@ from pydantic import Field
 
 from ruvelt.core.bake.baker import Baker, Straight
 from ruvelt.core.bake.cage import Cage
-from ruvelt.core.bake.curvature import curvature_of
 from ruvelt.core.bake.from_normal import FROM_NORMAL, hollows, turned_normals
 from ruvelt.core.bake.grain import Answers
 from ruvelt.core.bake.mesh_map import SUSPECTS, baked_map
@@ -27,6 +26,7 @@ from ruvelt.core.mesh.readers import read_mesh
 from ruvelt.core.mesh.readers.allowance import DEFAULT_BYTES, Allowance
 from ruvelt.core.planes.plane import U16, Plane
 from ruvelt.core.samples.address import CHUNK
+from ruvelt.core.samples.curvature import curvature_of
 from ruvelt.core.samples.sheet import SheetSamples
 from ruvelt.core.scratch import scratch_folder
 from ruvelt.core.stack.basics import Frozen, Id
@@ -36,7 +36,8 @@ from ruvelt.core.stack.mesh_maps import PREFIX, in_order, map_kinds, map_name
 from ruvelt.core.stack.plane_ids import base_plane_id, high_plane_id, normal_map_plane_id, touch_up_plane_id
 from ruvelt.core.workers import Workers
 from ruvelt.studio.repaint import image_to_plane
-from ruvelt.studio.session import Session, difference
+from ruvelt.studio.session import Session
+from ruvelt.studio.versions import difference
 
 Progress = Callable[[int, int, str], None]
 #: The map that says by hand where rays leave straight.
@@ -120,10 +121,10 @@ def bake_source(session: Session, kind: str, tell: Callable[[str], None] = lambd
     if kind == "high":
         for mesh in document.high_meshes:
             tell(f"Reading {mesh.name}")
-            high.append(session.high_model(mesh.key))
+            high.append(session.surfaces.high_model(mesh.key))
         if high and document.cage_mesh is not None:
             tell(f"Reading {document.cage_mesh.name}")
-            cage = session.high_model(document.cage_mesh.key)
+            cage = session.surfaces.high_model(document.cage_mesh.key)
     return BakeSource(session.model, high, cage)
 
 
@@ -325,11 +326,11 @@ class BakeDesk:
     def _held(self, sheet: Sheet) -> Iterator[SheetSamples]:
         """A sheet's samples, which stay while they are worked with."""
         session = self._session
-        session.pinned[sheet.id] += 1
+        session.sheets.pinned[sheet.id] += 1
         try:
             yield session.samples(sheet)
         finally:
-            session.pinned[sheet.id] -= 1
+            session.sheets.pinned[sheet.id] -= 1
 
     def _measured(
         self,

@@ -9,8 +9,9 @@ from ruvelt.core.planes.plane import U16
 from ruvelt.core.stack.document import PaintLayer, new_channel_uses
 from ruvelt.core.stack.edits import AddLayer
 from ruvelt.core.stack.plane_ids import plane_id
+from ruvelt.studio.layer_ids import IdMaker
 from ruvelt.studio.repaint import image_to_plane
-from ruvelt.studio.session import IdMaker, Session
+from ruvelt.studio.session import Session
 
 
 def picture_layer(session: Session, sheet_id: str, channel_id: str, image: U16, name: str, revision: int | None = None) -> str:

@@ -171,7 +171,7 @@ def kept_geometry(session: Session, sheet_id: str | None, pack: Callable[[dict[s
 
 def _geometry_key(session: Session, sheet_id: str | None) -> str:
     plan = None if sheet_id is None else session.sheet(sheet_id).plan
-    return f"{GEOMETRY}/{session.surface_key}/{session.store.sheet_rule}/{plan}/{sheet_id}"
+    return f"{GEOMETRY}/{session.surfaces.key}/{session.store.sheet_rule}/{plan}/{sheet_id}"
 
 
 def _ranges(parts: NDArray[np.int32]) -> list[dict[str, int]]:

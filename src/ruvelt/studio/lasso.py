@@ -8,10 +8,10 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ruvelt.core.brush.area import outline_weights
-from ruvelt.core.brush.camera import Camera
 from ruvelt.core.errors import InputError
 from ruvelt.core.samples.address import slot_at
 from ruvelt.core.stack.basics import FacePick
+from ruvelt.core.stack.camera import Camera
 from ruvelt.studio.session import Session
 
 #: Rays that look for faces; a lasso as large as the view is looked through every few pixels.

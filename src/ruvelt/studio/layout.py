@@ -66,7 +66,7 @@ def unwrap_model(session: Session, progress: Progress, resolution: int = 1024, s
     if resolution not in RESOLUTIONS:
         raise InputError(f"A sheet cannot have {resolution} texels a side. Choose one of {', '.join(map(str, RESOLUTIONS))}.")
     check_free(session)
-    key = session.surface_key
+    key = session.surfaces.key
     made = apart("unwrap", session.model, progress, _squares(session, resolution), settings, session.document.seams)
     _store(session, made, "Unwrap the model", resolution, key)
     return sheets_filled(session)
@@ -110,7 +110,7 @@ def pack(session: Session, progress: Progress, padding: float = USUAL_WAY.paddin
     """Pack the islands of every sheet anew; returns how much of each is filled, 0–1."""
     check_free(session)
     settings = USUAL_WAY.model_copy(update={"padding": padding})
-    key = session.surface_key
+    key = session.surfaces.key
     made = apart("pack", session.model, progress, _squares(session), settings)
     _store(session, made, "Pack the islands", key=key)
     progress(1, 1, "Done")
@@ -145,7 +145,7 @@ def _store(session: Session, model: Model, label: str, resolution: int | None = 
     """`key`: what the layout was made from, where that took a while."""
     with session.lock:
         check_free(session)
-        if key not in (None, session.surface_key):
+        if key not in (None, session.surfaces.key):
             raise Conflict("The layout was changed while this one was made, so it was not taken. Do it again.")
         document = session.document
         if not document.sheets:

@@ -16,7 +16,9 @@ from ruvelt.core.stack.kinds.sources.painted import PaintedSource
 from ruvelt.core.stack.kinds.step import Shaper
 from ruvelt.core.stack.plane_ids import image_plane_id, mask_plane_id
 from ruvelt.studio.cells import small_picture
+from ruvelt.studio.history import KeptCopies, stored_step
 from ruvelt.studio.session import Session
+from ruvelt.studio.trial import trial
 
 #: Longest side of a picture that masks and fills use; larger ones are made smaller where they come from.
 LARGEST = 8192
@@ -61,7 +63,7 @@ def copy_mask(session: Session, sheet_id: str, from_layer: str, to_layer: str, r
             changes[new] = {**dict.fromkeys(before), **chunks}
             components[new], copies[new] = 2, old
         edit = SetLayer(sheet=sheet_id, layer=to_layer, values={"mask": source.mask.model_dump()})
-        script = {"copies": copies} if copies else None
+        script = stored_step(KeptCopies(copies=copies)) if copies else None
         label = f"Copy the mask of {source.name} to {goal.name}"
         session.store.commit(label, edit=edit, changes=changes, components=components, script=script)
 
@@ -69,7 +71,7 @@ def copy_mask(session: Session, sheet_id: str, from_layer: str, to_layer: str, r
 def mask_pictures(session: Session, sheet_id: str, layer_id: str, edit: AnyEdit | None = None) -> dict[str, str]:
     """PNG data URLs of a layer's mask ("") and of each of its sources alone, by id; with `edit` as they would be after it."""
     with session.lock:
-        display = session.display(sheet_id) if edit is None else session.trial(sheet_id, edit)
+        display = session.display(sheet_id) if edit is None else trial(session, sheet_id, edit)
         layer = display.evaluator.sheet.find(layer_id)
         if layer is None:
             raise NotFound("That layer is gone; it may have been deleted in another window.")

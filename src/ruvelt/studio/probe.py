@@ -6,10 +6,11 @@ from typing import Any
 
 import numpy as np
 
-from ruvelt.core.brush.camera import Camera
 from ruvelt.core.errors import InputError
 from ruvelt.core.inspect.uv_facts import uv_density
 from ruvelt.core.mesh.topology import islands
+from ruvelt.core.stack.camera import Camera
+from ruvelt.studio.looking import pick
 from ruvelt.studio.session import Session
 
 #: Faces of an island that an answer carries; enough to show it.
@@ -59,7 +60,7 @@ def probe(session: Session, camera: Camera | None, sheet_id: str | None, x: floa
         if slot is not None:
             found["sheet"] = slot[0]
             if values:
-                found["values"] = session.pick(*slot)
+                found["values"] = pick(session, *slot)
         return found
 
 

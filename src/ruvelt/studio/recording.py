@@ -5,6 +5,7 @@ from __future__ import annotations
 from typing import Any
 
 from ruvelt.core.stack.edits import EDIT, AddLayer, AnyEdit, SetLayer
+from ruvelt.studio.history import KeptFlood, KeptStroke, Laid, read_step
 from ruvelt.studio.session import Session
 
 
@@ -25,21 +26,22 @@ def script_since(session: Session, since: int) -> dict[str, Any]:
                 steps.append(_layer_step(added))
             elif isinstance(added, SetLayer) and "mask" in added.values:
                 steps.append({"do": "mask", "sheet": added.sheet, "layer": added.layer, "mask": added.values["mask"]})
-        if script is None or "target" not in script:
+        kept = read_step(script)
+        if not isinstance(kept, Laid):
             continue
-        target = script["target"]
+        target = kept.target
         aim = {"do": "target", "sheet": target["sheet"]}
         if target.get("mesh_map"):
             aim |= {"mesh_map": target["mesh_map"]}
         else:
             aim |= {"layer": target["layer"], **({"mask": True} if target.get("mask") else {"channels": list(target.get("channels", ()))})}
         set_up("target", aim)
-        set_up("paint", {"do": "paint", "paint": script.get("paint", {})})
-        if "flood" in script:
-            steps.append({"do": "flood", **script["flood"]})
-        else:
-            set_up("brush", {"do": "brush", "brush": script.get("brush", {})})
-            steps.append({"do": "stroke", **{k: v for k, v in script["stroke"].items() if k != "do"}})
+        set_up("paint", {"do": "paint", "paint": kept.paint})
+        if isinstance(kept, KeptFlood):
+            steps.append({"do": "flood", **kept.flood.model_dump(mode="json")})
+        elif isinstance(kept, KeptStroke):
+            set_up("brush", {"do": "brush", "brush": kept.brush})
+            steps.append({"do": "stroke", **{k: v for k, v in kept.stroke.items() if k != "do"}})
     return {"format": "ruvelt-strokes", "version": 1, "steps": steps}
 
 

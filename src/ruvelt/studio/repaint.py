@@ -3,15 +3,11 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from typing import Any
 
 import cv2
 import numpy as np
 
-from ruvelt.core.brush.gradient import Gradient
 from ruvelt.core.brush.hand_tools import own_tools
-from ruvelt.core.brush.live import LiveStroke
-from ruvelt.core.brush.script import RecordedStroke
 from ruvelt.core.brush.settings import Brush
 from ruvelt.core.brush.shapes import shaped_brush
 from ruvelt.core.brush.target import Paint, ResolvedTarget, Target, resolve_target
@@ -19,15 +15,17 @@ from ruvelt.core.errors import InputError
 from ruvelt.core.planes.plane import U16, Plane
 from ruvelt.core.samples.address import CHUNK
 from ruvelt.core.samples.sheet import RESOLUTIONS, SheetSamples
-from ruvelt.core.stack.basics import FacePick
 from ruvelt.core.stack.document import MeshMap, PaintLayer, Sheet
 from ruvelt.core.stack.edits import SetSheet
 from ruvelt.core.stack.evaluate import SheetEvaluator
 from ruvelt.core.stack.kinds.sources.painted import PaintedSource
 from ruvelt.core.stack.lookup import StoredPlanes
 from ruvelt.core.stack.plane_ids import normal_map_plane_id
-from ruvelt.studio.session import Session, difference
+from ruvelt.core.stroke.live import LiveStroke
+from ruvelt.studio.history import HistoryStep, KeptCopies, KeptFlood, KeptResolution, KeptStroke, Laid, read_step, stored_step
+from ruvelt.studio.session import Session
 from ruvelt.studio.strokes import play_step
+from ruvelt.studio.versions import difference
 
 
 def change_resolution(session: Session, sheet_id: str, side: int, progress: Callable[[int, int, str], None]) -> None:
@@ -44,7 +42,7 @@ def change_resolution(session: Session, sheet_id: str, side: int, progress: Call
         steps = session.store.scripts()
         for done, (_, script, after) in enumerate(steps):
             progress(done, len(steps), "Painting the strokes again")
-            painter.take(script, after)
+            painter.take(read_step(script), after)
         before = {p: plane for p, plane in session.store.planes.items() if p.split("/")[0] == sheet.id}
         edit = SetSheet(sheet=sheet.id, values={"resolution": side})
         components = {p: plane.components for p, plane in painter.planes.items()}
@@ -53,7 +51,7 @@ def change_resolution(session: Session, sheet_id: str, side: int, progress: Call
             edit=edit,
             changes=difference(before, painter.planes),
             components=components,
-            script={"resolution": side, "was": sheet.resolution, "sheet": sheet.id},
+            script=stored_step(KeptResolution(sheet=sheet.id, resolution=side, was=sheet.resolution)),
         )
 
 
@@ -64,44 +62,45 @@ class _Repainter:
         self.session, self.sheet, self.old, self.new = session, sheet, old, new
         self.planes: dict[str, Plane] = {}
         #: Resolution at which the step being replayed was painted: sheet strokes are recorded in its texels.
-        changes = [s for _, s, _ in session.store.scripts() if s and "resolution" in s and s["sheet"] == sheet.id]
-        self._then: int = changes[0]["was"] if changes else sheet.resolution
+        kept = (read_step(s) for _, s, _ in session.store.scripts())
+        changes = [s for s in kept if isinstance(s, KeptResolution) and s.sheet == sheet.id]
+        self._then: int = changes[0].was if changes else sheet.resolution
 
-    def take(self, script: dict[str, Any] | None, after: dict[str, dict[int, str | None]]) -> None:
-        if script is not None and "resolution" in script and script["sheet"] == self.sheet.id:
-            self._then = int(script["resolution"])
-            return
+    def take(self, step: HistoryStep | None, after: dict[str, dict[int, str | None]]) -> None:
+        if isinstance(step, KeptResolution):
+            if step.sheet == self.sheet.id:
+                self._then = step.resolution
+                return
+            step = None
         mine = {p: chunks for p, chunks in after.items() if p.split("/")[0] == self.sheet.id}
         if not mine:
             return
         # A tool of a plug-in that is gone cannot paint again: what it left is stretched.
-        if script is None or script.get("paint", {}).get("tool", "paint") not in ("paint", *own_tools()):
+        if step is None or (isinstance(step, Laid) and step.tool not in ("paint", *own_tools())):
             self._resample(mine)
-        elif "copies" in script:
-            for plane, source in script["copies"].items():
+        elif isinstance(step, KeptCopies):
+            for plane, source in step.copies.items():
                 if source in self.planes:
                     self.planes[plane] = self.planes[source]
-        elif "flood" in script or "stroke" in script:
-            self._paint(script)
+        else:
+            self._paint(step)
 
-    def _paint(self, script: dict[str, Any]) -> None:
-        target, paint = Target.model_validate(script["target"]), Paint.model_validate(script.get("paint", {}))
+    def _paint(self, step: KeptStroke | KeptFlood) -> None:
+        target, paint = Target.model_validate(step.target), Paint.model_validate(step.paint)
         lookup = StoredPlanes(self.planes, self.session.store.blobs)
         document = self.session.document
         evaluator = SheetEvaluator(document, self.sheet, self.new, self.session.faces, lookup, self.session.cache, images=self.session.image)
-        hidden = np.isin(self.session.model.face_part, script.get("hidden", []))
-        kept = None if "flood" in script else RecordedStroke.model_validate({k: v for k, v in script.items() if k != "hidden"})
+        hidden = np.isin(self.session.model.face_part, list(step.hidden))
+        kept = step.recorded() if isinstance(step, KeptStroke) else None
         brush = kept.brush if kept is not None else Brush()
         if kept is not None and kept.stroke.shape is not None:
             brush = shaped_brush(brush, kept.stroke.shape)
         live = LiveStroke(
             _bare(self.session, target, paint), evaluator, lookup, paint=paint, brush=brush, hidden=hidden, workers=self.session.workers
         )
-        if kept is None:
-            picks, gradient = script["flood"]["picks"], script["flood"].get("gradient")
-            faces = None if picks is None else [FacePick.model_validate(p) for p in picks]
-            live.flood(faces, script["flood"]["strength"], self.session.faces, None if gradient is None else Gradient.model_validate(gradient))
-        else:
+        if isinstance(step, KeptFlood):
+            live.flood(step.flood.picks, step.flood.strength, self.session.faces, step.flood.gradient)
+        elif kept is not None:
             play_step(self.session, live, kept.brush, kept.stroke, self.new.side / self._then)
         for plane, chunks in live.changes.items():
             components = next(c.components for c in live.target.cells if c.plane == plane)

@@ -17,8 +17,10 @@ from ruvelt.core.stack.edits import AddLayer, SetLayer
 from ruvelt.core.stack.kinds.sources.layer import LayerSource
 from ruvelt.core.stack.kinds.sources.painted import PaintedSource
 from ruvelt.core.stack.masks import Mask
-from ruvelt.studio.session import IdMaker, Session
-from ruvelt.studio.strokes import play_step, stroke_label, stroke_script
+from ruvelt.studio.layer_ids import IdMaker
+from ruvelt.studio.laying import flood, live_stroke, store_stroke
+from ruvelt.studio.session import Session
+from ruvelt.studio.strokes import kept_stroke, play_step, stroke_label
 
 _KINDS: dict[str, Any] = {"paint": PaintLayer, "fill": FillLayer, "adjust": AdjustLayer, "group": GroupLayer}
 
@@ -119,13 +121,13 @@ class _Player:
         target = self.aimed()
         with self.session.lock:
             brush = self.brush if step.shape is None else shaped_brush(self.brush, step.shape)
-            live = self.session.live(target, self.paint, brush)
+            live = live_stroke(self.session, target, self.paint, brush)
             self.result.strokes += 1
             if not play_step(self.session, live, self.brush, step):
                 self.result.missed += 1
                 return
-            script = stroke_script(self.session, target, self.brush, self.paint, step)
-            self.session.store_stroke(live, stroke_label(live, self.paint, step.shape), script)
+            kept = kept_stroke(self.session, target, self.brush, self.paint, step)
+            store_stroke(self.session, live, stroke_label(live, self.paint, step.shape), kept)
 
     def flood(self, step: FloodStep) -> None:
         picks = step.picks
@@ -134,7 +136,7 @@ class _Player:
             if step.part not in parts:
                 raise InputError(f"There is no part '{step.part}'; the model has {', '.join(parts)}.")
             picks = (*(picks or ()), FacePick(by="part", index=parts.index(step.part)))
-        self.session.flood(self.aimed(), self.paint, picks, step.strength, gradient=step.gradient)
+        flood(self.session, self.aimed(), self.paint, picks, step.strength, gradient=step.gradient)
 
     def take(self, step: Any) -> None:
         match step:

@@ -5,15 +5,13 @@ from __future__ import annotations
 import time
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass, field
-from typing import Annotated, Any
+from typing import Annotated
 
 import numpy as np
 from numpy.typing import NDArray
 from pydantic import Field
 
-from ruvelt.core.brush.camera import Camera
 from ruvelt.core.brush.hand_tools import hand_tools
-from ruvelt.core.brush.live import LiveStroke
 from ruvelt.core.brush.path import Point, SheetPath, SurfacePath, ViewPath, lock_angle
 from ruvelt.core.brush.script import RecordedStroke, StrokeStep
 from ruvelt.core.brush.settings import Brush
@@ -23,7 +21,11 @@ from ruvelt.core.errors import Conflict, InputError, NotFound
 from ruvelt.core.output.display import LiveDisplay, Patch
 from ruvelt.core.samples.address import BLOCKS
 from ruvelt.core.stack.basics import Frozen, Id, Share
+from ruvelt.core.stack.camera import Camera
 from ruvelt.core.stack.plane_ids import TOUCH_UP
+from ruvelt.core.stroke.live import LiveStroke
+from ruvelt.studio.history import KeptStroke
+from ruvelt.studio.laying import live_stroke, store_stroke
 from ruvelt.studio.session import Session
 
 #: A stroke whose window went away is stored as it is once another wants to begin, after this long (seconds).
@@ -139,7 +141,7 @@ class StrokeDesk:
         """The sheet that a stroke is laid on stays in memory while it lasts."""
         for stroke, change in ((self._stroke, -1), (running, 1)):
             if stroke is not None:
-                self._session.pinned[stroke.begin.target.sheet] += change
+                self._session.sheets.pinned[stroke.begin.target.sheet] += change
         self._stroke = running
 
     @property
@@ -166,7 +168,7 @@ class StrokeDesk:
         session.check_revision(begin.revision)
         before = self._running
         brush = begin.brush if shape is None else shaped_brush(begin.brush, shape)
-        live = session.live(begin.target, begin.paint, brush)
+        live = live_stroke(session, begin.target, begin.paint, brush)
         display = session.display(begin.target.sheet)
         path: ViewPath | SheetPath
         if begin.camera is not None:
@@ -200,7 +202,7 @@ class StrokeDesk:
         running.at, running.shape = self._clock(), shape
         session, begin, live = self._session, running.begin, running.live
         brush = shaped_brush(begin.brush, shape)
-        laid = lay_shape(brush, shape, live.samples, session.caster(), session.edge_graph() if shape.snap else None)
+        laid = lay_shape(brush, shape, live.samples, session.caster(), session.surfaces.edge_graph() if shape.snap else None)
         touched = live.lay_again(laid.dabs, begin.brush.mirror, laid.slots, laid.weights, running.covered)
         running.covered = np.zeros((live.samples.chunk_count, BLOCKS), np.uint8)
         for chunk, blocks in touched.blocks.items():
@@ -220,7 +222,7 @@ class StrokeDesk:
             return
         session, begin = self._session, running.begin
         before = self._stamps(running)
-        settled = session.store_stroke(running.live, stroke_label(running.live, begin.paint, running.shape), recorded(session, running))
+        settled = store_stroke(session, running.live, stroke_label(running.live, begin.paint, running.shape), recorded(session, running))
         answer.patches += running.display.update(settled)
         answer.stored = True
         if not running.live.local:
@@ -237,12 +239,12 @@ class StrokeDesk:
         return {(t, c): display.stamp(t, c) for t in running.begin.textures for c in chunks}
 
 
-def recorded(session: Session, running: _Running) -> dict[str, Any]:
-    """The stroke's own script, kept beside its chunks."""
+def recorded(session: Session, running: _Running) -> KeptStroke:
+    """What history keeps of a stroke beside its chunks."""
     begin, points = running.begin, running.points
     pairs = tuple((p.x, p.y) for p in points)
     if running.shape is not None:
-        return stroke_script(session, begin.target, begin.brush, begin.paint, StrokeStep(do="stroke", shape=running.shape))
+        return kept_stroke(session, begin.target, begin.brush, begin.paint, StrokeStep(do="stroke", shape=running.shape))
     step = StrokeStep(
         do="stroke",
         view=pairs if begin.camera is not None else (),
@@ -252,12 +254,11 @@ def recorded(session: Session, running: _Running) -> dict[str, Any]:
         pressure=tuple(p.pressure for p in points),
         times=tuple(p.time for p in points),
     )
-    return stroke_script(session, begin.target, begin.brush, begin.paint, step)
+    return kept_stroke(session, begin.target, begin.brush, begin.paint, step)
 
 
-def stroke_script(session: Session, target: Target, brush: Brush, paint: Paint, step: StrokeStep) -> dict[str, Any]:
-    kept = RecordedStroke(target=target, brush=brush, paint=paint, stroke=step).model_dump(exclude_defaults=True)
-    return {**kept, "hidden": list(session.document.hidden_parts)}
+def kept_stroke(session: Session, target: Target, brush: Brush, paint: Paint, step: StrokeStep) -> KeptStroke:
+    return KeptStroke.of(RecordedStroke(target=target, brush=brush, paint=paint, stroke=step), session.document.hidden_parts)
 
 
 def stroke_label(live: LiveStroke, paint: Paint, shape: Shape | None) -> str:
@@ -286,7 +287,7 @@ def play_step(session: Session, live: LiveStroke, brush: Brush, step: StrokeStep
         if shape.sheet and scale != 1:
             moved = {"sheet": tuple((x * scale, y * scale) for x, y in shape.sheet), "texels_per_pixel": shape.texels_per_pixel * scale}
             shape = shape.model_copy(update=moved)
-        laid = lay_shape(shaped_brush(brush, shape), shape, samples, session.caster(), session.edge_graph() if shape.snap else None)
+        laid = lay_shape(shaped_brush(brush, shape), shape, samples, session.caster(), session.surfaces.edge_graph() if shape.snap else None)
         return bool(live.lay_again(laid.dabs, brush.mirror, laid.slots, laid.weights).blocks)
     path: ViewPath | SheetPath | SurfacePath
     points: tuple[tuple[float, ...], ...]

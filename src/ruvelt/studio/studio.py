@@ -34,9 +34,10 @@ from ruvelt.studio.exports import PresetShelf
 from ruvelt.studio.housekeeping import Housekeeping
 from ruvelt.studio.incoming import take_in
 from ruvelt.studio.jobs import Job, Jobs
+from ruvelt.studio.limits import Limits
 from ruvelt.studio.memory import Memory
 from ruvelt.studio.pool import Opened, SessionPool
-from ruvelt.studio.session import Limits, Session
+from ruvelt.studio.session import Session
 from ruvelt.studio.strokes import StrokeDesk
 
 UID = re.compile(r"^[a-z0-9]{12}$")

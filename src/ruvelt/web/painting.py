@@ -10,6 +10,7 @@ from flask_openapi3 import APIBlueprint
 
 from ruvelt.core.brush.script import parse_script
 from ruvelt.core.errors import InputError
+from ruvelt.studio import laying, looking
 from ruvelt.studio.geometry import kept_geometry, viewport_header
 from ruvelt.studio.jobs import Job
 from ruvelt.studio.lasso import faces_inside, shortest_picks
@@ -17,6 +18,8 @@ from ruvelt.studio.pool import Opened
 from ruvelt.studio.probe import probe
 from ruvelt.studio.replay import replay
 from ruvelt.studio.strokes import StrokeMessage
+from ruvelt.studio.tiles import drawn_tiles
+from ruvelt.studio.trial import trial
 from ruvelt.web import schemas as s
 from ruvelt.web.binary import BINARY, binary, binary_answer, parts
 from ruvelt.web.context import blueprint, opened, session_of, studio
@@ -57,9 +60,9 @@ def display(path: s.ProjectPath, body: s.DisplayBody):  # type: ignore[no-untype
     """Binary: a DisplayHeader, then the tiles that differ from what the client has."""
     session = session_of(path.uid)
     with session.lock:
-        shown = session.display(body.sheet) if body.edit is None else session.trial(body.sheet, body.edit)
+        shown = session.display(body.sheet) if body.edit is None else trial(session, body.sheet, body.edit)
         revision = session.revision
-        chunks = range(shown.samples.chunk_count) if body.camera is None else session.seen_chunks(body.sheet, body.camera)
+        chunks = range(shown.samples.chunk_count) if body.camera is None else looking.seen_chunks(session, body.sheet, body.camera)
         wanted = []
         for texture in body.textures:
             have = body.have.get(texture, [])
@@ -68,7 +71,7 @@ def display(path: s.ProjectPath, body: s.DisplayBody):  # type: ignore[no-untype
                 if chunk >= len(have) or have[chunk] != stamp:
                     wanted.append((texture, chunk, stamp))
         if body.edit is None:
-            tiles = session.tiles(body.sheet, [(t, c) for t, c, _ in wanted])
+            tiles = drawn_tiles(session, body.sheet, [(t, c) for t, c, _ in wanted])
         else:
             shown.evaluator.prepare()
             tiles = session.workers.map(lambda w: shown.tile(w[0], w[1]), wanted)
@@ -93,7 +96,7 @@ def stroke(path: s.ProjectPath, body: StrokeMessage):  # type: ignore[no-untyped
 @api.post("/projects/<uid>/flood", responses={200: s.ProjectState})
 def flood(path: s.ProjectPath, body: s.FloodBody):  # type: ignore[no-untyped-def]
     session = session_of(path.uid)
-    session.flood(body.target, body.paint, None if body.picks is None else tuple(body.picks), body.strength, body.revision, body.gradient)
+    laying.flood(session, body.target, body.paint, None if body.picks is None else tuple(body.picks), body.strength, body.revision, body.gradient)
     return state_of(session)
 
 
@@ -117,7 +120,7 @@ def unpainted(path: s.SheetPath):  # type: ignore[no-untyped-def]
     session = session_of(path.uid)
     with session.lock:
         covered = int(session.samples(session.sheet(path.sheet)).covered.sum())
-        count, faces = session.unpainted(path.sheet, "base_color")
+        count, faces = looking.unpainted(session, path.sheet, "base_color")
         return {"covered": covered, "unpainted": count, "faces": faces[:20_000].tolist()}
 
 

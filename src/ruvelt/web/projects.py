@@ -12,8 +12,10 @@ from flask_openapi3 import APIBlueprint
 from ruvelt.core.errors import InputError
 from ruvelt.core.mesh.sheets import SheetRule
 from ruvelt.store.upkeep import file_sizes
+from ruvelt.studio import versions
 from ruvelt.studio.bring_in import picture_layer
 from ruvelt.studio.cells import cell_pictures
+from ruvelt.studio.copying import duplicate_layer
 from ruvelt.studio.geometry import sheet_facts
 from ruvelt.studio.jobs import Job
 from ruvelt.studio.layout import check_free, choose_uv_set, pack, place, seam_lines, toggle_seam, unwrap_model
@@ -108,7 +110,7 @@ def state_of(session: Session) -> dict[str, object]:
             redo_label=redo,
             head=store.head,
             painted=sorted(name for name, plane in store.planes.items() if plane.chunks),
-            model=session.surface_key,
+            model=session.surfaces.key,
         ).model_dump(mode="json")
 
 
@@ -200,7 +202,7 @@ def hide_parts(path: s.ProjectPath, body: s.HiddenBody):  # type: ignore[no-unty
 @api.post("/projects/<uid>/duplicate", responses={200: s.LayerAnswer})
 def duplicate(path: s.ProjectPath, body: s.DuplicateBody):  # type: ignore[no-untyped-def]
     session = session_of(path.uid)
-    return {"layer": session.duplicate_layer(body.sheet, body.layer, body.revision, body.to_sheet)}
+    return {"layer": duplicate_layer(session, body.sheet, body.layer, body.revision, body.to_sheet)}
 
 
 @api.get("/projects/<uid>/cells/<sheet>", responses={200: s.CellsAnswer})
@@ -238,7 +240,7 @@ def add_version(path: s.ProjectPath, body: s.VersionBody):  # type: ignore[no-un
 @api.post("/projects/<uid>/versions/<int:number>/restore", responses={200: s.ProjectState})
 def restore_version(path: s.VersionPath, body: s.StepBody):  # type: ignore[no-untyped-def]
     session = session_of(path.uid)
-    session.restore_version(path.number, body.revision)
+    versions.restore_version(session, path.number, body.revision)
     return state_of(session)
 
 

@@ -7,7 +7,6 @@ from typing import Annotated, Any, Literal
 from pydantic import BaseModel, ConfigDict, Field, field_validator
 
 from ruvelt.core.bake.settings import BakeParameter, BakeSettings
-from ruvelt.core.brush.camera import Camera
 from ruvelt.core.brush.gradient import Gradient
 from ruvelt.core.brush.hand_tool import ToolKind
 from ruvelt.core.brush.settings import Brush, BrushParameter
@@ -16,6 +15,7 @@ from ruvelt.core.mesh.unwrap import UnwrapSettings
 from ruvelt.core.output.presets import ExportPreset
 from ruvelt.core.stack.adjustments import Adjustment
 from ruvelt.core.stack.basics import FacePick, Id, Number, Share
+from ruvelt.core.stack.camera import Camera
 from ruvelt.core.stack.contents import Content
 from ruvelt.core.stack.document import Document, Part
 from ruvelt.core.stack.edits import Edit

@@ -4,22 +4,15 @@
 import numba
 import numpy as np
 
+from ruvelt.core._value_kernels import hashed, unit
 from ruvelt.core.bake.point_arrays import CORNERS, FOUND, MET, PLACED, RAYS, STARTS
 from ruvelt.core.kernels import inline, kernel
-from ruvelt.core.samples._cell_kernels import cell_at
 from ruvelt.core.samples._raster_kernels import _closest_bary
 from ruvelt.core.samples.address import CHUNK, slot_at
 
 f32, i32, i64, u8, u32 = numba.float32, numba.int32, numba.int64, numba.uint8, numba.uint32
 #: The least share of each corner in a place, and in one that stands for a texel none of whose places is on the island.
 HAIR, RIM_HAIR = np.float32(1e-4), np.float32(1 / 512)
-
-
-@inline
-def _unit(x, y, z):
-    length = np.sqrt(x * x + y * y + z * z)
-    inverse = np.float32(1) / length if length > np.float32(1e-20) else np.float32(0)
-    return x * inverse, y * inverse, z * inverse
 
 
 @inline
@@ -149,30 +142,17 @@ def texel_points(mesh, chunk, side, shifts, turn, pulls, out):
         tangent[n, 3] = sign
         frame[n, 0] = np.sqrt(normal[n, 0] ** 2 + normal[n, 1] ** 2 + normal[n, 2] ** 2)
         frame[n, 1] = np.sqrt(tangent[n, 0] ** 2 + tangent[n, 1] ** 2 + tangent[n, 2] ** 2)
-        frame[n, 2], frame[n, 3], frame[n, 4] = _unit(frame[n, 2], frame[n, 3], frame[n, 4])
-        normal[n, 0], normal[n, 1], normal[n, 2] = _unit(normal[n, 0], normal[n, 1], normal[n, 2])
-        tangent[n, 0], tangent[n, 1], tangent[n, 2] = _unit(tangent[n, 0], tangent[n, 1], tangent[n, 2])
+        frame[n, 2], frame[n, 3], frame[n, 4] = unit(frame[n, 2], frame[n, 3], frame[n, 4])
+        normal[n, 0], normal[n, 1], normal[n, 2] = unit(normal[n, 0], normal[n, 1], normal[n, 2])
+        tangent[n, 0], tangent[n, 1], tangent[n, 2] = unit(tangent[n, 0], tangent[n, 1], tangent[n, 2])
         ux, uy, uz = corners[t, 1, 0] - corners[t, 0, 0], corners[t, 1, 1] - corners[t, 0, 1], corners[t, 1, 2] - corners[t, 0, 2]
         vx, vy, vz = corners[t, 2, 0] - corners[t, 0, 0], corners[t, 2, 1] - corners[t, 0, 1], corners[t, 2, 2] - corners[t, 0, 2]
-        gx, gy, gz = _unit(uy * vz - uz * vy, uz * vx - ux * vz, ux * vy - uy * vx)
+        gx, gy, gz = unit(uy * vz - uz * vy, uz * vx - ux * vz, ux * vy - uy * vx)
         if gx * normal[n, 0] + gy * normal[n, 1] + gz * normal[n, 2] < 0:
             gx, gy, gz = -gx, -gy, -gz
         geometric[n, 0], geometric[n, 1], geometric[n, 2] = gx, gy, gz
         n += 1
     return n
-
-
-@inline
-def _hash(x):
-    """A 32-bit mix (Wellons, "Prospecting for hash functions", 2018), so that every point has a shift of its own."""
-    # Products grow to 64 bits; each step is cut back to 32.
-    x = np.uint32(x)
-    x = np.uint32(x ^ (x >> np.uint32(16)))
-    x = np.uint32(x * np.uint32(0x7FEB352D))
-    x = np.uint32(x ^ (x >> np.uint32(15)))
-    x = np.uint32(x * np.uint32(0x846CA68B))
-    x = np.uint32(x ^ (x >> np.uint32(16)))
-    return x
 
 
 @kernel(numba.void(STARTS, f32[:, :, ::1], u32, f32, f32, f32, i64, i64, RAYS), late=True)
@@ -190,8 +170,8 @@ def hemisphere_rays(points, table, seed, bias, reach, fade, first, last, rays):
     one, two, zero = np.float32(1), np.float32(2), np.float32(0)
     sets, n = np.uint32(table.shape[0] - 1), table.shape[1]
     for p in range(first, last):
-        a = _hash(np.uint32(key[p] & 0xFFFFFFFF) ^ _hash(seed))
-        chosen, angle = a & sets, np.float32(_hash(a ^ np.uint32(0x9E3779B9))) * np.float32(2 * np.pi / 4294967296.0)
+        a = hashed(np.uint32(key[p] & 0xFFFFFFFF) ^ hashed(seed))
+        chosen, angle = a & sets, np.float32(hashed(a ^ np.uint32(0x9E3779B9))) * np.float32(2 * np.pi / 4294967296.0)
         co, si = np.cos(angle), np.sin(angle)
         nx, ny, nz = normal[p, 0], normal[p, 1], normal[p, 2]
         gx, gy, gz = geometric[p, 0], geometric[p, 1], geometric[p, 2]
@@ -228,7 +208,7 @@ def gather_open(hit, direction, normal, first, last, rays, open_share, bent):
                 y += direction[r, 1]
                 z += direction[r, 2]
         open_share[p] = np.float32(free) / np.float32(rays)
-        x, y, z = _unit(x, y, z)
+        x, y, z = unit(x, y, z)
         if x == 0 and y == 0 and z == 0:
             x, y, z = normal[p, 0], normal[p, 1], normal[p, 2]
         bent[p, 0], bent[p, 1], bent[p, 2] = x, y, z
@@ -278,7 +258,7 @@ def take_hits(found, way, ignore_back, index, corners, normals, rows, out, again
         for k in range(3):
             position[row, k] = w * corners[t, 0, k] + u[i] * corners[t, 1, k] + v[i] * corners[t, 2, k]
             normal[row, k] = w * normals[t, 0, k] + u[i] * normals[t, 1, k] + v[i] * normals[t, 2, k]
-        normal[row, 0], normal[row, 1], normal[row, 2] = _unit(normal[row, 0], normal[row, 1], normal[row, 2])
+        normal[row, 0], normal[row, 1], normal[row, 2] = unit(normal[row, 0], normal[row, 1], normal[row, 2])
         triangle[row] = t
     return passed
 
@@ -329,76 +309,8 @@ def into_tangent_frame(way, normal, tangent, frame, vertex, out):
         x = turned * (wx * rx + wy * ry + wz * rz) / max(lt, np.float32(1e-12))
         y = turned * (wx * sx + wy * sy + wz * sz) / max(lb, np.float32(1e-12))
         z = turned * (wx * qx + wy * qy + wz * qz) / max(ln, np.float32(1e-12))
-        x, y, z = _unit(x, y, z)
+        x, y, z = unit(x, y, z)
         out[i, 0], out[i, 1], out[i, 2] = half + half * x, half + half * y, half + half * z
-
-
-@kernel(
-    numba.void(f32[:, ::1], f32[:, ::1], f32, f32[::1], numba.float64, i32[::1], i32[::1], f32[:, ::1], f32[:, ::1], f32[::1], f32[::1]), late=True
-)
-def mean_curvature(position, normal, radius, low, cell, dims, start, xyz, normals, areas, out):
-    """Mean curvature at places from the normals around them inside `radius`, positive where the surface bulges.
-
-    For a neighbour x away with normal n′, a = n′ · x and b = −n · x say how far each lies under the other's plane, and c = n · n′. Unfolded over the
-    edge where the two planes meet, the way between them is g² = |x|² + 2 a b / (1 + c). The result is Σ w 2 (a + b) / (1 + c) over Σ w g²,
-    with w = area · (1 − g² / radius²): 1/r on spheres, 1/2r on cylinders, and along a sharp edge a value that falls steadily with
-    distance on both faces, for the sum of weights stays that of the unfolded plane.
-
-    xyz, normals : (3, n) neighbours sorted by cell; areas : (n,) what each stands for
-    """
-    r_sq, two, one = radius * radius, np.float32(2), np.float32(1)
-    for at in range(len(position)):
-        px, py, pz = position[at, 0], position[at, 1], position[at, 2]
-        nx, ny, nz = normal[at, 0], normal[at, 1], normal[at, 2]
-        x0 = cell_at((px - radius - low[0]) / cell, dims[0])
-        x1 = cell_at((px + radius - low[0]) / cell, dims[0])
-        y0 = cell_at((py - radius - low[1]) / cell, dims[1])
-        y1 = cell_at((py + radius - low[1]) / cell, dims[1])
-        z0 = cell_at((pz - radius - low[2]) / cell, dims[2])
-        z1 = cell_at((pz + radius - low[2]) / cell, dims[2])
-        total, weight = np.float32(0), np.float32(0)
-        for z in range(z0, z1 + 1):
-            for y in range(y0, y1 + 1):
-                row = (z * dims[1] + y) * dims[0]
-                for j in range(start[row + x0], start[row + x1 + 1]):
-                    dx, dy, dz = xyz[0, j] - px, xyz[1, j] - py, xyz[2, j] - pz
-                    d_sq = dx * dx + dy * dy + dz * dz
-                    mx, my, mz = normals[0, j], normals[1, j], normals[2, j]
-                    c = mx * nx + my * ny + mz * nz
-                    # The other side of a thin wall is no neighbour over the surface.
-                    if d_sq >= r_sq or c <= np.float32(-0.3):
-                        continue
-                    a, b = mx * dx + my * dy + mz * dz, -(nx * dx + ny * dy + nz * dz)
-                    g_sq = d_sq + max(two * a * b / (one + c), np.float32(0))
-                    if g_sq < r_sq:
-                        w = areas[j] * (one - g_sq / r_sq)
-                        total += w * two * (a + b) / (one + c)
-                        weight += w * g_sq
-        out[at] = total / weight if weight > 0 else np.float32(0)
-
-
-@kernel(numba.void(f32[:, :, ::1], f32[:, :, ::1], i64[::1], numba.float64[::1], f32[:, ::1], f32[:, ::1], f32[::1]), late=True)
-def spread_points(corners, normals, start, area, position, normal, share):
-    """Points start[t] … start[t + 1] spread over each triangle t, with interpolated unit normals and the area each stands for."""
-    for t in range(len(corners)):
-        count = start[t + 1] - start[t]
-        # Shifted for each triangle: the same few places in like triangles would line up.
-        h = _hash(np.uint32(t))
-        du, dv = h / 4294967296.0, _hash(h ^ np.uint32(0x9E3779B9)) / 4294967296.0
-        for k in range(count):
-            i = start[t] + k
-            # The plastic number's recurrence: 1/ρ and 1/ρ², ρ³ = ρ + 1.
-            u, v = (du + (k + 1) * 0.7548776662466927) % 1.0, (dv + (k + 1) * 0.5698402909980532) % 1.0
-            if u + v > 1.0:
-                u, v = 1.0 - u, 1.0 - v
-            if count == 1:
-                u = v = 1.0 / 3.0
-            w = 1.0 - u - v
-            for a in range(3):
-                position[i, a] = w * corners[t, 0, a] + u * corners[t, 1, a] + v * corners[t, 2, a]
-                normal[i, a] = w * normals[t, 0, a] + u * normals[t, 1, a] + v * normals[t, 2, a]
-            normal[i, 0], normal[i, 1], normal[i, 2] = _unit(normal[i, 0], normal[i, 1], normal[i, 2])
-            share[i] = area[t] / count
 
 
 @kernel(numba.void(f32[:, ::1], i32[::1], i64, f32, numba.boolean, numba.uint16[:, ::1]), late=True)

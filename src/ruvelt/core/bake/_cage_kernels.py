@@ -4,7 +4,7 @@
 import numba
 import numpy as np
 
-from ruvelt.core.bake._bake_kernels import _unit
+from ruvelt.core._value_kernels import unit
 from ruvelt.core.bake.point_arrays import CAGE
 from ruvelt.core.kernels import inline, kernel
 
@@ -51,11 +51,11 @@ def cage_ways(triangle, bary, position, geometric, cage, straight, way, stretch)
             x += w * (averaged[t, k, 0] + s * (split[t, k, 0] - averaged[t, k, 0]))
             y += w * (averaged[t, k, 1] + s * (split[t, k, 1] - averaged[t, k, 1]))
             z += w * (averaged[t, k, 2] + s * (split[t, k, 2] - averaged[t, k, 2]))
-        x, y, z = _unit(x, y, z)
+        x, y, z = unit(x, y, z)
         gx, gy, gz = geometric[i, 0], geometric[i, 1], geometric[i, 2]
         m = straight[i]
         if m > zero:
-            x, y, z = _unit(x + m * (gx - x), y + m * (gy - y), z + m * (gz - z))
+            x, y, z = unit(x + m * (gx - x), y + m * (gy - y), z + m * (gz - z))
         if x == zero and y == zero and z == zero:
             x, y, z = gx, gy, gz
         way[i, 0], way[i, 1], way[i, 2] = x, y, z

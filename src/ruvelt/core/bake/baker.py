@@ -10,7 +10,6 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ruvelt.core.bake._bake_kernels import encode_rows, gather_open, gather_thickness, hemisphere_rays
-from ruvelt.core.bake.curvature import Neighbours, on_triangles
 from ruvelt.core.bake.grain import Answers, evened
 from ruvelt.core.bake.mesh_map import SUSPECTS, BakedMap, Measured, baked_map
 from ruvelt.core.bake.point_arrays import RayRoom, RayStarts
@@ -19,6 +18,7 @@ from ruvelt.core.bake.settings import BakeSettings
 from ruvelt.core.bake.source import BIAS, MISSED, BakeSource, Surface
 from ruvelt.core.planes.plane import U16, empty_chunk
 from ruvelt.core.samples.address import CHUNK
+from ruvelt.core.samples.curvature import Neighbours, on_triangles
 from ruvelt.core.samples.surface import SurfaceSamples
 from ruvelt.core.workers import SERIAL, Workers
 

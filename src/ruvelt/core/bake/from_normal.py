@@ -7,10 +7,10 @@ from collections.abc import Callable
 import numpy as np
 from numpy.typing import NDArray
 
-from ruvelt.core.bake.curvature import curvature_of
 from ruvelt.core.bake.points import PointMaker
 from ruvelt.core.planes.plane import U16
 from ruvelt.core.samples.address import CHUNK
+from ruvelt.core.samples.curvature import curvature_of
 from ruvelt.core.samples.sheet import SheetSamples
 from ruvelt.core.workers import Workers
 

@@ -9,10 +9,10 @@ import numpy as np
 from numpy.typing import NDArray
 from pydantic import Field
 
-from ruvelt.core.bake.curvature import curvature_of
 from ruvelt.core.planes.cache import BoundedCache
 from ruvelt.core.planes.plane import U16
 from ruvelt.core.samples.address import CHUNK, CHUNK_SIDE
+from ruvelt.core.samples.curvature import curvature_of
 from ruvelt.core.samples.sheet import SheetSamples
 from ruvelt.core.stack.basics import Colour, FacePick, Frozen, Share
 from ruvelt.core.stack.evaluate import SheetEvaluator

@@ -11,12 +11,12 @@ from numpy.typing import NDArray
 
 from ruvelt.core.brush import dab
 from ruvelt.core.brush._path_kernels import axes_across, lay_stops, pack_balls, pack_rich
-from ruvelt.core.brush.camera import Camera
 from ruvelt.core.brush.curve import Curve
 from ruvelt.core.brush.settings import Brush, PressureCurve
 from ruvelt.core.brush.tip_arrays import DabPattern
 from ruvelt.core.mesh.rays import RayCaster
 from ruvelt.core.samples.surface import SurfaceSamples
+from ruvelt.core.stack.camera import Camera
 
 #: Length of the leash at full steadying, pixels of the view.
 LEASH_PX = 80.0

@@ -6,7 +6,6 @@ from typing import Annotated, Any, Literal
 
 from pydantic import Field, ValidationError, model_validator
 
-from ruvelt.core.brush.camera import Camera, Coordinate
 from ruvelt.core.brush.gradient import Gradient
 from ruvelt.core.brush.settings import Brush
 from ruvelt.core.brush.shapes import Shape
@@ -14,6 +13,7 @@ from ruvelt.core.brush.target import Paint, Target
 from ruvelt.core.errors import InputError
 from ruvelt.core.stack.adjustments import Adjustment
 from ruvelt.core.stack.basics import FacePick, Frozen, Id, Name, Share
+from ruvelt.core.stack.camera import Camera, Coordinate
 from ruvelt.core.stack.document import ChannelUse
 from ruvelt.core.stack.masks import Mask
 

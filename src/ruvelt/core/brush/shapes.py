@@ -13,7 +13,6 @@ from pydantic import Field, model_validator
 
 from ruvelt.core.brush import dab
 from ruvelt.core.brush.area import Rule, outline_weights, raster_shares
-from ruvelt.core.brush.camera import Camera
 from ruvelt.core.brush.path import (
     MAX_DABS,
     NOMINAL_VIEW_PX,
@@ -32,6 +31,7 @@ from ruvelt.core.samples.address import slot_at
 from ruvelt.core.samples.sheet import SheetSamples
 from ruvelt.core.samples.surface import SurfaceSamples
 from ruvelt.core.stack.basics import Frozen
+from ruvelt.core.stack.camera import Camera
 
 F32 = NDArray[np.float32]
 F64 = NDArray[np.float64]

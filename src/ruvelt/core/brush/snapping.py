@@ -7,9 +7,9 @@ from numpy.typing import NDArray
 from scipy.sparse import coo_matrix
 from scipy.sparse.csgraph import dijkstra
 
-from ruvelt.core.brush.camera import Camera
 from ruvelt.core.mesh.model import Model
 from ruvelt.core.mesh.rays import RayCaster
+from ruvelt.core.stack.camera import Camera
 
 F64 = NDArray[np.float64]
 #: Faces that meet at more than this make an edge.

@@ -7,7 +7,6 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from ruvelt.core.brush.live import LiveStroke, Touched
 from ruvelt.core.errors import NotFound
 from ruvelt.core.output._pixel_kernels import gutter_runs, pack_runs
 from ruvelt.core.output.normal import NormalField
@@ -22,6 +21,8 @@ from ruvelt.core.stack.evaluate import MASK_PREFIX, SheetEvaluator
 from ruvelt.core.stack.lookup import PlaneLookup
 from ruvelt.core.stack.mask_evaluate import WHOLE
 from ruvelt.core.stack.plane_ids import base_plane_id, normal_map_plane_id
+from ruvelt.core.stroke.live import LiveStroke
+from ruvelt.core.stroke.touched import Touched
 
 U8 = NDArray[np.uint8]
 

@@ -7,13 +7,13 @@ from collections.abc import Sequence
 import numpy as np
 from numpy.typing import NDArray
 
-from ruvelt.core.brush.camera import Camera
 from ruvelt.core.color.encoding import DECODE_U16, linear_to_srgb_float, srgb_to_linear_float
 from ruvelt.core.mesh.model import Model
 from ruvelt.core.mesh.normals import corner_normals
 from ruvelt.core.mesh.rays import Hits, RayCaster
 from ruvelt.core.output.display import SheetDisplay
 from ruvelt.core.samples.address import chunk_of, local_of, slot_at
+from ruvelt.core.stack.camera import Camera
 from ruvelt.core.stack.document import Sheet
 
 _KEY = np.array([-0.5, 0.62, 0.6]) / np.linalg.norm([-0.5, 0.62, 0.6])

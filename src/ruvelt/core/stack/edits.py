@@ -167,9 +167,9 @@ def check_modes(document: Document, edit: AnyEdit) -> None:
         case SetLayer():
             channels = edit.values.get("channels")
             uses = channels.values() if isinstance(channels, dict) else ()
-            named = {edit.values.get("blend"), *(u.get("blend") for u in uses if isinstance(u, dict))}
-            for mode in sorted(m for m in named if isinstance(m, str)):
-                if mode not in modes() and mode not in _modes_of(document):
+            named = [edit.values.get("blend"), *(u.get("blend") for u in uses if isinstance(u, dict))]
+            for mode in named:
+                if isinstance(mode, str) and mode not in modes() and mode not in _modes_of(document):
                     checked_mode(mode)
 
 

@@ -10,7 +10,7 @@ import numpy as np
 from numpy.typing import NDArray
 from pydantic import Field, model_validator
 
-from ruvelt.core.brush._path_kernels import turn_to_eye, view_rays
+from ruvelt.core.stack._view_kernels import turn_to_eye, view_rays
 from ruvelt.core.stack.basics import Frozen
 
 Coordinate = Annotated[float, Field(ge=-1e12, le=1e12, allow_inf_nan=False)]

@@ -8,7 +8,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from ruvelt.core.bake._bake_kernels import mean_curvature, spread_points
+from ruvelt.core.samples._curvature_kernels import mean_curvature, spread_points
 from ruvelt.core.samples.address import CHUNK, CHUNK_SIDE
 from ruvelt.core.samples.grid import SampleGrid
 from ruvelt.core.samples.surface import SurfaceSamples

@@ -1,0 +1,55 @@
+"""What can be asked of a project's pixels: values, what is bare, what a view shows."""
+
+from __future__ import annotations
+
+import numpy as np
+from numpy.typing import NDArray
+
+from ruvelt.core.samples.address import CHUNK_SIDE, chunk_of, local_of
+from ruvelt.core.stack.camera import Camera
+from ruvelt.core.stack.channels import decode
+from ruvelt.studio.session import Session
+
+#: Rays across a view that find what of a sheet it shows.
+SEEN_ACROSS = 48
+
+
+def seen_chunks(session: Session, sheet_id: str, camera: Camera) -> list[int]:
+    """Chunks of a sheet that a view shows, found by a screen of rays."""
+    x, y = np.meshgrid((np.arange(SEEN_ACROSS) + 0.5) / SEEN_ACROSS * camera.width, (np.arange(SEEN_ACROSS) + 0.5) / SEEN_ACROSS * camera.height)
+    hits = session.surfaces.caster().cast(*camera.rays(np.stack([x.ravel(), y.ravel()], axis=1)))
+    met = hits.triangle >= 0
+    samples = session.samples(session.sheet(sheet_id))
+    row = np.full(len(session.model.triangles), -1, np.int32)
+    row[samples.triangles] = np.arange(len(samples.triangles), dtype=np.int32)
+    rows = row[hits.triangle[met]]
+    uv = np.einsum("nc,nck->nk", hits.bary[met][rows >= 0], samples.uv[rows[rows >= 0]])
+    texel = samples.texels_at(uv) // CHUNK_SIDE
+    return [int(c) for c in np.unique(texel[:, 1] * samples.chunks_across + texel[:, 0])]
+
+
+def pick(session: Session, sheet_id: str, slot: int) -> dict[str, list[float]]:
+    """Painted values at a sample, by channel, in the channels' own ranges."""
+    display = session.display(sheet_id)
+    found = {}
+    for channel in session.document.channels:
+        codes = display.evaluator.composite(channel.id, chunk_of(slot))[:, local_of(slot)]
+        found[channel.id] = [round(float(v), 6) for v in decode(channel, codes)]
+    if any(m.id == "id" for m in display.evaluator.sheet.mesh_maps):
+        codes = display.evaluator.composite("map:id", chunk_of(slot))[:, local_of(slot)]
+        found["map:id"] = [round(float(v), 6) for v in codes / 65535]
+    return found
+
+
+def unpainted(session: Session, sheet_id: str, channel_id: str) -> tuple[int, NDArray[np.int32]]:
+    """How many covered texels no layer says anything about in a channel, and the (k,) faces they lie on."""
+    display = session.display(sheet_id)
+    faces = display.samples.face.reshape(display.samples.chunk_count, -1)
+
+    def find(chunk: int) -> NDArray[np.int32]:
+        bare = (faces[chunk] >= 0) & (display.evaluator.coverage(channel_id, chunk) <= 0)
+        found: NDArray[np.int32] = faces[chunk][bare]
+        return found
+
+    everywhere = np.concatenate(session.workers.map(find, range(display.samples.chunk_count)))
+    return len(everywhere), np.unique(everywhere).astype(np.int32)

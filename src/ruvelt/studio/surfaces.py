@@ -1,0 +1,123 @@
+"""The model of an open project, what follows from it alone, and rays against it."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+from threading import RLock
+
+import numpy as np
+from numpy.typing import NDArray
+
+from ruvelt.core.brush.snapping import EdgeGraph
+from ruvelt.core.inspect.check import Finding
+from ruvelt.core.inspect.findings import find_problems
+from ruvelt.core.lazy import lazy
+from ruvelt.core.mesh.model import Model
+from ruvelt.core.mesh.rays import RayCaster
+from ruvelt.core.mesh.seams import Edges
+from ruvelt.core.mesh.sheets import SheetPlan, plan_sheets
+from ruvelt.core.stack.faces import FaceIndex
+from ruvelt.core.stack.plane_ids import high_plane_id
+from ruvelt.store.project_store import ProjectStore
+from ruvelt.studio.memory import held_bytes
+
+#: What Embree keeps of a triangle, as measured from outside.
+RAY_BYTES = 120
+
+
+class Surface:
+    """A model and what follows from it alone."""
+
+    def __init__(self, model: Model, rule: str, laid_out: bool) -> None:
+        self.model, self._rule, self._laid_out = model, rule, laid_out
+        self._faces: tuple[Edges, FaceIndex] | None = None
+
+    def faces(self, seams: Edges) -> FaceIndex:
+        if self._faces is None or self._faces[0] != seams:
+            self._faces = (seams, FaceIndex(self.model, seams))
+        return self._faces[1]
+
+    @lazy
+    def plans(self) -> list[SheetPlan]:
+        return plan_sheets(self.model, self._rule) if self._laid_out else []  # type: ignore[arg-type]
+
+    @lazy
+    def findings(self) -> list[Finding]:
+        return find_problems(self.model, self.plans)
+
+
+class Surfaces:
+    """What is read of a project's meshes; made anew when another UV layout came, an undo took one back, or the crease angle changed."""
+
+    def __init__(self, store: ProjectStore, lock: RLock) -> None:
+        self._store, self._lock = store, lock
+        self._kept: tuple[str, Surface] | None = None
+        self._caster: tuple[tuple[int, ...], str, RayCaster] | None = None
+        self._edges: tuple[RayCaster, EdgeGraph] | None = None
+        self._high: dict[str, Model] = {}
+
+    @property
+    def key(self) -> str:
+        """What everything made from the model depends on: its content, and the crease angle, which normals follow."""
+        return f"{self._store.model_key}@{self._store.document.settings.crease_deg:g}"
+
+    @property
+    def now(self) -> Surface:
+        key = self.key
+        with self._lock:
+            if self._kept is None or self._kept[0] != key:
+                model = self._creased(Model.from_bytes(self._store.blobs.get_bytes(self._store.model_key)))
+                self._kept = (key, Surface(model, self._store.sheet_rule, bool(self._store.document.sheets)))
+            return self._kept[1]
+
+    def _creased(self, model: Model) -> Model:
+        return replace(model, crease_deg=self._store.document.settings.crease_deg)
+
+    def high_model(self, key: str) -> Model:
+        """A high mesh that bakes measure, read once."""
+        blob = self._store.planes[high_plane_id(key)].chunks[0]
+        with self._lock:
+            found = self._high.get(blob)
+            if found is None or found.crease_deg != self._store.document.settings.crease_deg:
+                self._high[blob] = self._creased(found or Model.from_bytes(self._store.blobs.get_bytes(blob)))
+            return self._high[blob]
+
+    @property
+    def hidden_faces(self) -> NDArray[np.bool_] | None:
+        parts = self._store.document.hidden_parts
+        return np.isin(self.now.model.face_part, parts) if parts else None
+
+    def caster(self) -> RayCaster:
+        """Rays against what is visible."""
+        with self._lock:
+            hidden, key = self._store.document.hidden_parts, self.key
+            if self._caster is None or self._caster[:2] != (hidden, key):
+                faces = self.hidden_faces
+                self._caster = (hidden, key, RayCaster(self.now.model, None if faces is None else ~faces))
+            return self._caster[2]
+
+    def edge_graph(self) -> EdgeGraph:
+        """The sharp edges of the model, seen as far as it is visible."""
+        with self._lock:
+            caster = self.caster()
+            if self._edges is None or self._edges[0] is not caster:
+                self._edges = (caster, EdgeGraph(self.now.model, caster))
+            return self._edges[1]
+
+    @property
+    def model_bytes(self) -> int:
+        """Held by the model itself, which samples share; 0 before it is read. Takes no lock and makes nothing, like the others here."""
+        return 0 if self._kept is None else held_bytes([self._kept[1].model])
+
+    @property
+    def bytes(self) -> int:
+        caster = self._caster
+        rays = 0 if caster is None else caster[2].triangle_count * RAY_BYTES
+        return held_bytes([self._kept, self._edges, caster]) + rays
+
+    @property
+    def high_bytes(self) -> int:
+        return held_bytes([self._high]) if self._high else 0
+
+    def forget_high(self) -> None:
+        self._high = {}
