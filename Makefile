@@ -64,7 +64,7 @@ check: setup
 	@cd frontend && npx --no -- openapi-typescript openapi.json -o ../.stamps/schema.gen.ts > /dev/null 2>&1 && cmp -s ../.stamps/schema.gen.ts src/api/schema.gen.ts || { echo "src/api/schema.gen.ts is out of date: run 'make types'"; exit 1; }
 	@$(BIN)/python tools/script_schema.py --check
 	@$(BIN)/python tools/curve_vectors.py --check
-	@cd frontend && npx --no -- tsc --noEmit && npx --no -- eslint src
+	@cd frontend && npx --no -- tsc --noEmit && npx --no -- eslint src && npx --no -- prettier --log-level warn --check "src/**/*.{ts,tsx,css}" "*.{ts,js}"
 
 types: $(STAMPS)/python $(STAMPS)/node
 	@$(BIN)/ruvelt openapi > frontend/openapi.json

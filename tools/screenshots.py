@@ -61,7 +61,8 @@ def take(page: Page, url: str, uid: str) -> None:
 
     page.get_by_role("button", name="Bare steel, Height").click()
     page.get_by_role("button", name="Channel", exact=True).click()
-    page.get_by_label("Channel shown").select_option("normal")
+    page.get_by_role("combobox", name="Channel shown").click()
+    page.get_by_role("option", name="Normal", exact=True).click()
     page.mouse.move(640, 20)
     shot(page, "channel")
 

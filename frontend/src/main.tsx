@@ -2,10 +2,12 @@ import { CssBaseline, ThemeProvider } from "@mui/material";
 import { QueryClient, QueryClientProvider } from "@tanstack/react-query";
 import { StrictMode, useEffect, useMemo, useState } from "react";
 import { createRoot } from "react-dom/client";
-import { App } from "./screens/App";
-import { loadRegistries, theStage } from "./state/workshop";
 import "./theme/base.css";
-import { makeTheme, type Mode } from "./theme/theme";
+import { App } from "./screens/App";
+import { loadRegistries } from "./state/registries";
+import { theStage } from "./state/stage";
+import { makeTheme } from "./theme/theme";
+import type { Mode } from "./theme/theme";
 
 const client = new QueryClient({ defaultOptions: { queries: { retry: false, refetchOnWindowFocus: false } } });
 

@@ -39,9 +39,9 @@ def test_the_table_tells_every_row() -> None:
 @pytest.mark.parametrize("layer", ["l0", "l3"])
 def test_bench_batches_really_paint(layer: str) -> None:
     scene = painted_scene(256, 4, 2)
-    before = {c: scene.evaluator().composite("base_color", c).copy() for c in range(scene.samples.chunk_count)}
+    before = {c: scene.evaluator.composite("base_color", c).copy() for c in range(scene.samples.chunk_count)}
     times = batches(scene, layer, 1)
     assert len(times) == BATCHES_A_ROW
     assert all(t > 0 for t in times)
-    assert np.array_equal(before[0], scene.evaluator().composite("base_color", 0))
+    assert np.array_equal(before[0], scene.evaluator.composite("base_color", 0))
     scene.workers.close()

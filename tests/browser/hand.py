@@ -6,7 +6,7 @@ import io
 
 import numpy as np
 from PIL import Image
-from playwright.sync_api import Page, expect
+from playwright.sync_api import Locator, Page, expect
 
 
 def settled(page: Page) -> None:
@@ -61,3 +61,11 @@ def away(page: Page) -> None:
     expect(page.get_by_text("Right-drag: orbit")).to_have_count(0)
     page.mouse.move(640, 20)
     settled(page)
+
+
+def choose(page: Page | Locator, label: str, option: str) -> None:
+    """One of a list, by what it is called."""
+    page.get_by_role("combobox", name=label).click()
+    whole = page if isinstance(page, Page) else page.page
+    whole.get_by_role("option", name=option, exact=True).click()
+    expect(whole.get_by_role("listbox")).to_have_count(0)

@@ -9,7 +9,7 @@ import numpy as np
 from playwright.sync_api import Page, expect
 
 from tests.browser.conftest import Server
-from tests.browser.hand import at, away, drag, look, open_paint, settled
+from tests.browser.hand import at, away, choose, drag, look, open_paint, settled
 from tests.meshes import cube_obj
 from tests.studio.test_bakes import grown_cube
 
@@ -199,7 +199,7 @@ def test_pairs_are_changed_the_cage_is_shown_and_rays_are_painted_straight(page:
     reach = page.get_by_role("textbox", name="Search in front value")
     reach.fill("0.2")
     reach.press("Enter")
-    page.get_by_role("combobox", name="Cage").select_option("Averaged")
+    choose(page, "Cage", "Averaged")
     away(page)
     assert 0 < (np.abs(look(page, "solid") - bare).max(axis=2) > 3).mean() < wide
     page.get_by_role("button", name="Show the search distance").click()

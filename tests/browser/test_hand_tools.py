@@ -7,7 +7,7 @@ import pytest
 from playwright.sync_api import Page, Route, expect
 
 from tests.browser.conftest import Server
-from tests.browser.hand import at, away, colour, drag, look, open_paint, settled
+from tests.browser.hand import at, away, choose, colour, drag, look, open_paint, settled
 
 
 def ready(page: Page, server: Server, crate: str, hex_text: str = "#20e040") -> np.ndarray:
@@ -234,7 +234,7 @@ def test_a_mask_takes_a_kept_face_group(page: Page, server: Server, crate: str) 
     page.get_by_role("menuitem", name="Faces").first.click()
     settled(page)
     card = page.get_by_label("Mask of Fill 2", exact=True).last
-    card.get_by_label("Kept face group").select_option("Front")
+    choose(card, "Kept face group", "Front")
     settled(page)
     document = server.get(f"/projects/{crate}")["document"]
     layer = next(x for x in document["sheets"][0]["layers"] if x["name"] == "Fill 2")  # type: ignore[index]

@@ -10,7 +10,7 @@ import pytest
 from playwright.sync_api import Browser, Page, expect
 
 from tests.browser.conftest import Server
-from tests.browser.hand import at, away, colour, drag, look, open_paint, settled
+from tests.browser.hand import at, away, choose, colour, drag, look, open_paint, settled
 
 pytestmark = pytest.mark.browser
 #: A place on the front of the crate in the 3D view, and its face on the flat sheet of Wood.
@@ -104,10 +104,10 @@ def test_several_channels_in_one_stroke_and_the_grid_shows_the_target(page: Page
     found = server.post(f"/projects/{crate}/probe", {"sheet": "wood", "x": 32, "y": 220, "values": True})
     away(page)
     page.get_by_role("button", name="Channel", exact=True).click()
-    page.get_by_label("Channel shown").select_option("roughness")
+    choose(page, "Channel shown", "Roughness")
     settled(page)
     assert at(look(page, "solid"), *FRONT)[0] > 200
-    page.get_by_label("Channel shown").select_option("height")
+    choose(page, "Channel shown", "Height")
     settled(page)
     # Raised by 0.15: lighter than the flat grey beside it on the same face.
     picture = look(page, "solid")
@@ -128,7 +128,7 @@ def test_a_mask_is_painted_and_the_chips_turn_grey(page: Page, server: Server, c
     settled(page)
     assert red_on_flat(page) == 0
     expect(page.get_by_role("status", name="Target")).to_contain_text("Mask · painted source")
-    expect(page.get_by_role("button", name="Swap colours")).to_contain_text("Values")
+    expect(page.get_by_role("button", name="Swap values")).to_be_visible()
     drag(page, "solid", (0.45, 0.55), (0.55, 0.55))
     revealed = red_on_flat(page)
     assert revealed > 100

@@ -6,7 +6,7 @@ import numpy as np
 from playwright.sync_api import Page, expect
 
 from tests.browser.conftest import Server
-from tests.browser.hand import at, away, colour, drag, look, open_paint, settled
+from tests.browser.hand import at, away, choose, colour, drag, look, open_paint, settled
 
 
 def test_tone_darkens_what_is_there_and_keeps_the_layers_coverage(page: Page, server: Server, crate: str) -> None:
@@ -44,7 +44,7 @@ def test_strokes_repeat_around_an_axis(page: Page, server: Server, crate: str) -
     colour(page, "#20e040")
     away(page)
     before = look(page, "solid")
-    page.get_by_label("Repeat around an axis").select_option("4z")
+    choose(page, "Repeat around an axis", "4 × Z")
     # One dab right of the middle comes back above, left and below it.
     drag(page, "solid", (0.55, 0.5))
     away(page)

@@ -6,14 +6,14 @@ import numpy as np
 import pytest
 from numba.core.errors import NumbaError
 
-from ruvelt.core.kernels import f32_room, i64_room, kernel, u8_at, u16_at, u64_at
+from ruvelt.core.kernels import f32_scratch, i64_scratch, kernel, u8_at, u16_at, u64_at
 
 SIDE = 5
 
 
 def test_a_room_holds_what_is_put_there_and_ends_with_the_kernel() -> None:
     def outer(a, b, out):
-        table, sums = f32_room((SIDE, 3)), i64_room(SIDE)
+        table, sums = f32_scratch((SIDE, 3)), i64_scratch(SIDE)
         for i in range(SIDE):
             sums[i] = 0
             for j in range(3):

@@ -17,7 +17,7 @@ from ruvelt.core.brush.gradient import Gradient
 from ruvelt.core.brush.path import Point, SheetPath, SurfacePath
 from ruvelt.core.brush.settings import Brush, Grain, Mirror, Mixing
 from ruvelt.core.brush.target import Paint
-from ruvelt.core.brush.tips import GRAINS, TIPS, alpha_of, fours, load_grain, load_tips, reach_of
+from ruvelt.core.brush.tips import GRAINS, TIPS, alpha_of, load_grain, load_tips, quads, reach_of
 from ruvelt.core.errors import NotFound
 from ruvelt.core.stack.basics import FacePick
 from ruvelt.core.stack.document import AnyLayer, GroupLayer
@@ -67,7 +67,7 @@ def test_a_picture_is_laid_to_its_corners_and_no_further() -> None:
 def test_four_texels_are_read_as_one() -> None:
     picture = np.arange(12, dtype=np.float32).reshape(3, 4)[:, :3] / 11
     codes = np.rint(picture * 65535).astype(np.uint64)
-    wrapped, edged = fours(picture, wraps=True), fours(picture, wraps=False)
+    wrapped, edged = quads(picture, wraps=True), quads(picture, wraps=False)
     for y in range(3):
         for x in range(3):
             near = [codes[y, x], codes[y, (x + 1) % 3], codes[(y + 1) % 3, x], codes[(y + 1) % 3, (x + 1) % 3]]

@@ -166,7 +166,7 @@ def test_where_twins_meet_coverage_is_that_of_one_stroke(mirror: dict[str, objec
     for k in range(copies):
         one = scene.live(target("roughness"), Paint(values={"roughness": (1.0,)}), brush=single)
         one.dabs(whole_path[k::copies])
-        strongest = np.maximum(strongest, one._coverage)
+        strongest = np.maximum(strongest, one.coverage.values)
     assert_array_equal(alone[0], strongest)
     assert strongest.max() > 0.2
 

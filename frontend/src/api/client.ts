@@ -1,9 +1,10 @@
 /** The server's API. Every failure becomes an ApiError whose text can be shown. */
-import { busy } from "../state/idle";
+import { busy } from "./idle";
 import type {
   ArrivedHeader,
   BakeEstimate,
-  BakeRequest, BakeSettings, PairTable, ShellHeader, UnwrapSettings,
+  BakeRequest,
+  BakeSettings,
   Camera,
   DisplayHeader,
   Edit,
@@ -15,6 +16,7 @@ import type {
   Job,
   ModelFacts,
   Paint,
+  PairTable,
   Placement,
   Probe,
   ProbeBody,
@@ -22,10 +24,12 @@ import type {
   ProjectState,
   Registries,
   SheetGeometry,
+  ShellHeader,
   StrokeHeader,
   StrokeMessage,
   Suspect,
   Target,
+  UnwrapSettings,
 } from "./types";
 
 export class ApiError extends Error {
@@ -124,8 +128,15 @@ export const api = {
   hide: (uid: string, parts: number[]) => json<ProjectState>(`${project(uid)}/hidden`, body({ parts })),
   duplicate: (uid: string, revision: number, sheet: string, layer: string, toSheet: string | null = null) =>
     json<{ layer: string }>(`${project(uid)}/duplicate`, body({ revision, sheet, layer, to_sheet: toSheet })),
-  flood: (uid: string, revision: number, target: Target, paint: Paint, picks: FacePick[] | null, strength: number, gradient: Gradient | null = null) =>
-    json<ProjectState>(`${project(uid)}/flood`, body({ revision, target, paint, picks, strength, gradient })),
+  flood: (
+    uid: string,
+    revision: number,
+    target: Target,
+    paint: Paint,
+    picks: FacePick[] | null,
+    strength: number,
+    gradient: Gradient | null = null,
+  ) => json<ProjectState>(`${project(uid)}/flood`, body({ revision, target, paint, picks, strength, gradient })),
   lasso: (uid: string, where: { camera: Camera } | { sheet: string }, outline: [number, number][], behind: boolean) =>
     json<{ picks: FacePick[]; faces: number[] }>(`${project(uid)}/lasso`, body({ ...where, outline, behind })),
   probe: (uid: string, at: ProbeBody) => json<Probe>(`${project(uid)}/probe`, body(at)),
@@ -147,7 +158,8 @@ export const api = {
   pack: (uid: string, padding: number) => json<Job>(`${project(uid)}/pack`, body({ padding })),
   place: (uid: string, revision: number, placement: Partial<Placement> & { islands: number[] }) =>
     json<ProjectState>(`${project(uid)}/islands`, body({ revision, placement })),
-  markSeam: (uid: string, revision: number, at: ProbeBody, loop: boolean) => json<ProjectState>(`${project(uid)}/seams`, body({ ...at, revision, loop })),
+  markSeam: (uid: string, revision: number, at: ProbeBody, loop: boolean) =>
+    json<ProjectState>(`${project(uid)}/seams`, body({ ...at, revision, loop })),
   seamLines: async (uid: string) => (await json<{ lines: number[][] }>(`${project(uid)}/seams`)).lines,
   bringHigh: (uid: string, form: FormData) => json<Job>(`${project(uid)}/high`, { method: "POST", body: form }),
   dropHigh: (uid: string, key: string) => json<ProjectState>(`${project(uid)}/high/${key}`, { method: "DELETE" }),
@@ -155,10 +167,12 @@ export const api = {
   dropCage: (uid: string) => json<ProjectState>(`${project(uid)}/cage`, { method: "DELETE" }),
   pairs: (uid: string, settings: BakeSettings) => json<PairTable>(`${project(uid)}/pairs`, body(settings)),
   shell: (uid: string, sheet: string, settings: BakeSettings) => binary<ShellHeader>(`${project(uid)}/cage/shell`, body({ sheet, settings })),
-  beginStraight: (uid: string, revision: number, sheet: string) => json<ProjectState>(`${project(uid)}/maps/${encodeURIComponent(sheet)}/straight`, body({ revision })),
+  beginStraight: (uid: string, revision: number, sheet: string) =>
+    json<ProjectState>(`${project(uid)}/maps/${encodeURIComponent(sheet)}/straight`, body({ revision })),
   bake: (uid: string, request: BakeRequest) => json<Job>(`${project(uid)}/bake`, body(request)),
   estimate: (uid: string, request: BakeRequest) => json<BakeEstimate>(`${project(uid)}/bake/estimate`, body(request)),
-  arrived: (uid: string, sheet: string, map: string, after: number) => binary<ArrivedHeader>(`${project(uid)}/bake/arrived`, body({ sheet, map, after })),
+  arrived: (uid: string, sheet: string, map: string, after: number) =>
+    binary<ArrivedHeader>(`${project(uid)}/bake/arrived`, body({ sheet, map, after })),
   mapPictures: async (uid: string, sheet: string) => (await json<{ cells: Record<string, string> }>(`${project(uid)}/maps/${sheet}`)).cells,
   touchUp: (uid: string, revision: number, sheet: string, map: string, on: boolean) =>
     json<ProjectState>(`${project(uid)}/maps/${sheet}/${map}/touch-up`, body({ revision, on })),

@@ -1333,7 +1333,7 @@ export interface components {
              */
             edit: "batch";
             /** Edits */
-            edits: (components["schemas"]["AddLayer"] | components["schemas"]["RemoveLayer"] | components["schemas"]["MoveLayer"] | components["schemas"]["SetLayer"] | components["schemas"]["SetSheet"] | components["schemas"]["SetHighMeshes"] | components["schemas"]["SetImages"] | components["schemas"]["SetFaceSets"] | components["schemas"]["SetSeams"] | components["schemas"]["SetSettings"] | components["schemas"]["AddChannel"] | components["schemas"]["RemoveChannel"] | components["schemas"]["ReplaceDocument"] | components["schemas"]["Batch"])[];
+            edits: (components["schemas"]["AddLayer"] | components["schemas"]["RemoveLayer"] | components["schemas"]["MoveLayer"] | components["schemas"]["SetLayer"] | components["schemas"]["SetSheet"] | components["schemas"]["SetHighMeshes"] | components["schemas"]["SetImages"] | components["schemas"]["SetFaceGroups"] | components["schemas"]["SetSeams"] | components["schemas"]["SetSettings"] | components["schemas"]["AddChannel"] | components["schemas"]["RemoveChannel"] | components["schemas"]["ReplaceDocument"] | components["schemas"]["Batch"])[];
         };
         /**
          * BlendContent
@@ -2138,7 +2138,7 @@ export interface components {
              * Edit
              * @default null
              */
-            edit: (components["schemas"]["AddLayer"] | components["schemas"]["RemoveLayer"] | components["schemas"]["MoveLayer"] | components["schemas"]["SetLayer"] | components["schemas"]["SetSheet"] | components["schemas"]["SetHighMeshes"] | components["schemas"]["SetImages"] | components["schemas"]["SetFaceSets"] | components["schemas"]["SetSeams"] | components["schemas"]["SetSettings"] | components["schemas"]["AddChannel"] | components["schemas"]["RemoveChannel"] | components["schemas"]["ReplaceDocument"] | components["schemas"]["Batch"]) | null;
+            edit: (components["schemas"]["AddLayer"] | components["schemas"]["RemoveLayer"] | components["schemas"]["MoveLayer"] | components["schemas"]["SetLayer"] | components["schemas"]["SetSheet"] | components["schemas"]["SetHighMeshes"] | components["schemas"]["SetImages"] | components["schemas"]["SetFaceGroups"] | components["schemas"]["SetSeams"] | components["schemas"]["SetSettings"] | components["schemas"]["AddChannel"] | components["schemas"]["RemoveChannel"] | components["schemas"]["ReplaceDocument"] | components["schemas"]["Batch"]) | null;
             /**
              * Have
              * @default {}
@@ -2240,7 +2240,7 @@ export interface components {
              * Face Sets
              * @default []
              */
-            face_sets: components["schemas"]["FaceSet"][];
+            face_sets: components["schemas"]["FaceGroup"][];
             /**
              * Hidden Parts
              * @default []
@@ -2294,7 +2294,7 @@ export interface components {
         /** EditBody */
         EditBody: {
             /** Edit */
-            edit: components["schemas"]["AddLayer"] | components["schemas"]["RemoveLayer"] | components["schemas"]["MoveLayer"] | components["schemas"]["SetLayer"] | components["schemas"]["SetSheet"] | components["schemas"]["SetHighMeshes"] | components["schemas"]["SetImages"] | components["schemas"]["SetFaceSets"] | components["schemas"]["SetSeams"] | components["schemas"]["SetSettings"] | components["schemas"]["AddChannel"] | components["schemas"]["RemoveChannel"] | components["schemas"]["ReplaceDocument"] | components["schemas"]["Batch"];
+            edit: components["schemas"]["AddLayer"] | components["schemas"]["RemoveLayer"] | components["schemas"]["MoveLayer"] | components["schemas"]["SetLayer"] | components["schemas"]["SetSheet"] | components["schemas"]["SetHighMeshes"] | components["schemas"]["SetImages"] | components["schemas"]["SetFaceGroups"] | components["schemas"]["SetSeams"] | components["schemas"]["SetSettings"] | components["schemas"]["AddChannel"] | components["schemas"]["RemoveChannel"] | components["schemas"]["ReplaceDocument"] | components["schemas"]["Batch"];
             /** Label */
             label: string;
             /** Revision */
@@ -2388,6 +2388,18 @@ export interface components {
             template: string;
         };
         /**
+         * FaceGroup
+         * @description Picked faces kept under a name, for fills, masks and confinement.
+         */
+        FaceGroup: {
+            /** Id */
+            id: string;
+            /** Name */
+            name: string;
+            /** Picks */
+            picks: components["schemas"]["FacePick"][];
+        };
+        /**
          * FacePick
          * @description Some faces, told by what they belong to. `index` counts parts, materials, face groups, islands, pieces or faces of the model.
          */
@@ -2399,18 +2411,6 @@ export interface components {
             by: "part" | "material" | "group" | "island" | "piece" | "face";
             /** Index */
             index: number;
-        };
-        /**
-         * FaceSet
-         * @description Picked faces kept under a name, for fills, masks and confinement.
-         */
-        FaceSet: {
-            /** Id */
-            id: string;
-            /** Name */
-            name: string;
-            /** Picks */
-            picks: components["schemas"]["FacePick"][];
         };
         /**
          * FacesSource
@@ -3470,7 +3470,7 @@ export interface components {
              * Edit
              * @default null
              */
-            edit: (components["schemas"]["AddLayer"] | components["schemas"]["RemoveLayer"] | components["schemas"]["MoveLayer"] | components["schemas"]["SetLayer"] | components["schemas"]["SetSheet"] | components["schemas"]["SetHighMeshes"] | components["schemas"]["SetImages"] | components["schemas"]["SetFaceSets"] | components["schemas"]["SetSeams"] | components["schemas"]["SetSettings"] | components["schemas"]["AddChannel"] | components["schemas"]["RemoveChannel"] | components["schemas"]["ReplaceDocument"] | components["schemas"]["Batch"]) | null;
+            edit: (components["schemas"]["AddLayer"] | components["schemas"]["RemoveLayer"] | components["schemas"]["MoveLayer"] | components["schemas"]["SetLayer"] | components["schemas"]["SetSheet"] | components["schemas"]["SetHighMeshes"] | components["schemas"]["SetImages"] | components["schemas"]["SetFaceGroups"] | components["schemas"]["SetSeams"] | components["schemas"]["SetSettings"] | components["schemas"]["AddChannel"] | components["schemas"]["RemoveChannel"] | components["schemas"]["ReplaceDocument"] | components["schemas"]["Batch"]) | null;
             /** Layer */
             layer: string;
             /** Sheet */
@@ -4688,17 +4688,17 @@ export interface components {
             lines: number[][];
         };
         /**
-         * SetFaceSets
+         * SetFaceGroups
          * @description Replace the list of named picks of faces.
          */
-        SetFaceSets: {
+        SetFaceGroups: {
             /**
              * @description discriminator enum property added by openapi-typescript
              * @enum {string}
              */
             edit: "set-face-sets";
             /** Face Sets */
-            face_sets: components["schemas"]["FaceSet"][];
+            face_sets: components["schemas"]["FaceGroup"][];
         };
         /**
          * SetHighMeshes

@@ -5,10 +5,12 @@ import { useStore } from "zustand";
 import { api } from "../api/client";
 import type { MeshMap, Sheet } from "../api/types";
 import { bakery, bringPicture, choose, paintStraight, showMap, switchTouchUp } from "../state/bake";
+import { take } from "../state/edits";
 import { useDocument, useWorkshop } from "../state/hooks";
-import { take } from "../state/workshop";
-import { Icon } from "../theme/icons";
-import { FileInput } from "../theme/FileInput";
+import { Check } from "../ui/Check";
+import { FileInput } from "../ui/FileInput";
+import { Segment, Segments } from "../ui/Segments";
+import { Icon } from "../ui/icons";
 
 /** Mesh maps by sheets: a cell shows what is baked there; press it to look at it and touch it up. */
 export function MapGrid() {
@@ -19,7 +21,13 @@ export function MapGrid() {
   const chosen = useStore(bakery, (s) => s.chosen);
   const source = useStore(bakery, (s) => s.source);
   const sheets = document?.sheets ?? [];
-  const pictures = useQueries({ queries: sheets.map((s) => ({ queryKey: ["maps", uid, s.id, revision], queryFn: () => api.mapPictures(uid, s.id), placeholderData: (old: Record<string, string> | undefined) => old })) });
+  const pictures = useQueries({
+    queries: sheets.map((s) => ({
+      queryKey: ["maps", uid, s.id, revision],
+      queryFn: () => api.mapPictures(uid, s.id),
+      placeholderData: (old: Record<string, string> | undefined) => old,
+    })),
+  });
   if (!document || !maps) return null;
   const cols = `34px minmax(140px, 180px) ${sheets.map(() => "104px").join(" ")} minmax(220px, 1fr)`;
   return (
@@ -45,9 +53,16 @@ export function MapGrid() {
           return (
             <div key={m.id} className={off ? "gr dim" : "gr"} role="row">
               <span className="c" role="cell">
-                {!m.by_hand && <Tooltip title={off ? "A normal map says nothing about this" : `Bake ${m.name} with the button on the right`}>
-                  <input type="checkbox" aria-label={`Bake ${m.name}`} disabled={off} checked={chosen.includes(m.id) && !off} onChange={(e) => choose(m.id, e.target.checked)} />
-                </Tooltip>}
+                {!m.by_hand && (
+                  <Tooltip title={off ? "A normal map says nothing about this" : `Bake ${m.name} with the button on the right`}>
+                    <Check
+                      aria-label={`Bake ${m.name}`}
+                      disabled={off}
+                      checked={chosen.includes(m.id) && !off}
+                      onChange={(e) => choose(m.id, e.target.checked)}
+                    />
+                  </Tooltip>
+                )}
               </span>
               <span className="name" role="cell">
                 <span className="text">{m.name}</span>
@@ -66,17 +81,30 @@ export function MapGrid() {
   );
 }
 
-const SOURCES: Record<MeshMap["source"], string> = { high: "from the high mesh", model: "from the model itself", "normal-map": "from the normal map", picture: "brought in as a picture", hand: "painted by hand" };
+const SOURCES: Record<MeshMap["source"], string> = {
+  high: "from the high mesh",
+  model: "from the model itself",
+  "normal-map": "from the normal map",
+  picture: "brought in as a picture",
+  hand: "painted by hand",
+};
 
 function MapCell({ sheet, map, name, picture }: { sheet: Sheet; map: string; name: string; picture: string | undefined }) {
   const shown = useWorkshop((s) => s.sheet === sheet.id && s.target?.mesh_map === map);
   const touched = useWorkshop((s) => s.project?.painted.includes(`${sheet.id}/@touch-up/${map}`) ?? false);
   const entry = sheet.mesh_maps.find((m) => m.id === map);
-  const title = entry ? `${name} of ${sheet.name}, ${SOURCES[entry.source]}${touched ? `; touched up${entry.touch_up ? "" : ", switched off"}` : ""}` : `${name} of ${sheet.name} is not baked yet`;
+  const title = entry
+    ? `${name} of ${sheet.name}, ${SOURCES[entry.source]}${touched ? `; touched up${entry.touch_up ? "" : ", switched off"}` : ""}`
+    : `${name} of ${sheet.name} is not baked yet`;
   return (
     <span className="c" role="cell">
       <Tooltip title={title}>
-        <button className={`cell${shown ? (entry ? " target" : " looked") : ""}`} aria-label={`${name} of ${sheet.name}`} aria-pressed={shown} onClick={() => (map === "straight" ? void paintStraight(sheet.id) : showMap(map, sheet.id))}>
+        <button
+          className={`cell${shown ? (entry ? " target" : " looked") : ""}`}
+          aria-label={`${name} of ${sheet.name}`}
+          aria-pressed={shown}
+          onClick={() => (map === "straight" ? void paintStraight(sheet.id) : showMap(map, sheet.id))}
+        >
           {entry && picture ? <img src={picture} alt="" /> : <span className="dot" />}
           {touched && <span className={entry?.touch_up ? "src" : "src quiet"}>touch-up</span>}
         </button>
@@ -106,12 +134,18 @@ function MapBar() {
       <b style={{ padding: "0 6px" }}>
         {name} <span className="quiet">of {sheet.name}</span>
       </b>
-      {map !== "straight" && <Tooltip title="Take a picture as this map, such as one baked elsewhere">
-        <button className="lbtn line" aria-haspopup={map === "normal" ? "menu" : undefined} onClick={(e) => (map === "normal" ? setAsking(e.currentTarget) : open("up"))}>
-          <Icon name="load" />
-          Import image
-        </button>
-      </Tooltip>}
+      {map !== "straight" && (
+        <Tooltip title="Take a picture as this map, such as one baked elsewhere">
+          <button
+            className="lbtn line"
+            aria-haspopup={map === "normal" ? "menu" : undefined}
+            onClick={(e) => (map === "normal" ? setAsking(e.currentTarget) : open("up"))}
+          >
+            <Icon name="load" />
+            Import image
+          </button>
+        </Tooltip>
+      )}
       <Menu anchorEl={asking} open={asking !== null} onClose={() => setAsking(null)}>
         <MenuItem onClick={() => open("up")}>Made with Y up</MenuItem>
         <MenuItem onClick={() => open("down")}>Made with Y down</MenuItem>
@@ -126,20 +160,25 @@ function MapBar() {
       </Tooltip>
       <span className="push" />
       {entry && touched && (
-        <div className="seg" role="group" aria-label="Before or after touch-up">
+        <Segments label="Before or after touch-up">
           <Tooltip title="The map as it was baked">
-            <button aria-pressed={!entry.touch_up} onClick={() => void switchTouchUp(sheet.id, map, false)}>
+            <Segment on={!entry.touch_up} onChoose={() => void switchTouchUp(sheet.id, map, false)}>
               Before
-            </button>
+            </Segment>
           </Tooltip>
           <Tooltip title="The map with its touch-up, as masks and export see it">
-            <button aria-pressed={entry.touch_up} onClick={() => void switchTouchUp(sheet.id, map, true)}>
+            <Segment on={entry.touch_up} onChoose={() => void switchTouchUp(sheet.id, map, true)}>
               After
-            </button>
+            </Segment>
           </Tooltip>
-        </div>
+        </Segments>
       )}
-      <FileInput input={input} accept="image/png,image/tiff,image/jpeg" label={`Picture for ${name}`} onFile={(file) => void bringPicture(sheet.id, map, file, way)} />
+      <FileInput
+        input={input}
+        accept="image/png,image/tiff,image/jpeg"
+        label={`Picture for ${name}`}
+        onFile={(file) => void bringPicture(sheet.id, map, file, way)}
+      />
     </div>
   );
 }

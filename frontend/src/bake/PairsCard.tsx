@@ -6,6 +6,9 @@ import { api } from "../api/client";
 import type { BakeSettings, PairTable } from "../api/types";
 import { bakery, pairPart } from "../state/bake";
 import { useDocument, useWorkshop } from "../state/hooks";
+import { Check } from "../ui/Check";
+import { Segment, Segments } from "../ui/Segments";
+import { Toggle } from "../ui/Toggle";
 
 type Row = PairTable["rows"][number];
 
@@ -42,34 +45,47 @@ export function PairsCard() {
         <h2>Pairs of parts</h2>
         <div className="right">
           <Tooltip title="Which part is measured against which; each can be changed">
-            <button className="tog" aria-pressed={listed} aria-label="List pairs of parts" onClick={() => setListed(!listed)}>
+            <Toggle on={listed} onToggle={() => setListed(!listed)} aria-label={`List ${data.rows.length.toLocaleString()} pairs of parts`}>
               {data.rows.length.toLocaleString()}
-            </button>
+            </Toggle>
           </Tooltip>
         </div>
       </div>
       {lost.length > 0 && (
         <p className="note warn" role="status">
-          {lost.length === 1 ? "1 part has no partner and meets nothing." : `${lost.length} parts have no partner and meet nothing.`} Press one to say what it is measured against.
+          {lost.length === 1 ? "1 part has no partner and meets nothing." : `${lost.length} parts have no partner and meet nothing.`} Press one to say
+          what it is measured against.
         </p>
       )}
-      {(listed || lost.length > 0) && <div className="list" role="list" style={{ maxHeight: 200, overflow: "auto" }}>
-        {data.rows.map((row) => (
-          <div key={row.low} role="listitem">
-            <Tooltip placement="left" title={row.to === "parts" ? `${row.low}: ${row.high.join(", ")}` : `${row.low}: ${row.to}`}>
-              <button className="item" aria-expanded={open === row.low} aria-label={`${row.low} is measured against ${against(row)}`} onClick={() => choose(row.low)}>
-                <span className="text">{row.low}</span>
-                <span className={row.to === "nothing" ? "count warn" : "count"}>
-                  {against(row)}
-                  {row.said ? " ·" : ""}
-                </span>
-              </button>
-            </Tooltip>
-            {open === row.low && <Choice row={shownAs(row, settings.pairs)} high={data.high} />}
-          </div>
-        ))}
-      </div>}
-      {data.alone.length > 0 && <p className="note">Measured for no part: {data.alone.slice(0, 8).join(", ")}{data.alone.length > 8 ? ` and ${data.alone.length - 8} more` : ""}.</p>}
+      {(listed || lost.length > 0) && (
+        <div className="list" role="list" style={{ maxHeight: 200, overflow: "auto" }}>
+          {data.rows.map((row) => (
+            <div key={row.low} role="listitem">
+              <Tooltip placement="left" title={row.to === "parts" ? `${row.low}: ${row.high.join(", ")}` : `${row.low}: ${row.to}`}>
+                <button
+                  className="item"
+                  aria-expanded={open === row.low}
+                  aria-label={`${row.low} is measured against ${against(row)}`}
+                  onClick={() => choose(row.low)}
+                >
+                  <span className="text">{row.low}</span>
+                  <span className={row.to === "nothing" ? "count warn" : "count"}>
+                    {against(row)}
+                    {row.said ? " ·" : ""}
+                  </span>
+                </button>
+              </Tooltip>
+              {open === row.low && <Choice row={shownAs(row, settings.pairs)} high={data.high} />}
+            </div>
+          ))}
+        </div>
+      )}
+      {data.alone.length > 0 && (
+        <p className="note">
+          Measured for no part: {data.alone.slice(0, 8).join(", ")}
+          {data.alone.length > 8 ? ` and ${data.alone.length - 8} more` : ""}.
+        </p>
+      )}
     </section>
   );
 }
@@ -88,27 +104,27 @@ function Choice({ row, high }: { row: Row; high: readonly string[] }) {
   };
   return (
     <div className="choice" role="group" aria-label={`What ${row.low} is measured against`}>
-      <div className="seg">
+      <Segments label={`Against what ${row.low} is measured`}>
         <Tooltip title="The high parts of its name">
-          <button aria-pressed={!row.said} onClick={() => pairPart(row.low, null)}>
+          <Segment on={!row.said} onChoose={() => pairPart(row.low, null)}>
             By name
-          </button>
+          </Segment>
         </Tooltip>
         <Tooltip title="Whatever a ray meets first">
-          <button aria-pressed={row.said && row.to === "everything"} onClick={() => pairPart(row.low, { to: "everything", high: [] })}>
+          <Segment on={row.said && row.to === "everything"} onChoose={() => pairPart(row.low, { to: "everything", high: [] })}>
             Everything
-          </button>
+          </Segment>
         </Tooltip>
         <Tooltip title="Its texels stay as the model has them">
-          <button aria-pressed={row.said && row.to === "nothing"} onClick={() => pairPart(row.low, { to: "nothing", high: [] })}>
+          <Segment on={row.said && row.to === "nothing"} onChoose={() => pairPart(row.low, { to: "nothing", high: [] })}>
             Nothing
-          </button>
+          </Segment>
         </Tooltip>
-      </div>
+      </Segments>
       {high.map((name) => (
         <Tooltip key={name} title={`Measure ${row.low} against ${name}`} placement="left">
           <label className="check">
-            <input type="checkbox" aria-label={name} checked={row.to === "parts" && row.high.includes(name)} onChange={() => toggle(name)} />
+            <Check aria-label={name} checked={row.to === "parts" && row.high.includes(name)} onChange={() => toggle(name)} />
             {name}
           </label>
         </Tooltip>

@@ -3,10 +3,13 @@ import { useQuery } from "@tanstack/react-query";
 import { useStore } from "zustand";
 import { api } from "../api/client";
 import type { BakeParameter, BakeSettings } from "../api/types";
-import { NamedSlider } from "../paint/sliders";
 import { bakery, paintStraight, request, setSetting, startBake, stopBake, toggleShell } from "../state/bake";
 import { useDocument, useWorkshop } from "../state/hooks";
-import { theStage } from "../state/workshop";
+import { theStage } from "../state/stage";
+import { Dropdown } from "../ui/Dropdown";
+import { PushButton } from "../ui/PushButton";
+import { Toggle } from "../ui/Toggle";
+import { NamedSlider } from "../ui/sliders";
 
 /** The settings that change the chosen maps, and the button. */
 export function SettingsCard() {
@@ -45,14 +48,14 @@ export function SettingsCard() {
       {projects && (
         <div className="prow">
           <Tooltip title="Show in the 3D view how far outside and inside the model is searched">
-            <button className="tog" aria-pressed={shell} onClick={toggleShell}>
+            <Toggle on={shell} onToggle={toggleShell}>
               Show the search distance
-            </button>
+            </Toggle>
           </Tooltip>
           <Tooltip title="Paint where rays leave straight along the face, so that what they meet is not slanted">
-            <button className="tog" disabled={!sheet} onClick={() => sheet && void paintStraight(sheet)}>
+            <PushButton disabled={!sheet} onClick={() => sheet && void paintStraight(sheet)}>
               Paint straight rays
-            </button>
+            </PushButton>
           </Tooltip>
         </div>
       )}
@@ -65,7 +68,12 @@ export function SettingsCard() {
 }
 
 const AXES: [string, [number, number, number]][] = [
-  ["+X", [1, 0, 0]], ["−X", [-1, 0, 0]], ["+Y", [0, 1, 0]], ["−Y", [0, -1, 0]], ["+Z", [0, 0, 1]], ["−Z", [0, 0, -1]],
+  ["+X", [1, 0, 0]],
+  ["−X", [-1, 0, 0]],
+  ["+Y", [0, 1, 0]],
+  ["−Y", [0, -1, 0]],
+  ["+Z", [0, 0, 1]],
+  ["−Z", [0, 0, -1]],
 ];
 
 /** What values of choices are called. */
@@ -78,11 +86,34 @@ function Control({ parameter: p, settings, caged }: { parameter: BakeParameter; 
   const diagonal = theStage()?.diagonal ?? 1;
   const value = settings[p.id as keyof BakeSettings];
   if (p.kind === "part") {
-    return <NamedSlider label={p.name} title={p.hint} value={value as number} low={p.low} high={p.high} step={0.01} unit="percent" onChange={(v) => setSetting({ [p.id]: v })} />;
+    return (
+      <NamedSlider
+        label={p.name}
+        title={p.hint}
+        value={value as number}
+        low={p.low}
+        high={p.high}
+        step={0.01}
+        unit="percent"
+        onChange={(v) => setSetting({ [p.id]: v })}
+      />
+    );
   }
   if (p.kind === "length") {
     // Told in the model's own units, kept as a share of its size.
-    return <NamedSlider label={p.name} title={`${p.hint}, in the model's units`} value={(value as number) * diagonal} low={p.low * diagonal} high={p.high * diagonal} step={0.001} unit="number" log onChange={(v) => setSetting({ [p.id]: Math.min(p.high, Math.max(p.low, v / diagonal)) })} />;
+    return (
+      <NamedSlider
+        label={p.name}
+        title={`${p.hint}, in the model's units`}
+        value={(value as number) * diagonal}
+        low={p.low * diagonal}
+        high={p.high * diagonal}
+        step={0.001}
+        unit="number"
+        log
+        onChange={(v) => setSetting({ [p.id]: Math.min(p.high, Math.max(p.low, v / diagonal)) })}
+      />
+    );
   }
   if (p.kind === "share" || p.kind === "count") {
     return (
@@ -103,26 +134,28 @@ function Control({ parameter: p, settings, caged }: { parameter: BakeParameter; 
     return (
       <div className="prow">
         <Tooltip title={p.hint}>
-          <button className="tog" aria-pressed={value as boolean} onClick={() => setSetting({ [p.id]: !value })}>
+          <Toggle on={value as boolean} onToggle={() => setSetting({ [p.id]: !value })}>
             {p.name}
-          </button>
+          </Toggle>
         </Tooltip>
       </div>
     );
   }
-  const choices: [string, unknown][] = p.kind === "direction" ? AXES : p.choices.filter((c) => p.id !== "cage" || c !== "file" || caged).map((c) => [CHOICES[p.id]?.[c] ?? c, p.id === "antialias" ? Number(c) : c]);
+  const choices: [string, unknown][] =
+    p.kind === "direction"
+      ? AXES
+      : p.choices.filter((c) => p.id !== "cage" || c !== "file" || caged).map((c) => [CHOICES[p.id]?.[c] ?? c, p.id === "antialias" ? Number(c) : c]);
   const current = choices.findIndex(([, v]) => JSON.stringify(v) === JSON.stringify(value));
   return (
     <div className="prow">
       <span className="label">{p.name}</span>
       <Tooltip title={p.hint}>
-        <select className="vbtn" aria-label={p.name} value={current} onChange={(e) => setSetting({ [p.id]: choices[Number(e.target.value)]?.[1] })} style={{ background: "var(--panel)" }}>
-          {choices.map(([name], i) => (
-            <option key={name} value={i}>
-              {p.id === "antialias" ? `${name} × ${name}` : name}
-            </option>
-          ))}
-        </select>
+        <Dropdown
+          label={p.name}
+          value={String(current)}
+          options={choices.map(([name], i) => ({ id: String(i), name: p.id === "antialias" ? `${name} × ${name}` : name }))}
+          onChoose={(i) => setSetting({ [p.id]: choices[Number(i)]?.[1] })}
+        />
       </Tooltip>
     </div>
   );
@@ -140,7 +173,12 @@ function StartButton() {
   const { running, startedAt } = useStore(bakery);
   useStore(bakery);
   const wanted = request();
-  const { data } = useQuery({ queryKey: ["estimate", uid, revision, sheet, wanted], queryFn: () => (wanted ? api.estimate(uid, wanted) : null), enabled: wanted !== null && !running, placeholderData: (old) => old });
+  const { data } = useQuery({
+    queryKey: ["estimate", uid, revision, sheet, wanted],
+    queryFn: () => (wanted ? api.estimate(uid, wanted) : null),
+    enabled: wanted !== null && !running,
+    placeholderData: (old) => old,
+  });
   if (running) {
     const share = job?.planned ? job.done / job.planned : 0;
     const left = share > 0.03 ? Math.ceil(((Date.now() - startedAt) / 1000) * (1 / share - 1)) : null;

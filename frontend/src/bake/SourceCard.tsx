@@ -2,10 +2,13 @@ import { Tooltip } from "@mui/material";
 import { useRef, type RefObject } from "react";
 import { useStore } from "zustand";
 import { api } from "../api/client";
-import { bakery, bringCage, bringHigh, dropCage, type Source } from "../state/bake";
+import { bakery, bringCage, bringHigh, dropCage } from "../state/bake";
+import type { Source } from "../state/bake";
+import { take } from "../state/edits";
 import { useDocument } from "../state/hooks";
-import { take } from "../state/workshop";
-import { Icon } from "../theme/icons";
+import { PushButton } from "../ui/PushButton";
+import { Segment, Segments } from "../ui/Segments";
+import { Icon } from "../ui/icons";
 
 const SOURCES: [Source, string, string][] = [
   ["high", "High mesh", "Measure a more detailed mesh that lies where the model lies"],
@@ -30,15 +33,15 @@ export function SourceCard() {
         <h2>Measured</h2>
       </div>
       <div className="prow" style={{ minHeight: 30 }}>
-        <div className="seg" role="group" aria-label="Source">
+        <Segments label="Source">
           {SOURCES.map(([id, name, text]) => (
             <Tooltip key={id} title={text}>
-              <button aria-pressed={source === id} onClick={() => bakery.setState({ source: id })}>
+              <Segment on={source === id} onChoose={() => bakery.setState({ source: id })}>
                 {name}
-              </button>
+              </Segment>
             </Tooltip>
           ))}
-        </div>
+        </Segments>
       </div>
       {source === "high" && (
         <>
@@ -69,17 +72,17 @@ export function SourceCard() {
           )}
           <div className="prow">
             <Tooltip title="A more detailed mesh; several together are one">
-              <button className="vbtn" onClick={() => input.current?.click()}>
+              <PushButton onClick={() => input.current?.click()}>
                 <Icon name="load" />
                 Add high mesh
-              </button>
+              </PushButton>
             </Tooltip>
             {meshes.length > 0 && (
               <Tooltip title="The model itself, grown: the same vertices in the same order. Rays come from it">
-                <button className="vbtn" onClick={() => cageInput.current?.click()}>
+                <PushButton onClick={() => cageInput.current?.click()}>
                   <Icon name="load" />
                   {cage ? "Replace cage" : "Add cage"}
-                </button>
+                </PushButton>
               </Tooltip>
             )}
           </div>
@@ -87,7 +90,11 @@ export function SourceCard() {
           <MeshInput input={input} label="High mesh" onFiles={(files) => void bringHigh(files)} />
         </>
       )}
-      {source === "normal-map" && <p className="note">Curvature, an occlusion of hollows, and object normals come from the mesh map Normal, or from the normal map under the relief.</p>}
+      {source === "normal-map" && (
+        <p className="note">
+          Curvature, an occlusion of hollows, and object normals come from the mesh map Normal, or from the normal map under the relief.
+        </p>
+      )}
     </section>
   );
 }

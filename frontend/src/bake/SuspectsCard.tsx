@@ -1,8 +1,10 @@
 import { Tooltip } from "@mui/material";
 import { useQuery } from "@tanstack/react-query";
 import { api } from "../api/client";
+import { chooseSheet } from "../state/hand";
 import { useDocument, useWorkshop } from "../state/hooks";
-import { chooseSheet, workshop } from "../state/workshop";
+import { workshop } from "../state/workshop";
+import { Toggle } from "../ui/Toggle";
 
 /** Texels where a bake from a high mesh may have gone wrong, by part. */
 export function SuspectsCard() {
@@ -11,7 +13,12 @@ export function SuspectsCard() {
   const shown = useWorkshop((s) => s.suspects);
   const document = useDocument();
   const baked = document?.sheets.some((s) => s.mesh_maps.some((m) => m.id === "suspects")) ?? false;
-  const { data } = useQuery({ queryKey: ["suspects", uid, revision], queryFn: () => api.suspects(uid), enabled: baked, placeholderData: (old) => old });
+  const { data } = useQuery({
+    queryKey: ["suspects", uid, revision],
+    queryFn: () => api.suspects(uid),
+    enabled: baked,
+    placeholderData: (old) => old,
+  });
   if (!baked || !data) return null;
   const total = data.reduce((n, s) => n + s.missed + s.other + s.far, 0);
   return (
@@ -21,9 +28,9 @@ export function SuspectsCard() {
         <div className="right">
           {total.toLocaleString()}
           <Tooltip title="Mark them in both views">
-            <button className="tog" aria-pressed={shown} disabled={!total} onClick={() => workshop.setState({ suspects: !shown })}>
+            <Toggle on={shown} onToggle={() => workshop.setState({ suspects: !shown })} disabled={!total}>
               Show
-            </button>
+            </Toggle>
           </Tooltip>
         </div>
       </div>
@@ -31,13 +38,30 @@ export function SuspectsCard() {
       {total > 0 && (
         <>
           <div className="legend">
-            <span><i style={{ background: "#db3d33" }} />met nothing</span>
-            <span><i style={{ background: "#f2ad2e" }} />another part</span>
-            <span><i style={{ background: "#9466e6" }} />far limit</span>
+            <span>
+              <i style={{ background: "#db3d33" }} />
+              met nothing
+            </span>
+            <span>
+              <i style={{ background: "#f2ad2e" }} />
+              another part
+            </span>
+            <span>
+              <i style={{ background: "#9466e6" }} />
+              far limit
+            </span>
           </div>
           <div className="list">
             {data.map((s) => (
-              <button key={`${s.sheet}/${s.part}`} className="item" aria-label={`${s.part} on ${s.sheet}`} onClick={() => { chooseSheet(s.sheet); workshop.setState({ suspects: true }); }}>
+              <button
+                key={`${s.sheet}/${s.part}`}
+                className="item"
+                aria-label={`${s.part} on ${s.sheet}`}
+                onClick={() => {
+                  chooseSheet(s.sheet);
+                  workshop.setState({ suspects: true });
+                }}
+              >
                 {s.part}
                 <span className="count">{(s.missed + s.other + s.far).toLocaleString()}</span>
               </button>

@@ -1,10 +1,13 @@
 import { Tooltip } from "@mui/material";
+import { ControlRow } from "../masks/controls";
+import type { Values } from "../masks/controls";
 import { SmearControls } from "../paint/SmearControls";
 import { ToneControls } from "../paint/ToneCard";
-import { NamedSlider } from "../paint/sliders";
+import { toolKind } from "../state/hand";
 import { useWorkshop } from "../state/hooks";
-import { ControlRow, type Values } from "../masks/controls";
-import { toolKind, workshop } from "../state/workshop";
+import { workshop } from "../state/workshop";
+import { Toggle } from "../ui/Toggle";
+import { NamedSlider } from "../ui/sliders";
 
 /** What a stroke over a mesh map lays, and where clone reads. */
 export function TouchUpCard() {
@@ -20,14 +23,29 @@ export function TouchUpCard() {
       </div>
       {tool === "brush" && kind.components === 1 && (
         <>
-          <NamedSlider label="Value" title="What the brush lays into the map" value={values[0]} low={0} high={1} step={0.01} unit="number" onChange={(v) => workshop.setState({ maskValues: [v, values[1]] })} />
+          <NamedSlider
+            label="Value"
+            title="What the brush lays into the map"
+            value={values[0]}
+            low={0}
+            high={1}
+            step={0.01}
+            unit="number"
+            onChange={(v) => workshop.setState({ maskValues: [v, values[1]] })}
+          />
           <div className="ramp" aria-hidden="true" />
         </>
       )}
-      {tool === "brush" && kind.components === 3 && <p className="note">The brush lays the first of the two colours. Clone is often the better tool here.</p>}
+      {tool === "brush" && kind.components === 3 && (
+        <p className="note">The brush lays the first of the two colours. Clone is often the better tool here.</p>
+      )}
       {tool === "erase" && <p className="note">Erase brings the baked map back.</p>}
       <ReadingControls />
-      <p className="note">{map === "straight" ? "Where it is white, the next bake's rays leave straight along the face." : "A touch-up lies over the baked map: masks and export see it, and a new bake keeps it."}</p>
+      <p className="note">
+        {map === "straight"
+          ? "Where it is white, the next bake's rays leave straight along the face."
+          : "A touch-up lies over the baked map: masks and export see it, and a new bake keeps it."}
+      </p>
     </section>
   );
 }
@@ -47,14 +65,14 @@ export function ReadingCard() {
         <div className="prow">
           <span className="label">Reads</span>
           <Tooltip title="The channel as it looks, layers beneath included; the result is painted onto the target">
-            <button className="tog" aria-pressed={reads === "all"} onClick={() => workshop.setState({ reads: "all" })}>
+            <Toggle on={reads === "all"} onToggle={() => workshop.setState({ reads: "all" })}>
               What shows
-            </button>
+            </Toggle>
           </Tooltip>
           <Tooltip title="Only what the target layer holds; where it holds nothing, nothing comes">
-            <button className="tog" aria-pressed={reads === "layer"} onClick={() => workshop.setState({ reads: "layer" })}>
+            <Toggle on={reads === "layer"} onToggle={() => workshop.setState({ reads: "layer" })}>
               This layer
-            </button>
+            </Toggle>
           </Tooltip>
         </div>
       )}
@@ -70,7 +88,18 @@ export function ReadingControls() {
   const moves = useWorkshop((s) => s.cloneMoves);
   const reach = useWorkshop((s) => s.softenReach);
   if (tool === "soften") {
-    return <NamedSlider label="Reach" title="How far soften looks around, as a share of the brush's radius" value={reach} low={0.02} high={1} step={0.01} unit="percent" onChange={(v) => workshop.setState({ softenReach: v })} />;
+    return (
+      <NamedSlider
+        label="Reach"
+        title="How far soften looks around, as a share of the brush's radius"
+        value={reach}
+        low={0.02}
+        high={1}
+        step={0.01}
+        unit="percent"
+        onChange={(v) => workshop.setState({ softenReach: v })}
+      />
+    );
   }
   if (tool === "smear") return <SmearControls />;
   if (tool === "tone") return <ToneControls />;
@@ -80,14 +109,14 @@ export function ReadingControls() {
       <div className="prow">
         <span className="label">Source</span>
         <Tooltip title="The source keeps its distance from the brush, from stroke to stroke">
-          <button className="tog" aria-pressed={moves} onClick={() => workshop.setState({ cloneMoves: true, clone: clone && { ...clone, anchor: null } })}>
+          <Toggle on={moves} onToggle={() => workshop.setState({ cloneMoves: true, clone: clone && { ...clone, anchor: null } })}>
             Moving
-          </button>
+          </Toggle>
         </Tooltip>
         <Tooltip title="Every stroke begins at the source again">
-          <button className="tog" aria-pressed={!moves} onClick={() => workshop.setState({ cloneMoves: false, clone: clone && { ...clone, anchor: null } })}>
+          <Toggle on={!moves} onToggle={() => workshop.setState({ cloneMoves: false, clone: clone && { ...clone, anchor: null } })}>
             Fixed
-          </button>
+          </Toggle>
         </Tooltip>
       </div>
       <p className="note">{clone ? "Alt and press moves the source; the cross marks it." : "Press on the model where clone should read."}</p>
@@ -100,7 +129,10 @@ function OwnControls() {
   const kind = useWorkshop(toolKind);
   const values = useWorkshop((s) => s.toolSettings[s.tool]) ?? {};
   if (!kind) return null;
-  const take = (change: Values): void => workshop.setState((s) => ({ toolSettings: { ...s.toolSettings, [kind.id]: { ...s.toolSettings[kind.id], ...(change as Record<string, number>) } } }));
+  const take = (change: Values): void =>
+    workshop.setState((s) => ({
+      toolSettings: { ...s.toolSettings, [kind.id]: { ...s.toolSettings[kind.id], ...(change as Record<string, number>) } },
+    }));
   return (
     <>
       {kind.controls.map((c) => (

@@ -2,13 +2,16 @@ import { Menu, MenuItem, Paper, Popover, Popper, Slider, Tooltip } from "@mui/ma
 import { useState } from "react";
 import { HexColorPicker } from "react-colorful";
 import type { Channel, Layer, Sheet } from "../api/types";
-import { fromHex, toHex } from "../paint/colour";
-import { NamedSlider } from "../paint/sliders";
-import { useWorkshop } from "../state/hooks";
-import { partIn } from "../state/layers";
-import { chooseTarget, workshop } from "../state/workshop";
-import { setPart } from "./actions";
 import { ContentEditor } from "../masks/ContentEditor";
+import { fromHex, toHex } from "../state/colour";
+import { chooseTarget } from "../state/hand";
+import { useWorkshop } from "../state/hooks";
+import { setPart } from "../state/layerActions";
+import { partIn } from "../state/layers";
+import { workshop } from "../state/workshop";
+import { PushButton } from "../ui/PushButton";
+import { TextInput } from "../ui/TextInput";
+import { NamedSlider } from "../ui/sliders";
 
 interface Props {
   layer: Layer;
@@ -27,7 +30,8 @@ export function ChannelCell({ layer, channel, sheet }: Props) {
   const press = (e: React.MouseEvent<HTMLElement>): void => {
     if (layer.kind === "fill") return setAnchor(e.currentTarget);
     if (layer.kind === "group") return setMenu(e.currentTarget);
-    if (layer.kind === "adjust") return void setPart(layer, channel.id, { on: !use.on }, `${use.on ? "Leave" : "Change"} ${channel.name} with ${layer.name}`);
+    if (layer.kind === "adjust")
+      return void setPart(layer, channel.id, { on: !use.on }, `${use.on ? "Leave" : "Change"} ${channel.name} with ${layer.name}`);
     const same = target?.sheet === sheet.id && target.layer === layer.id && !target.mask;
     let channels = [channel.id];
     if ((e.ctrlKey || e.metaKey) && same) {
@@ -35,6 +39,8 @@ export function ChannelCell({ layer, channel, sheet }: Props) {
     }
     if (channels.length) chooseTarget({ sheet: sheet.id, layer: layer.id, channels, mask: null, mesh_map: null });
   };
+  const value = layer.kind === "fill" && !use.content ? use.value : null;
+  const number = value && channel.kind !== "colour" ? written(channel, value[0] ?? 0) : null;
   const classes = ["cell", hit && "target", !use.on && "off"].filter(Boolean).join(" ");
   return (
     <>
@@ -42,14 +48,26 @@ export function ChannelCell({ layer, channel, sheet }: Props) {
         <button
           className={classes}
           aria-pressed={layer.kind === "paint" ? hit : undefined}
-          aria-label={`${layer.name}, ${channel.name}`}
+          aria-label={`${layer.name}, ${channel.name}${number === null ? "" : `: ${number}`}`}
           onClick={press}
           onContextMenu={(e) => {
             e.preventDefault();
             setMenu(e.currentTarget);
           }}
         >
-          {layer.kind === "adjust" ? use.on ? <span className="src">adjusts</span> : <i className="dot" /> : layer.kind === "fill" && !use.content ? <Value channel={channel} value={use.value ?? null} /> : picture ? <img src={picture} alt="" /> : <i className="dot" />}
+          {layer.kind === "adjust" ? (
+            use.on ? (
+              <span className="src">adjusts</span>
+            ) : (
+              <i className="dot" />
+            )
+          ) : layer.kind === "fill" && !use.content ? (
+            <Value channel={channel} value={use.value ?? null} />
+          ) : picture ? (
+            <img src={picture} alt="" />
+          ) : (
+            <i className="dot" />
+          )}
         </button>
       </Tooltip>
       {layer.kind === "fill" && anchor && <FillEditor layer={layer} channel={channel} anchor={anchor} onClose={() => setAnchor(null)} />}
@@ -70,12 +88,16 @@ function Value({ channel, value }: { channel: Channel; value: readonly number[] 
   if (!value) return <i className="dot" />;
   if (channel.kind === "colour") return <span className="value" style={{ background: toHex(value) }} />;
   const v = value[0] ?? 0;
-  if (channel.kind === "height") return <span className="value">{`${v > 0 ? "+" : v < 0 ? "−" : ""}${Math.abs(v).toFixed(2)}`}</span>;
+  const grey = channel.kind === "height" ? undefined : { background: toHex([v, v, v]), color: v > 0.55 ? "#161616" : "#f0f0f0" };
   return (
-    <span className="value" style={{ background: toHex([v, v, v]), color: v > 0.55 ? "#161616" : "#f0f0f0" }}>
-      {v.toFixed(2)}
+    <span className="value" style={grey}>
+      {written(channel, v)}
     </span>
   );
+}
+
+function written(channel: Channel, v: number): string {
+  return channel.kind === "height" ? `${v > 0 ? "+" : v < 0 ? "−" : ""}${Math.abs(v).toFixed(2)}` : v.toFixed(2);
 }
 
 /** What a fill lays in a channel: one value, or a picture or pattern. */
@@ -89,13 +111,32 @@ function FillEditor(props: { layer: Layer; channel: Channel; anchor: HTMLElement
     // No modal: the views stay within reach beside it, for a picture has handles on the model.
     <Popper open anchorEl={anchor} placement="top-start" sx={{ zIndex: 1300 }}>
       <Paper elevation={8} onKeyDown={(e) => e.key === "Escape" && onClose()}>
-        <ContentEditor key={JSON.stringify(use.content)} layer={layer} channel={channel} first={first} onValue={() => setValued(true)} onClose={onClose} />
+        <ContentEditor
+          key={JSON.stringify(use.content)}
+          layer={layer}
+          channel={channel}
+          first={first}
+          onValue={() => setValued(true)}
+          onClose={onClose}
+        />
       </Paper>
     </Popper>
   );
 }
 
-function ValueEditor({ layer, channel, anchor, onClose, onContent }: { layer: Layer; channel: Channel; anchor: HTMLElement; onClose: () => void; onContent: () => void }) {
+function ValueEditor({
+  layer,
+  channel,
+  anchor,
+  onClose,
+  onContent,
+}: {
+  layer: Layer;
+  channel: Channel;
+  anchor: HTMLElement;
+  onClose: () => void;
+  onContent: () => void;
+}) {
   const use = partIn(layer, channel.id);
   const first = use.value ?? (channel.id === "base_color" ? [...workshop.getState().colours[0]] : [...channel.start]);
   const [value, setValue] = useState<number[]>([...first]);
@@ -106,11 +147,23 @@ function ValueEditor({ layer, channel, anchor, onClose, onContent }: { layer: La
   };
   const height = channel.kind === "height";
   const close = (): void => {
-    if (changed) void setPart(layer, channel.id, { on: true, value, content: null, ...(height && !use.blend ? { blend: "height-add" } : {}) }, `${channel.name} of ${layer.name}`);
+    if (changed)
+      void setPart(
+        layer,
+        channel.id,
+        { on: true, value, content: null, ...(height && !use.blend ? { blend: "height-add" } : {}) },
+        `${channel.name} of ${layer.name}`,
+      );
     onClose();
   };
   return (
-    <Popover open anchorEl={anchor} onClose={close} anchorOrigin={{ vertical: "top", horizontal: "left" }} transformOrigin={{ vertical: "bottom", horizontal: "left" }}>
+    <Popover
+      open
+      anchorEl={anchor}
+      onClose={close}
+      anchorOrigin={{ vertical: "top", horizontal: "left" }}
+      transformOrigin={{ vertical: "bottom", horizontal: "left" }}
+    >
       <div role="dialog" aria-label={`${channel.name} of ${layer.name}`} style={{ width: 240, padding: 12 }}>
         {channel.kind === "colour" ? (
           <>
@@ -119,32 +172,42 @@ function ValueEditor({ layer, channel, anchor, onClose, onContent }: { layer: La
               <label className="label" htmlFor="cell-hex">
                 {channel.name}
               </label>
-              <input id="cell-hex" className="vbtn" style={{ width: 80 }} key={toHex(value)} defaultValue={toHex(value)} onBlur={(e) => fromHex(e.target.value) && put(fromHex(e.target.value) as number[])} />
+              <TextInput
+                sx={{ width: 80 }}
+                id="cell-hex"
+                key={toHex(value)}
+                defaultValue={toHex(value)}
+                onBlur={(e) => fromHex(e.target.value) && put(fromHex(e.target.value) as number[])}
+              />
             </div>
           </>
         ) : (
-          <NamedSlider label={channel.name} title={height ? "Above 0 raises, below 0 carves" : channel.name} value={value[0] ?? 0} low={height ? -1 : 0} high={1} step={0.01} unit="number" onChange={(v) => put([v])} />
+          <NamedSlider
+            label={channel.name}
+            title={height ? "Above 0 raises, below 0 carves" : channel.name}
+            value={value[0] ?? 0}
+            low={height ? -1 : 0}
+            high={1}
+            step={0.01}
+            unit="number"
+            onChange={(v) => put([v])}
+          />
         )}
         <div className="prow">
-          <button className="vbtn" onClick={close}>
-            Set
-          </button>
+          <PushButton onClick={close}>Set</PushButton>
           <Tooltip title="A picture, a pattern or two values mixed by noise">
-            <button className="vbtn" onClick={onContent}>
-              Picture or pattern…
-            </button>
+            <PushButton onClick={onContent}>Picture or pattern…</PushButton>
           </Tooltip>
           <span className="push" />
           {use.value && (
-            <button
-              className="vbtn"
+            <PushButton
               onClick={() => {
                 void setPart(layer, channel.id, { value: null }, `Clear ${channel.name} of ${layer.name}`);
                 onClose();
               }}
             >
               Say nothing here
-            </button>
+            </PushButton>
           )}
         </div>
       </div>
@@ -169,13 +232,28 @@ function UseMenu({ layer, channel, anchor, onClose }: { layer: Layer; channel: C
       </MenuItem>
       <li style={{ padding: "2px 18px" }}>
         Strength {Math.round(strength * 100)}
-        <Slider aria-label={`Strength in ${channel.name}`} value={strength} min={0} max={1} step={0.01} onChange={(_, v) => setStrength(v as number)} onChangeCommitted={(_, v) => void setPart(layer, channel.id, { strength: v as number }, `Strength of ${layer.name} in ${channel.name}`)} />
+        <Slider
+          aria-label={`Strength in ${channel.name}`}
+          value={strength}
+          min={0}
+          max={1}
+          step={0.01}
+          onChange={(_, v) => setStrength(v as number)}
+          onChangeCommitted={(_, v) => void setPart(layer, channel.id, { strength: v as number }, `Strength of ${layer.name} in ${channel.name}`)}
+        />
       </li>
-      <MenuItem selected={!use.blend} onClick={() => void setPart(layer, channel.id, { blend: null }, `${layer.name}: layer's blend mode in ${channel.name}`).then(onClose)}>
+      <MenuItem
+        selected={!use.blend}
+        onClick={() => void setPart(layer, channel.id, { blend: null }, `${layer.name}: layer's blend mode in ${channel.name}`).then(onClose)}
+      >
         As the layer
       </MenuItem>
       {modes?.map((m) => (
-        <MenuItem key={m.id} selected={use.blend === m.id} onClick={() => void setPart(layer, channel.id, { blend: m.id }, `${layer.name}: ${m.name} in ${channel.name}`).then(onClose)}>
+        <MenuItem
+          key={m.id}
+          selected={use.blend === m.id}
+          onClick={() => void setPart(layer, channel.id, { blend: m.id }, `${layer.name}: ${m.name} in ${channel.name}`).then(onClose)}
+        >
           {m.name}
         </MenuItem>
       ))}

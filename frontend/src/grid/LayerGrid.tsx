@@ -1,14 +1,16 @@
 import { DndContext, PointerSensor, useSensor, useSensors, type DragEndEvent, type DragOverEvent } from "@dnd-kit/core";
 import { Menu, MenuItem, Tooltip } from "@mui/material";
 import { useRef, useState } from "react";
+import { duplicateLayer, edit } from "../state/edits";
+import { uses } from "../state/following";
 import { useDocument, useSheet, useWorkshop } from "../state/hooks";
+import { addLayer, groupLayer, moveLayer, pictureLayer, removeLayer } from "../state/layerActions";
 import { rows } from "../state/layers";
-import { duplicateLayer, edit, uses } from "../state/workshop";
-import { Icon } from "../theme/icons";
 import { hint } from "../tools/commands";
-import { addLayer, groupLayer, moveLayer, pictureLayer, removeLayer } from "./actions";
+import { FileInput } from "../ui/FileInput";
+import { askedName } from "../ui/dialogs";
+import { Icon } from "../ui/icons";
 import { LayerRow } from "./LayerRow";
-import { FileInput } from "../theme/FileInput";
 
 /** The heart: rows are layers, columns are mask and channels; the target's cells are verdigris. */
 export function LayerGrid() {
@@ -51,7 +53,10 @@ export function LayerGrid() {
         </button>
         <Menu anchorEl={adding} open={adding !== null} onClose={() => setAdding(null)}>
           {kinds?.flatMap((k) =>
-            (k.id === "adjust" ? (adjustments ?? []).map((a) => ({ ...a, name: `Adjust: ${a.name}`, kind: "adjust" as const })) : [{ ...k, kind: k.id as "paint" | "fill" | "group" }]).map((entry) => (
+            (k.id === "adjust"
+              ? (adjustments ?? []).map((a) => ({ ...a, name: `Adjust: ${a.name}`, kind: "adjust" as const }))
+              : [{ ...k, kind: k.id as "paint" | "fill" | "group" }]
+            ).map((entry) => (
               <MenuItem
                 key={`${entry.kind}/${entry.id}`}
                 onClick={() => {
@@ -77,9 +82,27 @@ export function LayerGrid() {
           </MenuItem>
         </Menu>
         <FileInput input={picture} accept="image/png,image/tiff,image/jpeg" label="Picture for a layer" onFile={(file) => void pictureLayer(file)} />
-        <GridButton icon="group" name="Group" text="Put the target layer into a group" off={!target} run={() => target && void groupLayer(target.layer)} />
-        <GridButton icon="copy" name="Duplicate" text={hint("Copy the target layer with its paint", "duplicate")} off={!target} run={() => target && void duplicateLayer(target.layer)} />
-        <GridButton icon="bin" name="Delete" text={hint("Delete the target layer", "delete")} off={!target} run={() => target && void removeLayer(target.layer)} />
+        <GridButton
+          icon="group"
+          name="Group"
+          text="Put the target layer into a group"
+          off={!target}
+          run={() => target && void groupLayer(target.layer)}
+        />
+        <GridButton
+          icon="copy"
+          name="Duplicate"
+          text={hint("Copy the target layer with its paint", "duplicate")}
+          off={!target}
+          run={() => target && void duplicateLayer(target.layer)}
+        />
+        <GridButton
+          icon="bin"
+          name="Delete"
+          text={hint("Delete the target layer", "delete")}
+          off={!target}
+          run={() => target && void removeLayer(target.layer)}
+        />
         <label className="find">
           <Icon name="find" />
           <input placeholder="Find a layer" aria-label="Find a layer" value={find} onChange={(e) => setFind(e.target.value)} />
@@ -92,21 +115,30 @@ export function LayerGrid() {
         </button>
         <ColumnsMenu anchor={choosing} onClose={() => setChoosing(null)} hidden={hiddenColumns} onHidden={setHiddenColumns} />
       </div>
-      <div className="grid" role="table" aria-label="Layers by channels">
-        <div className="gr head" role="row">
-          <span role="columnheader" aria-label="Shown" />
-          <span role="columnheader">Layer, front first</span>
-          <span role="columnheader" aria-label="Locked" />
-          <span role="columnheader">Blend</span>
-          <span role="columnheader">Strength</span>
-          <span role="columnheader">Mask</span>
-          {channels.map((c) => (
-            <span role="columnheader" className="c" key={c.id}>
-              {c.name}
+      <DndContext
+        sensors={sensors}
+        onDragEnd={drop}
+        onDragOver={(e: DragOverEvent) => setOver(e.over ? String(e.over.id) : null)}
+        onDragCancel={() => setOver(null)}
+      >
+        <div className="grid" role="table" aria-label="Layers by channels">
+          <div className="gr head" role="row">
+            <span role="columnheader">
+              <span className="unseen">Shown</span>
             </span>
-          ))}
-        </div>
-        <DndContext sensors={sensors} onDragEnd={drop} onDragOver={(e: DragOverEvent) => setOver(e.over ? String(e.over.id) : null)} onDragCancel={() => setOver(null)}>
+            <span role="columnheader">Layer, front first</span>
+            <span role="columnheader">
+              <span className="unseen">Locked</span>
+            </span>
+            <span role="columnheader">Blend</span>
+            <span role="columnheader">Strength</span>
+            <span role="columnheader">Mask</span>
+            {channels.map((c) => (
+              <span role="columnheader" className="c" key={c.id}>
+                {c.name}
+              </span>
+            ))}
+          </div>
           {shown.map((row) => (
             <LayerRow
               key={row.layer.id}
@@ -118,9 +150,13 @@ export function LayerGrid() {
               onFold={() => setClosed(toggled(closed, row.layer.id))}
             />
           ))}
-        </DndContext>
-        {!shown.length && <p className="note" style={{ padding: "8px 14px" }}>{find ? "No layer has that in its name." : "No layers yet. Add one to begin."}</p>}
-      </div>
+          {!shown.length && (
+            <p className="note" style={{ padding: "8px 14px" }}>
+              {find ? "No layer has that in its name." : "No layers yet. Add one to begin."}
+            </p>
+          )}
+        </div>
+      </DndContext>
     </section>
   );
 }
@@ -144,12 +180,26 @@ function GridButton({ icon, name, text, off, run }: { icon: "group" | "copy" | "
   );
 }
 
-function ColumnsMenu({ anchor, onClose, hidden, onHidden }: { anchor: HTMLElement | null; onClose: () => void; hidden: ReadonlySet<string>; onHidden: (s: ReadonlySet<string>) => void }) {
+function ColumnsMenu({
+  anchor,
+  onClose,
+  hidden,
+  onHidden,
+}: {
+  anchor: HTMLElement | null;
+  onClose: () => void;
+  hidden: ReadonlySet<string>;
+  onHidden: (s: ReadonlySet<string>) => void;
+}) {
   const document = useDocument();
-  const add = (kind: "data" | "colour"): void => {
-    const name = window.prompt("Name of the new channel")?.trim();
+  const add = async (kind: "data" | "colour"): Promise<void> => {
+    const name = await askedName("Add a channel", "Name", "", "Add channel");
     if (!name) return;
-    const id = name.toLowerCase().replace(/[^a-z0-9]+/g, "_").replace(/^[^a-z]+|_+$/g, "") || "channel";
+    const id =
+      name
+        .toLowerCase()
+        .replace(/[^a-z0-9]+/g, "_")
+        .replace(/^[^a-z]+|_+$/g, "") || "channel";
     const channel = { id: id.slice(0, 40), name: name.slice(0, 60), kind, start: kind === "colour" ? [0, 0, 0] : [0] };
     void edit(`Add channel ${name}`, { edit: "add-channel", channel, index: null });
     onClose();
@@ -162,8 +212,8 @@ function ColumnsMenu({ anchor, onClose, hidden, onHidden }: { anchor: HTMLElemen
           {c.name}
         </MenuItem>
       ))}
-      <MenuItem onClick={() => add("data")}>Add a data channel…</MenuItem>
-      <MenuItem onClick={() => add("colour")}>Add a colour channel…</MenuItem>
+      <MenuItem onClick={() => void add("data")}>Add a data channel…</MenuItem>
+      <MenuItem onClick={() => void add("colour")}>Add a colour channel…</MenuItem>
     </Menu>
   );
 }

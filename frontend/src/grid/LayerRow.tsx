@@ -2,11 +2,13 @@ import { useDraggable, useDroppable } from "@dnd-kit/core";
 import { Menu, MenuItem, Slider, Tooltip } from "@mui/material";
 import { useState } from "react";
 import type { Channel, Layer, Sheet } from "../api/types";
+import { duplicateLayer } from "../state/edits";
+import { chooseTarget } from "../state/hand";
 import { useWorkshop } from "../state/hooks";
-import { shownIds, type Row } from "../state/layers";
-import { chooseTarget, duplicateLayer } from "../state/workshop";
-import { Icon } from "../theme/icons";
-import { nudgeLayer, removeLayer, setLayer, soloLayer } from "./actions";
+import { nudgeLayer, removeLayer, setLayer, soloLayer } from "../state/layerActions";
+import { shownIds } from "../state/layers";
+import type { Row } from "../state/layers";
+import { Icon } from "../ui/icons";
 import { ChannelCell } from "./ChannelCell";
 import { MaskCell } from "./MaskCell";
 
@@ -35,7 +37,12 @@ export function LayerRow({ row, sheet, channels, closed, over, onFold }: Props) 
     <div className={classes} role="row" aria-label={layer.name} aria-selected={selected} ref={drop.setNodeRef}>
       <span role="cell" style={{ padding: 0, justifyContent: "center" }}>
         <Tooltip title={layer.visible ? "Hide this layer" : "Show this layer"}>
-          <button className="iconbtn small" aria-label={`Show ${layer.name}`} aria-pressed={layer.visible} onClick={() => void setLayer(layer, { visible: !layer.visible }, `${layer.visible ? "Hide" : "Show"} ${layer.name}`)}>
+          <button
+            className="iconbtn small"
+            aria-label={`Show ${layer.name}`}
+            aria-pressed={layer.visible}
+            onClick={() => void setLayer(layer, { visible: !layer.visible }, `${layer.visible ? "Hide" : "Show"} ${layer.name}`)}
+          >
             <Icon name={layer.visible ? "eye" : "closed"} size={16} />
           </button>
         </Tooltip>
@@ -43,15 +50,23 @@ export function LayerRow({ row, sheet, channels, closed, over, onFold }: Props) 
       {menu && <RowMenu layer={layer} sheet={sheet} anchor={menu} onClose={() => setMenu(null)} />}
       <span
         role="rowheader"
+        tabIndex={-1}
         className="name"
         onContextMenu={(e) => {
           e.preventDefault();
           setMenu(e.currentTarget);
         }}
-        style={{ paddingLeft: 6 + depth * 16, background: over === `into:${layer.id}` ? "var(--on)" : undefined }} ref={inside.setNodeRef}
+        style={{ paddingLeft: 6 + depth * 16, background: over === `into:${layer.id}` ? "var(--on)" : undefined }}
+        ref={inside.setNodeRef}
       >
         {layer.kind === "group" && (
-          <button className="iconbtn small" style={{ width: 14 }} aria-label={`${closed ? "Open" : "Close"} ${layer.name}`} aria-expanded={!closed} onClick={onFold}>
+          <button
+            className="iconbtn small"
+            style={{ width: 14 }}
+            aria-label={`${closed ? "Open" : "Close"} ${layer.name}`}
+            aria-expanded={!closed}
+            onClick={onFold}
+          >
             <Icon name={closed ? "right" : "down"} />
           </button>
         )}
@@ -69,7 +84,13 @@ export function LayerRow({ row, sheet, channels, closed, over, onFold }: Props) 
       </span>
       <span role="cell" style={{ padding: 0 }}>
         <Tooltip title={layer.locked ? "Unlock this layer" : "Lock this layer against strokes"}>
-          <button className="iconbtn small" style={{ opacity: layer.locked ? 1 : 0.45 }} aria-label={`Lock ${layer.name}`} aria-pressed={layer.locked} onClick={() => void setLayer(layer, { locked: !layer.locked }, `${layer.locked ? "Unlock" : "Lock"} ${layer.name}`)}>
+          <button
+            className="iconbtn small"
+            style={{ opacity: layer.locked ? 1 : 0.45 }}
+            aria-label={`Lock ${layer.name}`}
+            aria-pressed={layer.locked}
+            onClick={() => void setLayer(layer, { locked: !layer.locked }, `${layer.locked ? "Unlock" : "Lock"} ${layer.name}`)}
+          >
             <Icon name={layer.locked ? "lock" : "unlock"} />
           </button>
         </Tooltip>
@@ -122,7 +143,16 @@ function LayerName({ layer, sheet, channels }: { layer: Layer; sheet: Sheet; cha
       setEditing(false);
       if (text.trim() && text !== layer.name) void setLayer(layer, { name: text.trim() }, `Rename to ${text.trim()}`);
     };
-    return <input autoFocus aria-label="Layer name" maxLength={80} defaultValue={layer.name} onBlur={(e) => done(e.target.value)} onKeyDown={(e) => (e.key === "Enter" ? e.currentTarget.blur() : e.key === "Escape" && setEditing(false))} />;
+    return (
+      <input
+        autoFocus
+        aria-label="Layer name"
+        maxLength={80}
+        defaultValue={layer.name}
+        onBlur={(e) => done(e.target.value)}
+        onKeyDown={(e) => (e.key === "Enter" ? e.currentTarget.blur() : e.key === "Escape" && setEditing(false))}
+      />
+    );
   }
   return (
     <button
@@ -137,7 +167,15 @@ function LayerName({ layer, sheet, channels }: { layer: Layer; sheet: Sheet; cha
         }
         if (e.key === "F2") setEditing(true);
       }}
-      onClick={() => chooseTarget({ sheet: sheet.id, layer: layer.id, channels: layer.kind === "paint" ? channels.slice(0, 1).map((c) => c.id) : [], mask: null, mesh_map: null })}
+      onClick={() =>
+        chooseTarget({
+          sheet: sheet.id,
+          layer: layer.id,
+          channels: layer.kind === "paint" ? channels.slice(0, 1).map((c) => c.id) : [],
+          mask: null,
+          mesh_map: null,
+        })
+      }
     >
       {layer.name}
     </button>
@@ -151,24 +189,31 @@ function BlendChoice({ layer }: { layer: Layer }) {
   return (
     <>
       <Tooltip title={`Blend mode: ${name}`}>
-        <button className="blendbtn" aria-haspopup="menu" aria-label={`Blend mode of ${layer.name}: ${name}`} onClick={(e) => setAnchor(e.currentTarget)}>
+        <button
+          className="blendbtn"
+          aria-haspopup="menu"
+          aria-label={`Blend mode of ${layer.name}: ${name}`}
+          onClick={(e) => setAnchor(e.currentTarget)}
+        >
           <span style={{ overflow: "hidden", textOverflow: "ellipsis" }}>{name}</span>
           <Icon name="down" />
         </button>
       </Tooltip>
       <Menu anchorEl={anchor} open={anchor !== null} onClose={() => setAnchor(null)} slotProps={{ paper: { sx: { maxHeight: 420 } } }}>
-        {modes?.filter((m) => m.kinds.includes("colour")).map((m) => (
-          <MenuItem
-            key={m.id}
-            selected={m.id === layer.blend}
-            onClick={() => {
-              setAnchor(null);
-              void setLayer(layer, { blend: m.id }, `${layer.name}: ${m.name}`);
-            }}
-          >
-            {m.name}
-          </MenuItem>
-        ))}
+        {modes
+          ?.filter((m) => m.kinds.includes("colour"))
+          .map((m) => (
+            <MenuItem
+              key={m.id}
+              selected={m.id === layer.blend}
+              onClick={() => {
+                setAnchor(null);
+                void setLayer(layer, { blend: m.id }, `${layer.name}: ${m.name}`);
+              }}
+            >
+              {m.name}
+            </MenuItem>
+          ))}
       </Menu>
     </>
   );

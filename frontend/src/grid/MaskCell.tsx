@@ -1,9 +1,9 @@
 import { Tooltip } from "@mui/material";
 import { useStore } from "zustand";
 import type { Layer, MaskStep, Sheet } from "../api/types";
+import { chooseTarget } from "../state/hand";
 import { useWorkshop } from "../state/hooks";
 import { masks, openMask } from "../state/masks";
-import { chooseTarget } from "../state/workshop";
 
 /** A layer's mask: what it looks like, and a chip for each source. A press opens it; a painted source becomes the target too. */
 export function MaskCell({ layer, sheet }: { layer: Layer; sheet: Sheet }) {
@@ -32,19 +32,36 @@ export function MaskCell({ layer, sheet }: { layer: Layer; sheet: Sheet }) {
   return (
     <div className={["cell maskcell", mine && "target", open && "opened", layer.mask && !layer.mask.on && "off"].filter(Boolean).join(" ")}>
       <Tooltip title={steps.length ? "Mask: press to open it" : "No mask: press to give this layer one"}>
-        <button aria-label={`Mask of ${layer.name}`} aria-pressed={open} onClick={() => press(null)} style={{ display: "flex", minWidth: 24, height: 26, alignItems: "center", justifyContent: "center" }}>
+        <button
+          aria-label={`Mask of ${layer.name}`}
+          aria-pressed={open}
+          onClick={() => press(null)}
+          style={{ display: "flex", minWidth: 24, height: 26, alignItems: "center", justifyContent: "center" }}
+        >
           {steps.length ? picture ? <img src={picture} alt="" /> : <span className="src">…</span> : <i className="dot" />}
         </button>
       </Tooltip>
       {sources.map((s) => (
-        <Tooltip key={s.id} title={s.kind === "painted" ? "Paint this mask" : waiting?.includes(s.id) ? "It waits for something: open the mask" : "Open the mask"}>
-          <button className={["src", mine === s.id && "hit", !s.on && "off", waiting?.includes(s.id) && "waits"].filter(Boolean).join(" ")} aria-label={`Mask of ${layer.name}: ${name(s)}`} aria-pressed={s.kind === "painted" ? mine === s.id : undefined} onClick={() => press(s)}>
+        <Tooltip
+          key={s.id}
+          title={s.kind === "painted" ? "Paint this mask" : waiting?.includes(s.id) ? "It waits for something: open the mask" : "Open the mask"}
+        >
+          <button
+            className={["src", mine === s.id && "hit", !s.on && "off", waiting?.includes(s.id) && "waits"].filter(Boolean).join(" ")}
+            aria-label={`Mask of ${layer.name}: ${name(s)}`}
+            aria-pressed={s.kind === "painted" ? mine === s.id : undefined}
+            onClick={() => press(s)}
+          >
             {s.invert ? "¬ " : ""}
             {name(s)}
           </button>
         </Tooltip>
       ))}
-      {shapers > 0 && <span className="quiet" title={`${shapers} ${shapers === 1 ? "shaper" : "shapers"}`}>ƒ{shapers}</span>}
+      {shapers > 0 && (
+        <span className="quiet" title={`${shapers} ${shapers === 1 ? "shaper" : "shapers"}`}>
+          ƒ{shapers}
+        </span>
+      )}
     </div>
   );
 }

@@ -1,10 +1,11 @@
 import { useState } from "react";
 import type { AdjustLayer, Edit } from "../api/types";
-import { setLayer } from "../grid/actions";
 import { useSheet, useWorkshop } from "../state/hooks";
+import { setLayer } from "../state/layerActions";
 import { findLayer } from "../state/layers";
 import { forgetTrial, tryEdit } from "../state/masks";
-import { ControlRow, type Values } from "./controls";
+import { ControlRow } from "./controls";
+import type { Values } from "./controls";
 
 /** What the target's adjustment layer does. */
 export function AdjustCard() {
@@ -42,7 +43,9 @@ function Controls({ layer, sheet }: { layer: AdjustLayer; sheet: string }) {
           }}
         />
       ))}
-      {layer.adjust.kind === "unknown" && <p className="note">“{layer.adjust.of}” comes from a plug-in that is not installed here. It is kept, but has no effect.</p>}
+      {layer.adjust.kind === "unknown" && (
+        <p className="note">“{layer.adjust.of}” comes from a plug-in that is not installed here. It is kept, but has no effect.</p>
+      )}
       <p className="note">It changes the channels whose cells say “adjusts”; press a cell to add or leave one.</p>
     </section>
   );

@@ -1,16 +1,21 @@
 import { Tooltip } from "@mui/material";
 import { useEffect, useRef, useState } from "react";
 import type { Channel, ChannelUse, ColourStop, Content, Edit, Layer, Pattern } from "../api/types";
-import { setPart } from "../grid/actions";
-import { fromHex, toHex } from "../paint/colour";
+import { fromHex, toHex } from "../state/colour";
+import { sync } from "../state/following";
 import { useWorkshop } from "../state/hooks";
+import { setPart } from "../state/layerActions";
 import { partIn } from "../state/layers";
 import { forgetTrial, masks, tryEdit } from "../state/masks";
-import { sync, workshop } from "../state/workshop";
+import { workshop } from "../state/workshop";
+import { PushButton } from "../ui/PushButton";
+import { Segment, Segments } from "../ui/Segments";
+import { TextInput } from "../ui/TextInput";
 import { FilePicture } from "./FilePicture";
-import { ImageChoice } from "./choices";
-import { ControlRow, type Values } from "./controls";
 import { ProjectionControls } from "./ProjectionControls";
+import { ImageChoice } from "./choices";
+import { ControlRow } from "./controls";
+import type { Values } from "./controls";
 
 interface Props {
   layer: Layer;
@@ -35,9 +40,17 @@ export function ContentEditor({ layer, channel, first, onValue, onClose }: Props
   const plain = use.value ?? channel.start;
   const other = plain.map((v) => (channel.kind === "height" ? v + 0.3 : v > 0.5 ? v * 0.6 : v * 0.6 + 0.4));
   const [content, setContent] = useState<Content>(
-    use.content ?? { kind: "pattern", pattern: stack?.first_patterns.noise as Pattern, ramp: [{ at: 0, value: [...plain] }, { at: 1, value: other }] },
+    use.content ?? {
+      kind: "pattern",
+      pattern: stack?.first_patterns.noise as Pattern,
+      ramp: [
+        { at: 0, value: [...plain] },
+        { at: 1, value: other },
+      ],
+    },
   );
-  const own = first?.kind === "file" ? { name: "File", content: first } : first?.kind === "vertex-colours" ? { name: "Vertex colours", content: first } : null;
+  const own =
+    first?.kind === "file" ? { name: "File", content: first } : first?.kind === "vertex-colours" ? { name: "Vertex colours", content: first } : null;
   const dialog = useRef<HTMLDivElement>(null);
   useEffect(() => dialog.current?.focus(), []);
   const pictured = content.kind === "image";
@@ -46,7 +59,11 @@ export function ContentEditor({ layer, channel, first, onValue, onClose }: Props
     return () => masks.setState({ fill: null });
   }, [pictured, layer.id, channel.id]);
   if (!stack) return null;
-  const uses = (next: Content): Partial<ChannelUse> => ({ on: true, content: next, ...(channel.kind === "height" && !use.blend ? { blend: "height-add" } : {}) });
+  const uses = (next: Content): Partial<ChannelUse> => ({
+    on: true,
+    content: next,
+    ...(channel.kind === "height" && !use.blend ? { blend: "height-add" } : {}),
+  });
   const attempt = (next: Content): void => {
     setContent(next);
     const { sheet } = workshop.getState();
@@ -66,80 +83,122 @@ export function ContentEditor({ layer, channel, first, onValue, onClose }: Props
     }
     const noise = stack.first_patterns.noise as Pattern;
     if (kind === "image") take({ kind: "image", image: null, projection: stack.projection });
-    else if (kind === "pattern") take({ kind: "pattern", pattern: noise, ramp: [{ at: 0, value: [...plain] }, { at: 1, value: other }] });
+    else if (kind === "pattern")
+      take({
+        kind: "pattern",
+        pattern: noise,
+        ramp: [
+          { at: 0, value: [...plain] },
+          { at: 1, value: other },
+        ],
+      });
     else if (kind === "blend") take({ kind: "blend", first: [...plain], second: other, noise } as Content);
     else if (stack.first_contents[kind]) take(stack.first_contents[kind] as Content);
   };
   return (
     <div ref={dialog} tabIndex={-1} role="dialog" aria-label={`${channel.name} of ${layer.name}`} className="content">
       <div className="prow">
-        <div className="seg" role="group" aria-label="What the fill lays">
+        <Segments label="What the fill lays">
           {own && (
             <Tooltip title="As the imported file laid it">
-              <button aria-pressed={content.kind === own.content.kind} onClick={() => take(own.content)}>
+              <Segment on={content.kind === own.content.kind} onChoose={() => take(own.content)}>
                 {own.name}
-              </button>
+              </Segment>
             </Tooltip>
           )}
           {stack.contents.map((k) => (
             <Tooltip key={k.id} title={k.hint}>
-              <button aria-pressed={content.kind === k.id} onClick={() => become(k.id)}>
+              <Segment on={content.kind === k.id} onChoose={() => become(k.id)}>
                 {k.name}
-              </button>
+              </Segment>
             </Tooltip>
           ))}
-        </div>
+        </Segments>
       </div>
       {stack.contents
         .filter((k) => k.id === content.kind && !OWN_EDITOR.has(k.id))
         .flatMap((k) => k.controls)
         .map((c) => (
-          <ControlRow key={c.id} control={c} values={content as unknown as Values} owner={{ id: layer.id, kind: content.kind }} onTry={(change) => attempt({ ...content, ...change } as Content)} onTake={(change) => take({ ...content, ...change } as Content)} />
+          <ControlRow
+            key={c.id}
+            control={c}
+            values={content as unknown as Values}
+            owner={{ id: layer.id, kind: content.kind }}
+            onTry={(change) => attempt({ ...content, ...change } as Content)}
+            onTake={(change) => take({ ...content, ...change } as Content)}
+          />
         ))}
-      {content.kind === "unknown" && <p className="note">“{content.of}” comes from a plug-in that is not installed here. It is kept, but has no effect.</p>}
+      {content.kind === "unknown" && (
+        <p className="note">“{content.of}” comes from a plug-in that is not installed here. It is kept, but has no effect.</p>
+      )}
       {content.kind === "file" && <FilePicture content={content} onTake={take} />}
       {content.kind === "vertex-colours" && <p className="note">The model’s vertex colours, even between its vertices.</p>}
       {content.kind === "image" && (
         <>
-          <ImageChoice control={{ id: "image", name: "Picture", hint: "A picture of the project", kind: "image", low: 0, high: 1, choices: [] }} values={content as unknown as Values} onTake={(c) => take({ ...content, ...c })} />
-          <ProjectionControls value={content.projection} onTry={(projection) => attempt({ ...content, projection })} onTake={(projection) => take({ ...content, projection })} />
+          <ImageChoice
+            control={{ id: "image", name: "Picture", hint: "A picture of the project", kind: "image", low: 0, high: 1, choices: [] }}
+            values={content as unknown as Values}
+            onTake={(c) => take({ ...content, ...c })}
+          />
+          <ProjectionControls
+            value={content.projection}
+            onTry={(projection) => attempt({ ...content, projection })}
+            onTake={(projection) => take({ ...content, projection })}
+          />
         </>
       )}
       {content.kind === "pattern" && (
         <>
-          <Ramp channel={channel} ramp={content.ramp} onTry={(ramp) => attempt({ ...content, ramp } as Content)} onTake={(ramp) => take({ ...content, ramp } as Content)} />
+          <Ramp
+            channel={channel}
+            ramp={content.ramp}
+            onTry={(ramp) => attempt({ ...content, ramp } as Content)}
+            onTake={(ramp) => take({ ...content, ramp } as Content)}
+          />
           <div className="prow">
             <span className="label">Pattern</span>
-            <div className="seg" role="group" aria-label="Pattern">
+            <Segments label="Pattern">
               {stack.patterns.map((p) => (
                 <Tooltip key={p.id} title={p.hint}>
-                  <button aria-pressed={kindOfPattern(content.pattern) === p.id} onClick={() => take({ ...content, pattern: stack.first_patterns[p.id] as Pattern })}>
+                  <Segment
+                    on={kindOfPattern(content.pattern) === p.id}
+                    onChoose={() => take({ ...content, pattern: stack.first_patterns[p.id] as Pattern })}
+                  >
                     {p.name}
-                  </button>
+                  </Segment>
                 </Tooltip>
               ))}
-            </div>
+            </Segments>
           </div>
-          <PatternControls pattern={content.pattern} onTry={(pattern) => attempt({ ...content, pattern })} onTake={(pattern) => take({ ...content, pattern })} />
+          <PatternControls
+            pattern={content.pattern}
+            onTry={(pattern) => attempt({ ...content, pattern })}
+            onTake={(pattern) => take({ ...content, pattern })}
+          />
         </>
       )}
       {content.kind === "blend" && (
         <>
           <Ramp
             channel={channel}
-            ramp={[{ at: 0, value: content.first }, { at: 1, value: content.second }]}
+            ramp={[
+              { at: 0, value: content.first },
+              { at: 1, value: content.second },
+            ]}
             fixed
             onTry={(r) => attempt({ ...content, first: r[0]?.value ?? content.first, second: r[1]?.value ?? content.second })}
             onTake={(r) => take({ ...content, first: r[0]?.value ?? content.first, second: r[1]?.value ?? content.second })}
           />
-          <PatternControls pattern={content.noise} onTry={(noise) => attempt({ ...content, noise } as Content)} onTake={(noise) => take({ ...content, noise } as Content)} />
+          <PatternControls
+            pattern={content.noise}
+            onTry={(noise) => attempt({ ...content, noise } as Content)}
+            onTake={(noise) => take({ ...content, noise } as Content)}
+          />
         </>
       )}
       <div className="prow">
         <span className="push" />
-        <button className="vbtn" onClick={onClose}>
-          Done
-        </button>
+        <PushButton onClick={onClose}>Done</PushButton>
       </div>
     </div>
   );
@@ -150,16 +209,48 @@ function PatternControls({ pattern, onTry, onTake }: { pattern: Pattern; onTry: 
   return (
     <>
       {kind?.controls.map((c) => (
-        <ControlRow key={c.id} control={c} values={pattern as unknown as Values} owner={{ id: "pattern", kind: kind.id }} onTry={(change) => onTry({ ...pattern, ...change } as Pattern)} onTake={(change) => onTake({ ...pattern, ...change } as Pattern)} />
+        <ControlRow
+          key={c.id}
+          control={c}
+          values={pattern as unknown as Values}
+          owner={{ id: "pattern", kind: kind.id }}
+          onTry={(change) => onTry({ ...pattern, ...change } as Pattern)}
+          onTake={(change) => onTake({ ...pattern, ...change } as Pattern)}
+        />
       ))}
     </>
   );
 }
 
 /** Values along a ramp; stops are added in the widest gap and keep their order. */
-function Ramp({ channel, ramp, fixed, onTry, onTake }: { channel: Channel; ramp: readonly ColourStop[]; fixed?: boolean; onTry: (ramp: ColourStop[]) => void; onTake: (ramp: ColourStop[]) => void }) {
+function Ramp({
+  channel,
+  ramp,
+  fixed,
+  onTry,
+  onTake,
+}: {
+  channel: Channel;
+  ramp: readonly ColourStop[];
+  fixed?: boolean;
+  onTry: (ramp: ColourStop[]) => void;
+  onTake: (ramp: ColourStop[]) => void;
+}) {
   const stops = [...ramp].sort((a, b) => a.at - b.at);
-  const shade = (v: readonly number[]): string => toHex(channel.kind === "colour" ? v : channel.kind === "height" ? v.map((x) => (x + 1) / 2).concat(v.map((x) => (x + 1) / 2), v.map((x) => (x + 1) / 2)).slice(0, 3) : [v[0] ?? 0, v[0] ?? 0, v[0] ?? 0]);
+  const shade = (v: readonly number[]): string =>
+    toHex(
+      channel.kind === "colour"
+        ? v
+        : channel.kind === "height"
+          ? v
+              .map((x) => (x + 1) / 2)
+              .concat(
+                v.map((x) => (x + 1) / 2),
+                v.map((x) => (x + 1) / 2),
+              )
+              .slice(0, 3)
+          : [v[0] ?? 0, v[0] ?? 0, v[0] ?? 0],
+    );
   const put = (i: number, change: Partial<ColourStop>): ColourStop[] => stops.map((s, k) => (k === i ? { ...s, ...change } : s));
   const add = (): void => {
     const gaps = stops.slice(1).map((s, i) => s.at - (stops[i]?.at ?? 0));
@@ -173,11 +264,16 @@ function Ramp({ channel, ramp, fixed, onTry, onTake }: { channel: Channel; ramp:
       {stops.map((s, i) => (
         <div className="prow" key={i}>
           {channel.kind === "colour" ? (
-            <input type="color" aria-label={`Colour of stop ${i + 1}`} value={toHex(s.value)} onChange={(e) => onTry(put(i, { value: fromHex(e.target.value) ?? s.value }))} onBlur={(e) => onTake(put(i, { value: fromHex(e.target.value) ?? s.value }))} />
-          ) : (
             <input
-              className="vbtn"
-              style={{ width: 60 }}
+              type="color"
+              aria-label={`Colour of stop ${i + 1}`}
+              value={toHex(s.value)}
+              onChange={(e) => onTry(put(i, { value: fromHex(e.target.value) ?? s.value }))}
+              onBlur={(e) => onTake(put(i, { value: fromHex(e.target.value) ?? s.value }))}
+            />
+          ) : (
+            <TextInput
+              sx={{ width: 60 }}
               aria-label={`Value of stop ${i + 1}`}
               key={s.value[0]}
               defaultValue={(s.value[0] ?? 0).toFixed(2)}
@@ -190,19 +286,31 @@ function Ramp({ channel, ramp, fixed, onTry, onTake }: { channel: Channel; ramp:
           )}
           {!fixed && (
             <>
-              <input type="range" min={0} max={1} step={0.01} value={s.at} aria-label={`Place of stop ${i + 1}`} style={{ flex: 1 }} onChange={(e) => onTry(put(i, { at: Number(e.target.value) }))} onPointerUp={(e) => onTake(put(i, { at: Number(e.currentTarget.value) }))} onKeyUp={(e) => onTake(put(i, { at: Number(e.currentTarget.value) }))} />
-              <button className="iconbtn small" aria-label={`Remove stop ${i + 1}`} disabled={stops.length < 3} onClick={() => onTake(stops.filter((_, k) => k !== i))}>
+              <input
+                type="range"
+                min={0}
+                max={1}
+                step={0.01}
+                value={s.at}
+                aria-label={`Place of stop ${i + 1}`}
+                style={{ flex: 1 }}
+                onChange={(e) => onTry(put(i, { at: Number(e.target.value) }))}
+                onPointerUp={(e) => onTake(put(i, { at: Number(e.currentTarget.value) }))}
+                onKeyUp={(e) => onTake(put(i, { at: Number(e.currentTarget.value) }))}
+              />
+              <button
+                className="iconbtn small"
+                aria-label={`Remove stop ${i + 1}`}
+                disabled={stops.length < 3}
+                onClick={() => onTake(stops.filter((_, k) => k !== i))}
+              >
                 ×
               </button>
             </>
           )}
         </div>
       ))}
-      {!fixed && stops.length < 16 && (
-        <button className="vbtn" onClick={add}>
-          Add a stop
-        </button>
-      )}
+      {!fixed && stops.length < 16 && <PushButton onClick={add}>Add a stop</PushButton>}
     </div>
   );
 }

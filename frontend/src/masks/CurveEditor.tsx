@@ -5,7 +5,15 @@ type Point = [number, number];
 const SIDE = 150;
 
 /** A curve from old values (across) to new ones (up). Drag a point; press between to add one; twice on one takes it away. */
-export function CurveEditor({ points, onTry, onTake }: { points: readonly Point[]; onTry: (points: Point[]) => void; onTake: (points: Point[]) => void }) {
+export function CurveEditor({
+  points,
+  onTry,
+  onTake,
+}: {
+  points: readonly Point[];
+  onTry: (points: Point[]) => void;
+  onTake: (points: Point[]) => void;
+}) {
   const svg = useRef<SVGSVGElement>(null);
   const [held, setHeld] = useState<number | null>(null);
   const at = (e: React.PointerEvent): Point => {

@@ -1,5 +1,6 @@
 import { Tooltip } from "@mui/material";
 import type { Content } from "../api/types";
+import { Segment, Segments } from "../ui/Segments";
 import { ImageChoice } from "./choices";
 import type { Values } from "./controls";
 
@@ -17,18 +18,22 @@ const PARTS: readonly [Laid["part"], string, string][] = [
 export function FilePicture({ content, onTake }: { content: Laid; onTake: (next: Laid) => void }) {
   return (
     <>
-      <ImageChoice control={{ id: "image", name: "Picture", hint: "It lies as the file laid the one it had", kind: "image", low: 0, high: 1, choices: [] }} values={content as unknown as Values} onTake={(c) => c.image != null && onTake({ ...content, ...c } as Laid)} />
+      <ImageChoice
+        control={{ id: "image", name: "Picture", hint: "It lies as the file laid the one it had", kind: "image", low: 0, high: 1, choices: [] }}
+        values={content as unknown as Values}
+        onTake={(c) => c.image != null && onTake({ ...content, ...c } as Laid)}
+      />
       <div className="prow">
         <span className="label">Part</span>
-        <div className="seg" role="group" aria-label="Part of the picture">
+        <Segments label="Part of the picture">
           {PARTS.map(([id, name, hint]) => (
             <Tooltip key={id} title={hint}>
-              <button aria-pressed={content.part === id} onClick={() => onTake({ ...content, part: id })}>
+              <Segment on={content.part === id} onChoose={() => onTake({ ...content, part: id })}>
                 {name}
-              </button>
+              </Segment>
             </Tooltip>
           ))}
-        </div>
+        </Segments>
       </div>
     </>
   );

@@ -4,11 +4,31 @@ import { useState } from "react";
 import { useStore } from "zustand";
 import { createStore } from "zustand/vanilla";
 import type { Layer, Mask, MaskStep } from "../api/types";
+import { chooseTarget } from "../state/hand";
 import { useWorkshop } from "../state/hooks";
-import { addStep, bakeFor, changeMask, closeMask, copyMaskTo, emptyMask, forgetTrial, freshStepId, kindOf, masks, openLayer, tryMask, viewMask, type MaskView } from "../state/masks";
-import { chooseTarget } from "../state/workshop";
-import { Icon } from "../theme/icons";
-import { ControlRow, type Values } from "./controls";
+import {
+  addStep,
+  bakeFor,
+  changeMask,
+  closeMask,
+  copyMaskTo,
+  emptyMask,
+  forgetTrial,
+  freshStepId,
+  kindOf,
+  masks,
+  openLayer,
+  tryMask,
+  viewMask,
+} from "../state/masks";
+import type { MaskView } from "../state/masks";
+import { Dropdown } from "../ui/Dropdown";
+import { PushButton } from "../ui/PushButton";
+import { Segment, Segments } from "../ui/Segments";
+import { Toggle } from "../ui/Toggle";
+import { Icon } from "../ui/icons";
+import { ControlRow } from "./controls";
+import type { Values } from "./controls";
 
 const VIEWS: [MaskView, string, string][] = [
   ["off", "Off", "The views show the surface"],
@@ -40,15 +60,15 @@ export function MaskCard() {
       </div>
       <div className="prow">
         <span className="label quiet">In the views</span>
-        <div className="seg" role="group" aria-label="Mask in the views">
+        <Segments label="Mask in the views">
           {VIEWS.map(([id, name, hint]) => (
             <Tooltip key={id} title={hint}>
-              <button aria-pressed={view === id} onClick={() => viewMask(id, id === "off" ? null : solo)}>
+              <Segment on={view === id} onChoose={() => viewMask(id, id === "off" ? null : solo)}>
                 {name}
-              </button>
+              </Segment>
             </Tooltip>
           ))}
-        </div>
+        </Segments>
       </div>
       <Steps key={`${here.layer.id}/${JSON.stringify(here.layer.mask)}`} layer={here.layer} mask={here.layer.mask ?? emptyMask()} />
     </section>
@@ -94,40 +114,47 @@ function Bar({ layer, mask, onTake }: { layer: Layer; mask: Mask; onTake: (mask:
     close();
     void addStep(layer, kind, more).then((id) => id && unfoldedStore.setState({ step: id }));
   };
-  const groups: [string, string][] = [["hand", "By hand"], ["surface", "From the surface"], ["pattern", "Patterns"], ["other", "From other layers"]];
+  const groups: [string, string][] = [
+    ["hand", "By hand"],
+    ["surface", "From the surface"],
+    ["pattern", "Patterns"],
+    ["other", "From other layers"],
+  ];
   return (
     <div className="prow">
-      <button className="vbtn" aria-haspopup="menu" onClick={(e) => setMenu({ at: e.currentTarget, what: "source" })}>
+      <PushButton aria-haspopup="menu" onClick={(e) => setMenu({ at: e.currentTarget, what: "source" })}>
         <Icon name="plus" /> Source
-      </button>
-      <button className="vbtn" aria-haspopup="menu" disabled={!mask.sources.length} onClick={(e) => setMenu({ at: e.currentTarget, what: "shaper" })}>
+      </PushButton>
+      <PushButton aria-haspopup="menu" disabled={!mask.sources.length} onClick={(e) => setMenu({ at: e.currentTarget, what: "shaper" })}>
         <Icon name="plus" /> Shaper
-      </button>
+      </PushButton>
       <span className="push" />
-      <button className="vbtn" aria-haspopup="menu" onClick={(e) => setMenu({ at: e.currentTarget, what: "more" })}>
+      <PushButton aria-haspopup="menu" onClick={(e) => setMenu({ at: e.currentTarget, what: "more" })}>
         More
-      </button>
+      </PushButton>
       <Menu anchorEl={menu?.at} open={menu?.what === "source"} onClose={close} slotProps={{ paper: { sx: { maxHeight: 460 } } }}>
         {groups.flatMap(([id, title]) => [
           <li key={id} className="mhead">
             {title}
           </li>,
-          ...(stack?.sources ?? []).filter((k) => k.group === id).flatMap((k) =>
-            k.id === "painted"
-              ? [
-                  <MenuItem key="painted0" onClick={() => add("painted", { base: 0, combine: mask.sources.length ? "add" : "replace" })}>
-                    Paint to reveal <span className="quiet">&nbsp;· starts hidden</span>
-                  </MenuItem>,
-                  <MenuItem key="painted1" onClick={() => add("painted", { base: 1 })}>
-                    Paint to hide <span className="quiet">&nbsp;· starts revealed</span>
-                  </MenuItem>,
-                ]
-              : [
-                  <MenuItem key={k.id} onClick={() => add(k.id)}>
-                    {k.name} <span className="quiet">&nbsp;· {k.hint}</span>
-                  </MenuItem>,
-                ],
-          ),
+          ...(stack?.sources ?? [])
+            .filter((k) => k.group === id)
+            .flatMap((k) =>
+              k.id === "painted"
+                ? [
+                    <MenuItem key="painted0" onClick={() => add("painted", { base: 0, combine: mask.sources.length ? "add" : "replace" })}>
+                      Paint to reveal <span className="quiet">&nbsp;· starts hidden</span>
+                    </MenuItem>,
+                    <MenuItem key="painted1" onClick={() => add("painted", { base: 1 })}>
+                      Paint to hide <span className="quiet">&nbsp;· starts revealed</span>
+                    </MenuItem>,
+                  ]
+                : [
+                    <MenuItem key={k.id} onClick={() => add(k.id)}>
+                      {k.name} <span className="quiet">&nbsp;· {k.hint}</span>
+                    </MenuItem>,
+                  ],
+            ),
         ])}
       </Menu>
       <Menu anchorEl={menu?.at} open={menu?.what === "shaper"} onClose={close}>
@@ -138,13 +165,48 @@ function Bar({ layer, mask, onTake }: { layer: Layer; mask: Mask; onTake: (mask:
         ))}
       </Menu>
       <Menu anchorEl={menu?.at} open={menu?.what === "more"} onClose={close}>
-        <MenuItem onClick={() => { close(); onTake({ ...mask, invert: !mask.invert }, `Invert the mask of ${layer.name}`); }}>{mask.invert ? "Turn the mask back" : "Invert the mask"}</MenuItem>
-        <MenuItem onClick={() => { close(); onTake({ ...mask, on: !mask.on }, `Switch the mask of ${layer.name}`); }}>{mask.on ? "Switch the mask off" : "Switch the mask on"}</MenuItem>
-        <MenuItem disabled={!mask.sources.length} onClick={() => { close(); if (open) masks.setState({ copied: open }); }}>
+        <MenuItem
+          onClick={() => {
+            close();
+            onTake({ ...mask, invert: !mask.invert }, `Invert the mask of ${layer.name}`);
+          }}
+        >
+          {mask.invert ? "Turn the mask back" : "Invert the mask"}
+        </MenuItem>
+        <MenuItem
+          onClick={() => {
+            close();
+            onTake({ ...mask, on: !mask.on }, `Switch the mask of ${layer.name}`);
+          }}
+        >
+          {mask.on ? "Switch the mask off" : "Switch the mask on"}
+        </MenuItem>
+        <MenuItem
+          disabled={!mask.sources.length}
+          onClick={() => {
+            close();
+            if (open) masks.setState({ copied: open });
+          }}
+        >
           Copy the mask
         </MenuItem>
-        {copied && copied.layer !== layer.id && copied.sheet === open?.sheet && <MenuItem onClick={() => { close(); void copyMaskTo(layer); }}>Put the copied mask here</MenuItem>}
-        <MenuItem disabled={!mask.sources.length} onClick={() => { close(); void changeMask(null, `Remove the mask of ${layer.name}`); }}>
+        {copied && copied.layer !== layer.id && copied.sheet === open?.sheet && (
+          <MenuItem
+            onClick={() => {
+              close();
+              void copyMaskTo(layer);
+            }}
+          >
+            Put the copied mask here
+          </MenuItem>
+        )}
+        <MenuItem
+          disabled={!mask.sources.length}
+          onClick={() => {
+            close();
+            void changeMask(null, `Remove the mask of ${layer.name}`);
+          }}
+        >
           Remove the mask
         </MenuItem>
       </Menu>
@@ -196,7 +258,12 @@ function StepRow({ step, mask, layer, open, onTry, onTake }: StepProps) {
         </Tooltip>
         {source ? (
           <Tooltip title={solo ? "Show the whole mask again" : "Show this source alone in the views"}>
-            <button className="look" aria-label={`Show ${name} alone`} aria-pressed={solo} onClick={() => (solo ? viewMask("off") : viewMask("grey", step.id))}>
+            <button
+              className="look"
+              aria-label={`Show ${name} alone`}
+              aria-pressed={solo}
+              onClick={() => (solo ? viewMask("off") : viewMask("grey", step.id))}
+            >
               {picture ? <img src={picture} alt="" /> : null}
             </button>
           </Tooltip>
@@ -220,27 +287,44 @@ function StepRow({ step, mask, layer, open, onTry, onTake }: StepProps) {
           {step.kind === "painted" ? (paints ? "Painted · target" : "Painted") : name}
         </button>
         {source && at > 0 && (
-          <select className="vbtn" aria-label={`How ${name} combines`} title={`How it is laid on what is under it: ${step.combine}`} value={step.combine} onChange={(e) => take({ combine: e.target.value })}>
-            {Object.entries(COMBINES).map(([id, sign]) => (
-              <option key={id} value={id} aria-label={id}>
-                {sign}
-              </option>
-            ))}
-          </select>
+          <Dropdown
+            label={`How ${name} combines`}
+            value={step.combine}
+            options={Object.entries(COMBINES).map(([id, sign]) => ({ id, name: sign }))}
+            onChoose={(id) => take({ combine: id })}
+            sx={{ width: 58 }}
+          />
         )}
-        <Slider size="small" sx={{ width: 40, flex: "none" }} aria-label={`Strength of ${name}`} value={step.strength} min={0} max={1} step={0.01} onChange={(_, v) => onTry(with_({ strength: v }))} onChangeCommitted={(_, v) => take({ strength: v })} />
+        <Slider
+          size="small"
+          sx={{ width: 40, flex: "none" }}
+          aria-label={`Strength of ${name}`}
+          value={step.strength}
+          min={0}
+          max={1}
+          step={0.01}
+          onChange={(_, v) => onTry(with_({ strength: v }))}
+          onChangeCommitted={(_, v) => take({ strength: v })}
+        />
       </div>
       {waits && <Waits needs={kind?.needs ?? null} kind={step.kind} />}
       {open && (
         <div className="sbody">
           {kind?.controls.map((c) => (
-            <ControlRow key={c.id} control={c} values={step as unknown as Values} owner={step} onTry={(change) => onTry(with_(change))} onTake={take} />
+            <ControlRow
+              key={c.id}
+              control={c}
+              values={step as unknown as Values}
+              owner={step}
+              onTry={(change) => onTry(with_(change))}
+              onTake={take}
+            />
           ))}
           <div className="prow">
             {source && (
-              <button className="tog" aria-pressed={step.invert} onClick={() => take({ invert: !step.invert })}>
+              <Toggle on={step.invert} onToggle={() => take({ invert: !step.invert })}>
                 Invert
-              </button>
+              </Toggle>
             )}
             <span className="push" />
             <Tooltip title="Further up (Alt+↑)">
@@ -255,7 +339,19 @@ function StepRow({ step, mask, layer, open, onTry, onTake }: StepProps) {
             </Tooltip>
             {step.kind !== "painted" && (
               <Tooltip title="Another one like this above it">
-                <button className="iconbtn small" aria-label={`Duplicate ${name}`} onClick={() => onTake({ ...mask, sources: [...mask.sources.slice(0, at + 1), { ...step, id: freshStepId(mask) } as MaskStep, ...mask.sources.slice(at + 1)] }, `Duplicate ${name} in the mask of ${layer.name}`)}>
+                <button
+                  className="iconbtn small"
+                  aria-label={`Duplicate ${name}`}
+                  onClick={() =>
+                    onTake(
+                      {
+                        ...mask,
+                        sources: [...mask.sources.slice(0, at + 1), { ...step, id: freshStepId(mask) } as MaskStep, ...mask.sources.slice(at + 1)],
+                      },
+                      `Duplicate ${name} in the mask of ${layer.name}`,
+                    )
+                  }
+                >
                   <Icon name="copy" />
                 </button>
               </Tooltip>
@@ -291,9 +387,7 @@ function Waits({ needs, kind }: { needs: string | null; kind: string }) {
       <div className="prow waits" role="status">
         <span style={{ marginRight: "auto" }}>Needs {map.name}, which is not baked.</span>
         <Tooltip title={`Bake ${map.name} of this sheet with the usual settings`}>
-          <button className="vbtn" onClick={() => void bakeFor(map.id)}>
-            Bake it
-          </button>
+          <PushButton onClick={() => void bakeFor(map.id)}>Bake it</PushButton>
         </Tooltip>
       </div>
     );

@@ -1,7 +1,10 @@
 import { Tooltip } from "@mui/material";
 import type { Projection } from "../api/types";
-import { NamedSlider } from "../paint/sliders";
-import { theStage } from "../state/workshop";
+import { theStage } from "../state/stage";
+import { PushButton } from "../ui/PushButton";
+import { Segment, Segments } from "../ui/Segments";
+import { Toggle } from "../ui/Toggle";
+import { NamedSlider } from "../ui/sliders";
 
 const WAYS: [Projection["way"], string, string][] = [
   ["three-way", "Three-way", "From three sides, blended where the surface turns"],
@@ -11,8 +14,27 @@ const WAYS: [Projection["way"], string, string][] = [
 
 /** How a picture lies on the surface. */
 export function ProjectionControls({ value, onTry, onTake }: { value: Projection; onTry: (p: Projection) => void; onTake: (p: Projection) => void }) {
-  const number = (name: string, hint: string, key: "size" | "turn" | "sharpness", low: number, high: number, unit: "percent" | "degrees" | "number", log: boolean) => (
-    <NamedSlider label={name} title={hint} value={value[key]} low={low} high={high} step={unit === "number" ? 0.1 : 1} unit={unit} log={log} onChange={(v) => onTry({ ...value, [key]: v })} onDone={(v) => onTake({ ...value, [key]: v })} />
+  const number = (
+    name: string,
+    hint: string,
+    key: "size" | "turn" | "sharpness",
+    low: number,
+    high: number,
+    unit: "percent" | "degrees" | "number",
+    log: boolean,
+  ) => (
+    <NamedSlider
+      label={name}
+      title={hint}
+      value={value[key]}
+      low={low}
+      high={high}
+      step={unit === "number" ? 0.1 : 1}
+      unit={unit}
+      log={log}
+      onChange={(v) => onTry({ ...value, [key]: v })}
+      onDone={(v) => onTake({ ...value, [key]: v })}
+    />
   );
   const shift = (i: 0 | 1, name: string) => (
     <NamedSlider
@@ -31,33 +53,40 @@ export function ProjectionControls({ value, onTry, onTake }: { value: Projection
     <>
       <div className="prow">
         <span className="label">Lies</span>
-        <div className="seg" role="group" aria-label="Projection">
+        <Segments label="Projection">
           {WAYS.map(([way, name, hint]) => (
             <Tooltip key={way} title={hint}>
-              <button aria-pressed={value.way === way} onClick={() => onTake({ ...value, way })}>
+              <Segment on={value.way === way} onChoose={() => onTake({ ...value, way })}>
                 {name}
-              </button>
+              </Segment>
             </Tooltip>
           ))}
-        </div>
+        </Segments>
       </div>
-      {number("Size", value.way === "uv" ? "Of a repeat, as a share of the sheet" : "Of a repeat, as a share of the model", "size", 0.005, 4, "percent", true)}
+      {number(
+        "Size",
+        value.way === "uv" ? "Of a repeat, as a share of the sheet" : "Of a repeat, as a share of the model",
+        "size",
+        0.005,
+        4,
+        "percent",
+        true,
+      )}
       {number("Turn", "Turns the picture", "turn", -180, 180, "degrees", false)}
       {shift(0, "Across")}
       {shift(1, "Down")}
       {value.way === "three-way" && number("Sharpness", "How quickly one side gives way to the next", "sharpness", 1, 32, "number", true)}
       <div className="prow">
-        <button className="tog" aria-pressed={value.repeat} onClick={() => onTake({ ...value, repeat: !value.repeat })}>
+        <Toggle on={value.repeat} onToggle={() => onTake({ ...value, repeat: !value.repeat })}>
           Repeat
-        </button>
+        </Toggle>
         {value.way === "planar" && (
           <>
-            <button className="tog" aria-pressed={value.through} onClick={() => onTake({ ...value, through: !value.through })}>
+            <Toggle on={value.through} onToggle={() => onTake({ ...value, through: !value.through })}>
               Both sides
-            </button>
+            </Toggle>
             <Tooltip title="The picture comes from where you look now, centred on what you look at">
-              <button
-                className="vbtn"
+              <PushButton
                 onClick={() => {
                   const camera = theStage()?.seenFrom();
                   if (!camera) return;
@@ -66,7 +95,7 @@ export function ProjectionControls({ value, onTry, onTake }: { value: Projection
                 }}
               >
                 From this view
-              </button>
+              </PushButton>
             </Tooltip>
           </>
         )}

@@ -4,18 +4,30 @@ import { useRef } from "react";
 import { useStore } from "zustand";
 import { api } from "../api/client";
 import type { FacePick } from "../api/types";
-import { fromHex, toHex } from "../paint/colour";
-import { GroupChoice } from "../paint/GroupChoice";
+import { fromHex, toHex } from "../state/colour";
+import { refresh } from "../state/following";
 import { useDocument, useSheet, useWorkshop } from "../state/hooks";
 import { rows } from "../state/layers";
 import { masks } from "../state/masks";
 import { say } from "../state/messages";
-import { refresh, theStage, workshop } from "../state/workshop";
+import { theStage } from "../state/stage";
+import { workshop } from "../state/workshop";
+import { Dropdown } from "../ui/Dropdown";
+import { FileInput } from "../ui/FileInput";
+import { GroupChoice } from "../ui/GroupChoice";
+import { PushButton } from "../ui/PushButton";
+import { Segment, Segments } from "../ui/Segments";
+import { TextInput } from "../ui/TextInput";
+import { Toggle } from "../ui/Toggle";
 import type { ControlProps } from "./controls";
-import { FileInput } from "../theme/FileInput";
 
 const AXES: [string, [number, number, number]][] = [
-  ["+X", [1, 0, 0]], ["−X", [-1, 0, 0]], ["+Y", [0, 1, 0]], ["−Y", [0, -1, 0]], ["+Z", [0, 0, 1]], ["−Z", [0, 0, -1]],
+  ["+X", [1, 0, 0]],
+  ["−X", [-1, 0, 0]],
+  ["+Y", [0, 1, 0]],
+  ["−Y", [0, -1, 0]],
+  ["+Z", [0, 0, 1]],
+  ["−Z", [0, 0, -1]],
 ];
 
 /** An axis, the light, or three numbers. */
@@ -28,21 +40,20 @@ export function DirectionChoice({ control, values, onTake }: ControlProps) {
         <Tooltip title={control.hint} placement="left">
           <span className="label">{control.name}</span>
         </Tooltip>
-        <div className="seg" role="group" aria-label={control.name}>
+        <Segments label={control.name}>
           {AXES.map(([name, axis]) => (
-            <button key={name} aria-pressed={same(axis)} onClick={() => onTake({ [control.id]: axis })} style={{ padding: "0 6px" }}>
+            <Segment on={same(axis)} onChoose={() => onTake({ [control.id]: axis })} key={name} style={{ padding: "0 6px" }}>
               {name}
-            </button>
+            </Segment>
           ))}
-        </div>
+        </Segments>
       </div>
       <div className="prow">
         <span className="label quiet">As numbers</span>
         {[0, 1, 2].map((i) => (
-          <input
+          <TextInput
+            sx={{ width: 46 }}
             key={`${i}/${value[i]}`}
-            className="vbtn"
-            style={{ width: 46 }}
             aria-label={`${control.name}, ${"XYZ"[i]}`}
             defaultValue={(value[i] ?? 0).toFixed(2).replace(/\.?0+$/, "")}
             onBlur={(e) => {
@@ -54,9 +65,7 @@ export function DirectionChoice({ control, values, onTake }: ControlProps) {
           />
         ))}
         <Tooltip title="Take the direction the light comes from now">
-          <button className="vbtn" onClick={() => onTake({ [control.id]: theStage()?.lightFrom() ?? [0, 1, 0] })}>
-            Light
-          </button>
+          <PushButton onClick={() => onTake({ [control.id]: theStage()?.lightFrom() ?? [0, 1, 0] })}>Light</PushButton>
         </Tooltip>
       </div>
     </>
@@ -72,10 +81,9 @@ export function Stretch({ control, values, onTake }: ControlProps) {
         <span className="label">{control.name}</span>
       </Tooltip>
       {[0, 1, 2].map((i) => (
-        <input
+        <TextInput
+          sx={{ width: 46 }}
           key={`${i}/${value[i]}`}
-          className="vbtn"
-          style={{ width: 46 }}
           aria-label={`${control.name} along ${"XYZ"[i]}`}
           defaultValue={String(value[i] ?? 1)}
           onBlur={(e) => {
@@ -101,19 +109,23 @@ export function ColourList({ control, values, owner, onTake }: ControlProps) {
       {colours.map((c, i) => (
         <span key={i} style={{ display: "inline-flex" }}>
           <Tooltip title="Press to take this colour off">
-            <button className="chip" aria-label={`Take colour ${i + 1} off`} style={{ background: toHex(c), width: 22, height: 22, borderRadius: 4, border: "1px solid var(--line)" }} onClick={() => onTake({ colours: colours.filter((_, k) => k !== i) })} />
+            <button
+              className="chip"
+              aria-label={`Take colour ${i + 1} off`}
+              style={{ background: toHex(c), width: 22, height: 22, borderRadius: 4, border: "1px solid var(--line)" }}
+              onClick={() => onTake({ colours: colours.filter((_, k) => k !== i) })}
+            />
           </Tooltip>
         </span>
       ))}
       <Tooltip title="Then press on the model; every press adds a colour">
-        <button className="vbtn" aria-pressed={picking} onClick={() => masks.setState({ picking: picking ? null : { step: owner.id, what: "colours" } })}>
+        <Toggle plain on={picking} onToggle={() => masks.setState({ picking: picking ? null : { step: owner.id, what: "colours" } })}>
           Pick
-        </button>
+        </Toggle>
       </Tooltip>
       {owner.kind === "colour_range" && (
-        <input
-          className="vbtn"
-          style={{ width: 74 }}
+        <TextInput
+          sx={{ width: 74 }}
           aria-label="Colour as #rrggbb"
           placeholder="#rrggbb"
           onKeyDown={(e) => {
@@ -142,45 +154,46 @@ export function PickList({ values, owner, onTake }: ControlProps) {
   return (
     <>
       <div className="prow">
-        <select className="vbtn" aria-label="Pick by" value={by} onChange={(e) => masks.setState({ pickBy: e.target.value as FacePick["by"] })} style={{ background: "var(--panel)", marginRight: "auto" }}>
-          {kinds?.map((k) => (
-            <option key={k.id} value={k.id}>
-              {k.name}
-            </option>
-          ))}
-        </select>
+        <Dropdown
+          label="Pick by"
+          value={by}
+          options={kinds ?? []}
+          onChoose={(id) => masks.setState({ pickBy: id as FacePick["by"] })}
+          sx={{ marginRight: "auto" }}
+        />
         <Tooltip title="Then press on the model; a second press takes a pick off">
-          <button className="vbtn" aria-pressed={picking} onClick={() => masks.setState({ picking: picking ? null : { step: owner.id, what: "picks" } })}>
+          <Toggle plain on={picking} onToggle={() => masks.setState({ picking: picking ? null : { step: owner.id, what: "picks" } })}>
             Pick on the model
-          </button>
+          </Toggle>
         </Tooltip>
       </div>
       <div className="prow">
-        <select
-          className="vbtn"
-          aria-label="Reveal a part"
+        <Dropdown
+          label="Reveal a part"
           value=""
-          onChange={(e) => {
-            const index = Number(e.target.value);
-            if (e.target.value && !picks.some((p) => p.by === "part" && p.index === index)) onTake({ picks: [...picks, { by: "part", index }] });
+          options={[{ id: "", name: "Add a part…" }, ...(parts ?? []).map((p, i) => ({ id: String(i), name: p.name }))]}
+          onChoose={(id) => {
+            const index = Number(id);
+            if (id && !picks.some((p) => p.by === "part" && p.index === index)) onTake({ picks: [...picks, { by: "part", index }] });
           }}
-          style={{ background: "var(--panel)" }}
-        >
-          <option value="">Add a part…</option>
-          {parts?.map((p, i) => (
-            <option key={p.name} value={i}>
-              {p.name}
-            </option>
-          ))}
-        </select>
-        <GroupChoice about="Add the faces of a kept face group" onTake={(more) => onTake({ picks: [...picks, ...more.filter((m) => !picks.some((p) => p.by === m.by && p.index === m.index))] })} />
+        />
+        <GroupChoice
+          about="Add the faces of a kept face group"
+          onTake={(more) => onTake({ picks: [...picks, ...more.filter((m) => !picks.some((p) => p.by === m.by && p.index === m.index))] })}
+        />
         {picks.length > MOST_NAMED ? (
           <button className="src" title="Take them off" aria-label="Take all picks off" onClick={() => onTake({ picks: [] })}>
             {picks.length} picks ×
           </button>
         ) : (
           picks.map((p, i) => (
-            <button key={`${p.by}${p.index}`} className="src" title="Take it off" aria-label={`Take ${name(p)} off`} onClick={() => onTake({ picks: picks.filter((_, k) => k !== i) })}>
+            <button
+              key={`${p.by}${p.index}`}
+              className="src"
+              title="Take it off"
+              aria-label={`Take ${name(p)} off`}
+              onClick={() => onTake({ picks: picks.filter((_, k) => k !== i) })}
+            >
               {name(p)} ×
             </button>
           ))
@@ -203,23 +216,23 @@ export function LayerChoice({ control, values, onTake }: ControlProps) {
       <Tooltip title={control.hint} placement="left">
         <span className="label">{control.name}</span>
       </Tooltip>
-      <select className="vbtn" aria-label="Layer that is read" value={(values.layer as string | null) ?? ""} onChange={(e) => onTake({ layer: e.target.value || null })} style={{ background: "var(--panel)", maxWidth: 120 }}>
-        <option value="">Choose…</option>
-        {list.map((r) => (
-          <option key={r.layer.id} value={r.layer.id}>
-            {r.layer.name}
-          </option>
-        ))}
-      </select>
-      <select className="vbtn" aria-label="Part that is read" value={values.part as string} onChange={(e) => onTake({ part: e.target.value })} style={{ background: "var(--panel)", maxWidth: 110 }}>
-        <option value="mask">its mask</option>
-        {holds &&
-          document?.channels.map((c) => (
-            <option key={c.id} value={c.id}>
-              its {c.name.toLowerCase()}
-            </option>
-          ))}
-      </select>
+      <Dropdown
+        label="Layer that is read"
+        value={(values.layer as string | null) ?? ""}
+        options={[{ id: "", name: "Choose…" }, ...list.map((r) => ({ id: r.layer.id, name: r.layer.name }))]}
+        onChoose={(id) => onTake({ layer: id || null })}
+        sx={{ maxWidth: 120 }}
+      />
+      <Dropdown
+        label="Part that is read"
+        value={values.part as string}
+        options={[
+          { id: "mask", name: "its mask" },
+          ...(holds ? (document?.channels ?? []).map((c) => ({ id: c.id, name: `its ${c.name.toLowerCase()}` })) : []),
+        ]}
+        onChoose={(id) => onTake({ part: id })}
+        sx={{ maxWidth: 110 }}
+      />
     </div>
   );
 }
@@ -246,18 +259,15 @@ export function ImageChoice({ control, values, onTake }: Pick<ControlProps, "con
       <Tooltip title={control.hint} placement="left">
         <span className="label">{control.name}</span>
       </Tooltip>
-      <select className="vbtn" aria-label="Picture" value={(values.image as string | null) ?? ""} onChange={(e) => onTake({ image: e.target.value || null })} style={{ background: "var(--panel)", maxWidth: 120 }}>
-        <option value="">Choose…</option>
-        {images.map((i) => (
-          <option key={i.key} value={i.key}>
-            {i.name} · {i.width} × {i.height}
-          </option>
-        ))}
-      </select>
+      <Dropdown
+        label="Picture"
+        value={(values.image as string | null) ?? ""}
+        options={[{ id: "", name: "Choose…" }, ...images.map((i) => ({ id: i.key, name: `${i.name} · ${i.width} × ${i.height}` }))]}
+        onChoose={(id) => onTake({ image: id || null })}
+        sx={{ maxWidth: 120 }}
+      />
       <Tooltip title="Import an image from a file">
-        <button className="vbtn" onClick={() => file.current?.click()}>
-          From a file
-        </button>
+        <PushButton onClick={() => file.current?.click()}>From a file</PushButton>
       </Tooltip>
       <FileInput input={file} accept="image/png,image/tiff,image/jpeg" label="Picture file" onFile={(chosen) => void bring(chosen)} />
     </div>

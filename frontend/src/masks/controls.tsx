@@ -1,12 +1,12 @@
 /** Controls of mask steps, contents and adjustments, laid out from the server's lists. */
 import { Slider, Tooltip } from "@mui/material";
-import type { Control } from "../api/types";
-import { NamedSlider } from "../paint/sliders";
-import { CurveEditor } from "./CurveEditor";
-import { ColourList, DirectionChoice, ImageChoice, LayerChoice, PickList, Stretch } from "./choices";
-import { ProjectionControls } from "./ProjectionControls";
+import type { Control, Projection } from "../api/types";
 import { workshop } from "../state/workshop";
-import type { Projection } from "../api/types";
+import { Segment, Segments } from "../ui/Segments";
+import { NamedSlider } from "../ui/sliders";
+import { CurveEditor } from "./CurveEditor";
+import { ProjectionControls } from "./ProjectionControls";
+import { ColourList, DirectionChoice, ImageChoice, LayerChoice, PickList, Stretch } from "./choices";
 
 export type Values = Record<string, unknown>;
 
@@ -23,7 +23,12 @@ export interface ControlProps {
 function firstOf(kind: string, control: string): number | undefined {
   const { registries } = workshop.getState();
   const stack = registries?.stack;
-  const first = stack?.first_steps[kind] ?? stack?.first_adjustments[kind] ?? stack?.first_contents[kind] ?? stack?.first_patterns[kind] ?? registries?.tool_settings[kind];
+  const first =
+    stack?.first_steps[kind] ??
+    stack?.first_adjustments[kind] ??
+    stack?.first_contents[kind] ??
+    stack?.first_patterns[kind] ??
+    registries?.tool_settings[kind];
   const value = (first as Values | undefined)?.[control];
   return typeof value === "number" ? value : undefined;
 }
@@ -63,15 +68,15 @@ export function ControlRow(props: ControlProps) {
       return (
         <div className="prow">
           <span className="label">{c.name}</span>
-          <div className="seg" role="group" aria-label={c.name}>
+          <Segments label={c.name}>
             {c.choices.map((x) => (
               <Tooltip key={x} title={c.hint}>
-                <button aria-pressed={one === x} onClick={() => onTake({ [c.id]: x })}>
+                <Segment on={one === x} onChoose={() => onTake({ [c.id]: x })}>
                   {x}
-                </button>
+                </Segment>
               </Tooltip>
             ))}
-          </div>
+          </Segments>
         </div>
       );
     case "direction":
@@ -89,14 +94,25 @@ export function ControlRow(props: ControlProps) {
     case "image":
       return <ImageChoice {...props} />;
     case "projection":
-      return <ProjectionControls value={one as Projection} onTry={(projection) => onTry({ projection })} onTake={(projection) => onTake({ projection })} />;
+      return (
+        <ProjectionControls value={one as Projection} onTry={(projection) => onTry({ projection })} onTake={(projection) => onTake({ projection })} />
+      );
     default:
       return null;
   }
 }
 
 /** Two thumbs on one rail. */
-function Ends({ label, title, low, high, names, values, onTry, onTake }: ControlProps & { label: string; title: string; low: number; high: number; names: [string, string] }) {
+function Ends({
+  label,
+  title,
+  low,
+  high,
+  names,
+  values,
+  onTry,
+  onTake,
+}: ControlProps & { label: string; title: string; low: number; high: number; names: [string, string] }) {
   const ends = names.map((n) => values[n] as number);
   const told = (v: number): string => `${Math.round(v * 100)}`;
   const change = (v: number | number[]): Values => {

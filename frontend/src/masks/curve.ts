@@ -26,7 +26,9 @@ export function curveThrough(points: readonly Point[], count: number): [number, 
     const w = h[i] ?? 1;
     const t = (at - (x[i] ?? 0)) / w;
     const value =
-      (y[i] ?? 0) * (1 + 2 * t) * (1 - t) ** 2 + (y[i + 1] ?? 0) * t * t * (3 - 2 * t) + w * ((tangent[i] ?? 0) * t * (1 - t) ** 2 - (tangent[i + 1] ?? 0) * t * t * (1 - t));
+      (y[i] ?? 0) * (1 + 2 * t) * (1 - t) ** 2 +
+      (y[i + 1] ?? 0) * t * t * (3 - 2 * t) +
+      w * ((tangent[i] ?? 0) * t * (1 - t) ** 2 - (tangent[i + 1] ?? 0) * t * t * (1 - t));
     return [at, Math.min(1, Math.max(0, value))];
   });
 }

@@ -1,6 +1,7 @@
 import { Tooltip } from "@mui/material";
 import { useWorkshop } from "../state/hooks";
 import { workshop } from "../state/workshop";
+import { Dropdown } from "../ui/Dropdown";
 
 /** How what is laid meets what is there. */
 export function BlendChoice() {
@@ -10,13 +11,7 @@ export function BlendChoice() {
     <div className="prow">
       <span className="label">Blend mode</span>
       <Tooltip title="How the paint meets what is there; what comes out is laid on the target">
-        <select className="vbtn" aria-label="Blend mode of the paint" value={blend} onChange={(e) => workshop.setState({ blend: e.target.value })}>
-          {modes?.map((m) => (
-            <option key={m.id} value={m.id}>
-              {m.name}
-            </option>
-          ))}
-        </select>
+        <Dropdown label="Blend mode of the paint" value={blend} options={modes ?? []} onChoose={(id) => workshop.setState({ blend: id })} />
       </Tooltip>
     </div>
   );

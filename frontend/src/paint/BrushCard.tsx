@@ -1,10 +1,11 @@
 import { Tooltip } from "@mui/material";
 import { useMemo, useState } from "react";
 import type { Brush } from "../api/types";
+import { setBrush } from "../state/hand";
 import { useWorkshop } from "../state/hooks";
-import { setBrush } from "../state/workshop";
 import { hint } from "../tools/commands";
-import { NamedSlider } from "./sliders";
+import { Toggle } from "../ui/Toggle";
+import { NamedSlider } from "../ui/sliders";
 
 const EVERYDAY = ["size", "strength", "flow", "hardness", "spacing"];
 const KEYS: Record<string, string> = { size: "larger", hardness: "harder", strength: "stronger" };
@@ -25,15 +26,19 @@ export function BrushCard() {
       <div className="chead">
         <h2>Brush</h2>
         <span className="right">
-          <button className="tog" aria-pressed={more} onClick={() => setMore(!more)}>
+          <Toggle on={more} onToggle={() => setMore(!more)}>
             All settings
-          </button>
+          </Toggle>
         </span>
       </div>
       <BrushPreview brush={brush} />
       {parameters
         ?.filter((p) => p.section !== "limits" && (more || EVERYDAY.includes(p.id)))
-        .map((p) => (p.id === "size" && brush.size_unit === "object" ? { ...p, low: 0.002, high: 1, unit: "percent" as const, hint: "Diameter as a share of the model" } : p))
+        .map((p) =>
+          p.id === "size" && brush.size_unit === "object"
+            ? { ...p, low: 0.002, high: 1, unit: "percent" as const, hint: "Diameter as a share of the model" }
+            : p,
+        )
         .map((p) => (
           <NamedSlider
             key={p.id}
@@ -53,32 +58,52 @@ export function BrushCard() {
         <span className="label">Pressure</span>
         {PRESSURES.map(([id, name]) => (
           <Tooltip key={id} title={`Pen pressure changes the ${name}`}>
-            <button className="tog" aria-pressed={brush[id].on} onClick={() => setBrush({ [id]: { ...brush[id], on: !brush[id].on } })}>
+            <Toggle plain on={brush[id].on} onToggle={() => setBrush({ [id]: { ...brush[id], on: !brush[id].on } })}>
               {name}
-            </button>
+            </Toggle>
           </Tooltip>
         ))}
       </div>
       {more &&
         PRESSURES.filter(([id]) => brush[id].on).map(([id, name]) => (
-          <NamedSlider key={id} label={`Least ${name}`} title={`Share of the ${name} at no pressure`} value={brush[id].low} low={0} high={1} step={0.01} unit="percent" onChange={(low) => setBrush({ [id]: { ...brush[id], low } })} />
+          <NamedSlider
+            key={id}
+            label={`Least ${name}`}
+            title={`Share of the ${name} at no pressure`}
+            value={brush[id].low}
+            low={0}
+            high={1}
+            step={0.01}
+            unit="percent"
+            onChange={(low) => setBrush({ [id]: { ...brush[id], low } })}
+          />
         ))}
       {more &&
         PRESSURES.filter(([id]) => brush[id].on).map(([id, name]) => (
-          <NamedSlider key={`${id}-gamma`} label={`${name[0]?.toUpperCase()}${name.slice(1)} curve`} title="Above 1 the pen must be pressed harder, below 1 less hard" value={brush[id].gamma} low={0.2} high={5} step={0.1} unit="number" onChange={(gamma) => setBrush({ [id]: { ...brush[id], gamma } })} />
+          <NamedSlider
+            key={`${id}-gamma`}
+            label={`${name[0]?.toUpperCase()}${name.slice(1)} curve`}
+            title="Above 1 the pen must be pressed harder, below 1 less hard"
+            value={brush[id].gamma}
+            low={0.2}
+            high={5}
+            step={0.1}
+            unit="number"
+            onChange={(gamma) => setBrush({ [id]: { ...brush[id], gamma } })}
+          />
         ))}
       {more && (
         <div className="prow" role="group" aria-label="What the size counts">
           <span className="label">Size of the</span>
           <Tooltip title="The brush keeps its size on screen">
-            <button className="tog" aria-pressed={brush.size_unit === "view"} onClick={() => brush.size_unit !== "view" && setBrush({ size_unit: "view", size: 40 })}>
+            <Toggle on={brush.size_unit === "view"} onToggle={() => brush.size_unit !== "view" && setBrush({ size_unit: "view", size: 40 })}>
               view
-            </button>
+            </Toggle>
           </Tooltip>
           <Tooltip title="The brush keeps its size on the model, however near the view is">
-            <button className="tog" aria-pressed={brush.size_unit === "object"} onClick={() => brush.size_unit !== "object" && setBrush({ size_unit: "object", size: 0.05 })}>
+            <Toggle on={brush.size_unit === "object"} onToggle={() => brush.size_unit !== "object" && setBrush({ size_unit: "object", size: 0.05 })}>
               object
-            </button>
+            </Toggle>
           </Tooltip>
         </div>
       )}
@@ -99,7 +124,13 @@ function BrushPreview({ brush }: { brush: Brush }) {
       const t = (x - 18) / 204;
       const p = Math.sin(Math.PI * t);
       const low = (c: Brush["pressure_size"]): number => (c.on ? c.low + (1 - c.low) * p ** c.gamma : 1);
-      out.push({ x, y: 32 + Math.sin(t * 2 * Math.PI) * -12, r: r * low(brush.pressure_size), o: 1 - (1 - brush.flow * low(brush.pressure_flow)) ** share, way: (-Math.atan2(-12 * 2 * Math.PI * Math.cos(t * 2 * Math.PI), 204) * 180) / Math.PI });
+      out.push({
+        x,
+        y: 32 + Math.sin(t * 2 * Math.PI) * -12,
+        r: r * low(brush.pressure_size),
+        o: 1 - (1 - brush.flow * low(brush.pressure_flow)) ** share,
+        way: (-Math.atan2(-12 * 2 * Math.PI * Math.cos(t * 2 * Math.PI), 204) * 180) / Math.PI,
+      });
     }
     return out;
   }, [brush, standard]);
@@ -121,11 +152,32 @@ function BrushPreview({ brush }: { brush: Brush }) {
         </radialGradient>
       </defs>
       <g opacity={brush.strength}>
-        {dabs.map((d, i) => pictures.length ? (
-          <rect key={i} x={d.x - d.r} y={d.y - d.r * brush.roundness} width={2 * d.r} height={2 * d.r * brush.roundness} fill="var(--text)" opacity={d.o} mask={`url(#tip${i % pictures.length})`} transform={`rotate(${-brush.angle - (brush.follow ? d.way : 0)} ${d.x} ${d.y})`} />
-        ) : (
-          <ellipse key={i} cx={d.x} cy={d.y} rx={d.r} ry={d.r * brush.roundness} fill="url(#dab)" opacity={d.o} transform={`rotate(${-brush.angle} ${d.x} ${d.y})`} />
-        ))}
+        {dabs.map((d, i) =>
+          pictures.length ? (
+            <rect
+              key={i}
+              x={d.x - d.r}
+              y={d.y - d.r * brush.roundness}
+              width={2 * d.r}
+              height={2 * d.r * brush.roundness}
+              fill="var(--text)"
+              opacity={d.o}
+              mask={`url(#tip${i % pictures.length})`}
+              transform={`rotate(${-brush.angle - (brush.follow ? d.way : 0)} ${d.x} ${d.y})`}
+            />
+          ) : (
+            <ellipse
+              key={i}
+              cx={d.x}
+              cy={d.y}
+              rx={d.r}
+              ry={d.r * brush.roundness}
+              fill="url(#dab)"
+              opacity={d.o}
+              transform={`rotate(${-brush.angle} ${d.x} ${d.y})`}
+            />
+          ),
+        )}
       </g>
     </svg>
   );

@@ -1,15 +1,18 @@
 import { Tooltip } from "@mui/material";
 import { useState } from "react";
 import type { Confine } from "../api/types";
+import { toHex } from "../state/colour";
+import { setBrush } from "../state/hand";
 import { useWorkshop } from "../state/hooks";
 import { showPicked } from "../state/picking";
-import { setBrush, workshop } from "../state/workshop";
-import { Icon } from "../theme/icons";
-import { Expander } from "./Expander";
+import { workshop } from "../state/workshop";
 import { hint } from "../tools/commands";
-import { toHex } from "./colour";
-import { GroupChoice } from "./GroupChoice";
-import { NamedSlider } from "./sliders";
+import { GroupChoice } from "../ui/GroupChoice";
+import { PushButton } from "../ui/PushButton";
+import { Toggle } from "../ui/Toggle";
+import { Icon } from "../ui/icons";
+import { NamedSlider } from "../ui/sliders";
+import { Expander } from "./Expander";
 
 const SIDES = [
   ["front", "Front", "Only surface that looks the brush's way takes paint"],
@@ -19,7 +22,15 @@ const SIDES = [
 
 /** How many of the limits are set. */
 export function limits(confine: Confine, depth: number, facing: number): number {
-  return [confine.relief !== 0, confine.raised > 0, confine.picks.length > 0, confine.part, confine.colours.length > 0, depth > 0, facing !== 90].filter(Boolean).length;
+  return [
+    confine.relief !== 0,
+    confine.raised > 0,
+    confine.picks.length > 0,
+    confine.part,
+    confine.colours.length > 0,
+    depth > 0,
+    facing !== 90,
+  ].filter(Boolean).length;
 }
 
 /** What alone may change: recesses or ridges, faces, a part, colours, facing and depth. */
@@ -35,10 +46,15 @@ export function ConfineCard() {
         <h2>Confine</h2>
         <span className="right">
           {count > 0 && (
-            <Tooltip title={hint(on ? "Strokes keep to these limits; press to let them go anywhere" : "The limits are set aside; press to use them", "confine")}>
-              <button className="tog" aria-pressed={on} onClick={() => workshop.setState({ confined: !on })}>
+            <Tooltip
+              title={hint(
+                on ? "Strokes keep to these limits; press to let them go anywhere" : "The limits are set aside; press to use them",
+                "confine",
+              )}
+            >
+              <Toggle on={on} onToggle={() => workshop.setState({ confined: !on })}>
                 {on ? `${count} on` : "Off"}
-              </button>
+              </Toggle>
             </Tooltip>
           )}
           {count === 0 && "Anywhere"}
@@ -63,59 +79,114 @@ function ConfineSettings({ confine }: { confine: Confine }) {
   const side = !brush.facing ? "both" : brush.back ? "back" : "front";
   return (
     <>
-      <NamedSlider label="Relief" title="Left: only recesses. Right: only ridges. In the middle everything" value={confine.relief} low={-1} high={1} step={0.01} unit="number" onChange={(relief) => set({ relief: Math.abs(relief) < 0.03 ? 0 : relief })} />
+      <NamedSlider
+        label="Relief"
+        title="Left: only recesses. Right: only ridges. In the middle everything"
+        value={confine.relief}
+        low={-1}
+        high={1}
+        step={0.01}
+        unit="number"
+        onChange={(relief) => set({ relief: Math.abs(relief) < 0.03 ? 0 : relief })}
+      />
       {confine.relief !== 0 && (
         <>
-          <NamedSlider label="Softness" title="How softly it sets in" value={confine.softness} low={0} high={1} step={0.01} unit="percent" onChange={(softness) => set({ softness })} />
+          <NamedSlider
+            label="Softness"
+            title="How softly it sets in"
+            value={confine.softness}
+            low={0}
+            high={1}
+            step={0.01}
+            unit="percent"
+            onChange={(softness) => set({ softness })}
+          />
           <div className="prow">
             <span className="label">Told by</span>
             <Tooltip title="The curvature of the mesh itself">
-              <button className="tog" aria-pressed={confine.relief_from === "mesh"} onClick={() => set({ relief_from: "mesh" })}>
+              <Toggle on={confine.relief_from === "mesh"} onToggle={() => set({ relief_from: "mesh" })}>
                 Mesh
-              </button>
+              </Toggle>
             </Tooltip>
             <Tooltip title="The baked curvature, where there is one">
-              <button className="tog" aria-pressed={confine.relief_from === "bake"} onClick={() => set({ relief_from: "bake" })}>
+              <Toggle on={confine.relief_from === "bake"} onToggle={() => set({ relief_from: "bake" })}>
                 Bake
-              </button>
+              </Toggle>
             </Tooltip>
           </div>
         </>
       )}
-      <NamedSlider label="Raised only" title="A dry brush: it touches only ridges and what the height channel raises" value={confine.raised} low={0} high={1} step={0.01} unit="percent" onChange={(raised) => set({ raised })} />
+      <NamedSlider
+        label="Raised only"
+        title="A dry brush: it touches only ridges and what the height channel raises"
+        value={confine.raised}
+        low={0}
+        high={1}
+        step={0.01}
+        unit="percent"
+        onChange={(raised) => set({ raised })}
+      />
       <div className="prow" role="group" aria-label="Side">
         <span className="label">Side</span>
         {SIDES.map(([id, name, about]) => (
           <Tooltip key={id} title={about}>
-            <button className="tog" aria-pressed={side === id} onClick={() => setBrush({ facing: id !== "both", back: id === "back" })}>
+            <Toggle on={side === id} onToggle={() => setBrush({ facing: id !== "both", back: id === "back" })}>
               {name}
-            </button>
+            </Toggle>
           </Tooltip>
         ))}
       </div>
-      {brush.facing && <NamedSlider label="Facing up to" title="Surface turned further from the brush takes no paint" value={brush.facing_deg} low={5} high={180} step={1} unit="degrees" onChange={(facing_deg) => setBrush({ facing_deg })} />}
-      <NamedSlider label="Depth" title="How far in front of and behind its plane a dab reaches; 0 is no limit" value={brush.depth} low={0} high={1} step={0.01} unit="percent" onChange={(depth) => setBrush({ depth })} />
+      {brush.facing && (
+        <NamedSlider
+          label="Facing up to"
+          title="Surface turned further from the brush takes no paint"
+          value={brush.facing_deg}
+          low={5}
+          high={180}
+          step={1}
+          unit="degrees"
+          onChange={(facing_deg) => setBrush({ facing_deg })}
+        />
+      )}
+      <NamedSlider
+        label="Depth"
+        title="How far in front of and behind its plane a dab reaches; 0 is no limit"
+        value={brush.depth}
+        low={0}
+        high={1}
+        step={0.01}
+        unit="percent"
+        onChange={(depth) => setBrush({ depth })}
+      />
       <div className="prow">
         <span className="label">Part</span>
         <Tooltip title="Only the part on which a stroke begins">
-          <button className="tog" aria-pressed={confine.part} onClick={() => set({ part: !confine.part })}>
+          <Toggle on={confine.part} onToggle={() => set({ part: !confine.part })}>
             Where it begins
-          </button>
+          </Toggle>
         </Tooltip>
       </div>
       <div className="prow">
         <span className="label">Faces</span>
         {confine.picks.length > 0 ? (
           <Tooltip title="Strokes keep to these faces; press to let go of them">
-            <button className="tog" aria-pressed="true" onClick={() => { set({ picks: [] }); showPicked(workshop.getState().picked, null); }}>
+            <Toggle
+              on={true}
+              onToggle={() => {
+                set({ picks: [] });
+                showPicked(workshop.getState().picked, null);
+              }}
+            >
               {confine.picks.length} picked
-            </button>
+            </Toggle>
           </Tooltip>
         ) : (
-          <Tooltip title={picked.length ? "Keep strokes to the faces picked by box or lasso" : "Pick faces first: the Fill tool has a box and a lasso"}>
-            <button className="tog" disabled={!picked.length} onClick={() => set({ picks: picked })}>
+          <Tooltip
+            title={picked.length ? "Keep strokes to the faces picked by box or lasso" : "Pick faces first: the Fill tool has a box and a lasso"}
+          >
+            <PushButton disabled={!picked.length} onClick={() => set({ picks: picked })}>
               Those picked
-            </button>
+            </PushButton>
           </Tooltip>
         )}
         <GroupChoice about="Keep strokes to a kept face group" onTake={(picks) => set({ picks })} />
@@ -124,11 +195,21 @@ function ConfineSettings({ confine }: { confine: Confine }) {
         <span className="label">Colours</span>
         {confine.colours.map((c, i) => (
           <Tooltip key={i} title={`Only where it looks like ${toHex(c)}; press to take it out`}>
-            <button className="swatch" aria-label={`Colour ${toHex(c)}`} style={{ background: toHex(c) }} onClick={() => set({ colours: confine.colours.filter((_, k) => k !== i) })} />
+            <button
+              className="swatch"
+              aria-label={`Colour ${toHex(c)}`}
+              style={{ background: toHex(c) }}
+              onClick={() => set({ colours: confine.colours.filter((_, k) => k !== i) })}
+            />
           </Tooltip>
         ))}
         <Tooltip title="Only where the surface looks like the colour in hand; pick one with the Pick tool">
-          <button className="iconbtn small" aria-label="Add the colour in hand" disabled={confine.colours.length > 7} onClick={() => set({ colours: [...confine.colours, colour] })}>
+          <button
+            className="iconbtn small"
+            aria-label="Add the colour in hand"
+            disabled={confine.colours.length > 7}
+            onClick={() => set({ colours: [...confine.colours, colour] })}
+          >
             <Icon name="plus" />
           </button>
         </Tooltip>
@@ -139,14 +220,32 @@ function ConfineSettings({ confine }: { confine: Confine }) {
             <span className="label">From</span>
             {READS.map(([id, name, about]) => (
               <Tooltip key={id} title={about}>
-                <button className="tog" aria-pressed={confine.colours_from === id} onClick={() => set({ colours_from: id })}>
+                <Toggle on={confine.colours_from === id} onToggle={() => set({ colours_from: id })}>
                   {name}
-                </button>
+                </Toggle>
               </Tooltip>
             ))}
           </div>
-          <NamedSlider label="Tolerance" title="How different a colour may look" value={confine.tolerance} low={0} high={0.5} step={0.005} unit="number" onChange={(tolerance) => set({ tolerance })} />
-          <NamedSlider label="Edge" title="How softly the range ends" value={confine.colour_softness} low={0} high={0.5} step={0.005} unit="number" onChange={(colour_softness) => set({ colour_softness })} />
+          <NamedSlider
+            label="Tolerance"
+            title="How different a colour may look"
+            value={confine.tolerance}
+            low={0}
+            high={0.5}
+            step={0.005}
+            unit="number"
+            onChange={(tolerance) => set({ tolerance })}
+          />
+          <NamedSlider
+            label="Edge"
+            title="How softly the range ends"
+            value={confine.colour_softness}
+            low={0}
+            high={0.5}
+            step={0.005}
+            unit="number"
+            onChange={(colour_softness) => set({ colour_softness })}
+          />
         </>
       )}
     </>

@@ -1,5 +1,5 @@
 import { Tooltip } from "@mui/material";
-import { Icon } from "../theme/icons";
+import { Icon } from "../ui/icons";
 
 /** Opens and closes the rest of a card. */
 export function Expander({ open, name, hint, onToggle }: { open: boolean; name: string; hint: string; onToggle: () => void }) {

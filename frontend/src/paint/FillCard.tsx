@@ -3,10 +3,14 @@ import { useState } from "react";
 import { useStore } from "zustand";
 import { useDocument, useWorkshop } from "../state/hooks";
 import { dropSet, keepPicked, outline, showPicked } from "../state/picking";
-import { flood, workshop } from "../state/workshop";
-import { Icon } from "../theme/icons";
+import { flood } from "../state/strokes";
+import { workshop } from "../state/workshop";
+import { PushButton } from "../ui/PushButton";
+import { TextInput } from "../ui/TextInput";
+import { Toggle } from "../ui/Toggle";
+import { Icon } from "../ui/icons";
+import { NamedSlider } from "../ui/sliders";
 import { BlendChoice } from "./BlendChoice";
-import { NamedSlider } from "./sliders";
 import { Choice } from "./TipCard";
 
 const MORE = [
@@ -36,19 +40,30 @@ export function FillCard() {
       <div className="prow" role="group" aria-label="What is filled">
         {all.map(([id, name, hint]) => (
           <Tooltip key={id} title={hint}>
-            <button className="tog" aria-pressed={by === id} onClick={() => workshop.setState({ fillBy: id })}>
+            <Toggle on={by === id} onToggle={() => workshop.setState({ fillBy: id })}>
               {name}
-            </button>
+            </Toggle>
           </Tooltip>
         ))}
       </div>
-      <NamedSlider label="Strength" title="How far the values move" value={strength} low={0.01} high={1} step={0.01} unit="percent" onChange={(v) => workshop.setState({ fillStrength: v })} />
+      <NamedSlider
+        label="Strength"
+        title="How far the values move"
+        value={strength}
+        low={0.01}
+        high={1}
+        step={0.01}
+        unit="percent"
+        onChange={(v) => workshop.setState({ fillStrength: v })}
+      />
       <BlendChoice />
       {by === "colour" && <Range />}
       {(by === "box" || by === "lasso") && <Behind />}
       {by === "gradient" && <GradientFill />}
       <Picked />
-      <p className="note">{about[by] ?? "Press a place in either view. At less than full strength a fill moves the values part of the way, and can be repeated."}</p>
+      <p className="note">
+        {about[by] ?? "Press a place in either view. At less than full strength a fill moves the values part of the way, and can be repeated."}
+      </p>
     </section>
   );
 }
@@ -56,7 +71,16 @@ export function FillCard() {
 function Range() {
   const confine = useWorkshop((s) => s.confine);
   return (
-    <NamedSlider label="Tolerance" title="How different a colour may look" value={confine.tolerance} low={0} high={0.5} step={0.005} unit="number" onChange={(tolerance) => workshop.setState({ confine: { ...confine, tolerance } })} />
+    <NamedSlider
+      label="Tolerance"
+      title="How different a colour may look"
+      value={confine.tolerance}
+      low={0}
+      high={0.5}
+      step={0.005}
+      unit="number"
+      onChange={(tolerance) => workshop.setState({ confine: { ...confine, tolerance } })}
+    />
   );
 }
 
@@ -66,14 +90,14 @@ function Behind() {
     <div className="prow">
       <span className="label">Takes</span>
       <Tooltip title="Only faces that show in the view">
-        <button className="tog" aria-pressed={!behind} onClick={() => outline.setState({ behind: false })}>
+        <Toggle on={!behind} onToggle={() => outline.setState({ behind: false })}>
           What shows
-        </button>
+        </Toggle>
       </Tooltip>
       <Tooltip title="And faces hidden behind them">
-        <button className="tog" aria-pressed={behind} onClick={() => outline.setState({ behind: true })}>
+        <Toggle on={behind} onToggle={() => outline.setState({ behind: true })}>
           All behind
-        </button>
+        </Toggle>
       </Tooltip>
     </div>
   );
@@ -86,15 +110,18 @@ function GradientFill() {
     <>
       <Choice
         label="Goes"
-        options={[["line", "Along a line", "Even across the line between the ends"], ["ball", "Outwards", "Round the first end"]]}
+        options={[
+          ["line", "Along a line", "Even across the line between the ends"],
+          ["ball", "Outwards", "Round the first end"],
+        ]}
         value={gradient?.form ?? "line"}
         onChange={(form) => workshop.setState({ gradient: gradient ? { ...gradient, form } : { form, start: [0, 0, 0], end: [0, 0, 0] } })}
       />
       <div className="prow">
         <Tooltip title={picked.length ? "Fill the picked faces along the gradient" : "Fill the sheet along the gradient"}>
-          <button className="vbtn" disabled={!gradient} onClick={() => void flood(picked.length ? picked : null, gradient)}>
+          <PushButton disabled={!gradient} onClick={() => void flood(picked.length ? picked : null, gradient)}>
             Fill the gradient
-          </button>
+          </PushButton>
         </Tooltip>
       </div>
     </>
@@ -114,14 +141,12 @@ function Picked() {
         <div className="prow">
           <span className="label">Picked</span>
           <Tooltip title="Fill the picked faces">
-            <button className="vbtn" disabled={by === "gradient"} onClick={() => void flood(picked)}>
+            <PushButton disabled={by === "gradient"} onClick={() => void flood(picked)}>
               Fill them
-            </button>
+            </PushButton>
           </Tooltip>
           <Tooltip title="Let go of the picked faces">
-            <button className="vbtn" onClick={() => showPicked([], null)}>
-              Let go
-            </button>
+            <PushButton onClick={() => showPicked([], null)}>Let go</PushButton>
           </Tooltip>
         </div>
       )}
@@ -136,11 +161,11 @@ function Picked() {
           <label className="label" htmlFor="face-group">
             Keep as
           </label>
-          <input id="face-group" className="vbtn" value={name} maxLength={80} placeholder="a name" onChange={(e) => setName(e.target.value)} style={{ width: 96 }} />
+          <TextInput sx={{ width: 96 }} id="face-group" value={name} maxLength={80} placeholder="a name" onChange={(e) => setName(e.target.value)} />
           <Tooltip title="Keep the picked faces as a group; the same name replaces it">
-            <button className="vbtn" type="submit" disabled={!name.trim()}>
+            <PushButton type="submit" disabled={!name.trim()}>
               Keep
-            </button>
+            </PushButton>
           </Tooltip>
         </form>
       )}
@@ -150,9 +175,14 @@ function Picked() {
           {sets.map((s) => (
             <span key={s.id} className="pair-btn">
               <Tooltip title={`Take up the faces of ${s.name}`}>
-                <button className="tog" onClick={() => { showPicked(s.picks, null); setName(s.name); }}>
+                <PushButton
+                  onClick={() => {
+                    showPicked(s.picks, null);
+                    setName(s.name);
+                  }}
+                >
                   {s.name}
-                </button>
+                </PushButton>
               </Tooltip>
               <Tooltip title={`Remove the group ${s.name}`}>
                 <button className="iconbtn small" aria-label={`Remove ${s.name}`} onClick={() => void dropSet(s.id)}>

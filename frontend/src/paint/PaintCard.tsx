@@ -1,13 +1,18 @@
 import { Slider, Tooltip } from "@mui/material";
 import { HexColorPicker } from "react-colorful";
 import type { Channel } from "../api/types";
+import { fromHex, greyOf, sameColour, toHex } from "../state/colour";
+import { edit } from "../state/edits";
+import { chooseTarget, toolKind } from "../state/hand";
 import { useDocument, useSheet, useWorkshop } from "../state/hooks";
 import { findLayer } from "../state/layers";
-import { chooseTarget, edit, toolKind, workshop, type RGB } from "../state/workshop";
-import { Icon } from "../theme/icons";
+import { workshop } from "../state/workshop";
+import type { RGB } from "../state/workshop";
+import { TextInput } from "../ui/TextInput";
+import { Toggle } from "../ui/Toggle";
+import { Icon } from "../ui/icons";
+import { NamedSlider } from "../ui/sliders";
 import { BlendChoice } from "./BlendChoice";
-import { fromHex, greyOf, sameColour, toHex } from "./colour";
-import { NamedSlider } from "./sliders";
 
 /** What the next stroke lays: colour and values for channel cells, one grey for a mask. */
 export function PaintCard() {
@@ -55,7 +60,11 @@ function ChannelPaint() {
         <div className="chead">
           <h2>Paint</h2>
         </div>
-        <p className="note">{layer ? "This layer holds one value per channel. Press a value in its row to change it, or give it a painted mask." : "Choose a cell in the layer grid."}</p>
+        <p className="note">
+          {layer
+            ? "This layer holds one value per channel. Press a value in its row to change it, or give it a painted mask."
+            : "Choose a cell in the layer grid."}
+        </p>
       </>
     );
   }
@@ -68,17 +77,23 @@ function ChannelPaint() {
     <>
       <div className="chead">
         <h2>Paint</h2>
-        <span className="right">{target.channels.length} {target.channels.length === 1 ? "channel" : "channels"} in one stroke</span>
+        <span className="right">
+          {target.channels.length} {target.channels.length === 1 ? "channel" : "channels"} in one stroke
+        </span>
       </div>
       {target.channels.includes("base_color") && <ColourPaint />}
-      {channels.filter((c) => c.id !== "base_color" && target.channels.includes(c.id)).map((c) => <ValuePaint key={c.id} channel={c} />)}
+      {channels
+        .filter((c) => c.id !== "base_color" && target.channels.includes(c.id))
+        .map((c) => (
+          <ValuePaint key={c.id} channel={c} />
+        ))}
       {paints && <BlendChoice />}
       <div className="prow" role="group" aria-label="Channels of the stroke">
         {channels.map((c) => (
           <Tooltip key={c.id} title={target.channels.includes(c.id) ? `Strokes change ${c.name}` : `Also change ${c.name}`}>
-            <button className="tog" aria-pressed={target.channels.includes(c.id)} onClick={() => toggle(c.id)}>
+            <Toggle on={target.channels.includes(c.id)} onToggle={() => toggle(c.id)}>
               {c.name}
-            </button>
+            </Toggle>
           </Tooltip>
         ))}
       </div>
@@ -102,10 +117,9 @@ function ColourPaint() {
         <label className="label" htmlFor="hex">
           Base colour
         </label>
-        <input
+        <TextInput
+          sx={{ width: 78 }}
           id="hex"
-          className="vbtn"
-          style={{ width: 78 }}
           defaultValue={hex}
           key={hex}
           maxLength={7}
@@ -162,7 +176,18 @@ function Swatches() {
       <div className="prow">
         <span className="label">Swatches</span>
         <Tooltip title={known ? "Take this colour out of the tray" : "Keep this colour in the tray"}>
-          <button className="iconbtn small" aria-label={known ? "Remove swatch" : "Add swatch"} onClick={() => (known ? keep(list.filter((s) => !sameColour(s, current)), "Remove a swatch") : keep([...list, current], "Add a swatch"))}>
+          <button
+            className="iconbtn small"
+            aria-label={known ? "Remove swatch" : "Add swatch"}
+            onClick={() =>
+              known
+                ? keep(
+                    list.filter((s) => !sameColour(s, current)),
+                    "Remove a swatch",
+                  )
+                : keep([...list, current], "Add a swatch")
+            }
+          >
             <Icon name={known ? "minus" : "plus"} />
           </button>
         </Tooltip>

@@ -1,7 +1,9 @@
 import { Tooltip } from "@mui/material";
 import { useWorkshop } from "../state/hooks";
-import { type SmearSettings, workshop } from "../state/workshop";
-import { NamedSlider } from "./sliders";
+import { workshop } from "../state/workshop";
+import type { SmearSettings } from "../state/workshop";
+import { Toggle } from "../ui/Toggle";
+import { NamedSlider } from "../ui/sliders";
 
 const MODES: [SmearSettings["mode"], string, string][] = [
   ["mix", "Mix", "The brush carries paint, lays part of it and takes up part of what it meets"],
@@ -18,16 +20,27 @@ export function SmearControls() {
         <span className="label">Mode</span>
         {MODES.map(([id, name, hint]) => (
           <Tooltip key={id} title={hint}>
-            <button className="tog" aria-pressed={smear.mode === id} onClick={() => set({ mode: id })}>
+            <Toggle on={smear.mode === id} onToggle={() => set({ mode: id })}>
               {name}
-            </button>
+            </Toggle>
           </Tooltip>
         ))}
       </div>
       {smear.mode === "mix" && (
-        <NamedSlider label="Wetness" title="How much paint the brush takes up while it lays its own; at 100 % no paint is made or lost" value={smear.wetness} low={0} high={1} step={0.01} unit="percent" onChange={(wetness) => set({ wetness })} />
+        <NamedSlider
+          label="Wetness"
+          title="How much paint the brush takes up while it lays its own; at 100 % no paint is made or lost"
+          value={smear.wetness}
+          low={0}
+          high={1}
+          step={0.01}
+          unit="percent"
+          onChange={(wetness) => set({ wetness })}
+        />
       )}
-      <p className="note">{smear.mode === "mix" ? "Strength is how far a colour is carried, flow how much is laid." : "Strength is how much of the way it goes."}</p>
+      <p className="note">
+        {smear.mode === "mix" ? "Strength is how far a colour is carried, flow how much is laid." : "Strength is how much of the way it goes."}
+      </p>
     </>
   );
 }

@@ -1,8 +1,8 @@
 import { useStore } from "zustand";
+import { toolKind } from "../state/hand";
 import { useDocument, useWorkshop } from "../state/hooks";
 import { findLayer, findSheet, targetTrouble } from "../state/layers";
-import { maskTrouble, masks } from "../state/masks";
-import { toolKind } from "../state/workshop";
+import { masks, maskTrouble } from "../state/masks";
 import { limits } from "./ConfineCard";
 
 /** Always says what the next stroke changes. */
@@ -30,8 +30,8 @@ export function TargetRibbon() {
   const where = map
     ? map.name
     : source
-    ? `Mask · painted source`
-    : target.channels.map((id) => document.channels.find((c) => c.id === id)?.name).join(" · ");
+      ? `Mask · painted source`
+      : target.channels.map((id) => document.channels.find((c) => c.id === id)?.name).join(" · ");
   return (
     <div className={trouble ? "ribbon none" : "ribbon"} role="status" aria-label="Target">
       {trouble ? (

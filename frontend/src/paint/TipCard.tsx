@@ -1,16 +1,25 @@
-import { Expander } from "./Expander";
 import { Tooltip } from "@mui/material";
 import { useRef, useState } from "react";
 import { api } from "../api/client";
 import type { Brush, Tip } from "../api/types";
+import { refresh } from "../state/following";
+import { setBrush, takeBrush } from "../state/hand";
 import { useDocument, useWorkshop } from "../state/hooks";
 import { say } from "../state/messages";
-import { refresh, setBrush, takeBrush, workshop } from "../state/workshop";
-import { Icon } from "../theme/icons";
-import { NamedSlider } from "./sliders";
-import { FileInput } from "../theme/FileInput";
+import { workshop } from "../state/workshop";
+import { Dropdown } from "../ui/Dropdown";
+import { FileInput } from "../ui/FileInput";
+import { Segment, Segments } from "../ui/Segments";
+import { Toggle } from "../ui/Toggle";
+import { Icon } from "../ui/icons";
+import { NamedSlider } from "../ui/sliders";
+import { Expander } from "./Expander";
 
-const FLIPS: [Brush["flip"], string, string][] = [["none", "Never", "The tip stays as it is"], ["alternate", "Alternate", "Every other dab is flipped"], ["random", "Random", "Dabs are flipped at random"]];
+const FLIPS: [Brush["flip"], string, string][] = [
+  ["none", "Never", "The tip stays as it is"],
+  ["alternate", "Alternate", "Every other dab is flipped"],
+  ["random", "Random", "Dabs are flipped at random"],
+];
 const BUILDS: [Brush["build"], string, string][] = [
   ["flow", "To strength", "Dabs build up to the strength and no further"],
   ["past", "Beyond", "Dabs go on building up, past the strength"],
@@ -84,51 +93,73 @@ function TipSettings({ brush, tips }: { brush: Brush; tips: Tip[] }) {
       <div className="prow">
         <span className="label">Angle</span>
         <Tooltip title="The tip's angle follows the stroke">
-          <button className="tog" aria-pressed={brush.follow} onClick={() => setBrush({ follow: !brush.follow })}>
+          <Toggle on={brush.follow} onToggle={() => setBrush({ follow: !brush.follow })}>
             Follows stroke
-          </button>
+          </Toggle>
         </Tooltip>
       </div>
       <Choice label="Flip" options={FLIPS} value={brush.flip} onChange={(flip) => setBrush({ flip })} />
       <Choice label="Build-up" options={BUILDS} value={brush.build} onChange={(build) => setBrush({ build })} />
       <Choice label="Mixing" options={MIXES} value={brush.mix.way} onChange={(way) => setBrush({ mix: { ...brush.mix, way } })} />
       {brush.mix.way === "along" && (
-        <NamedSlider label="Length" title="Diameters from one colour to the other" value={brush.mix.length} low={0.5} high={60} step={0.5} unit="number" log onChange={(length) => setBrush({ mix: { ...brush.mix, length } })} />
+        <NamedSlider
+          label="Length"
+          title="Diameters from one colour to the other"
+          value={brush.mix.length}
+          low={0.5}
+          high={60}
+          step={0.5}
+          unit="number"
+          log
+          onChange={(length) => setBrush({ mix: { ...brush.mix, length } })}
+        />
       )}
       <div className="prow">
         <span className="label">Grain</span>
-        <select className="vbtn" aria-label="Grain" value={brush.grain.picture ?? ""} onChange={(e) => setBrush({ grain: { ...brush.grain, picture: e.target.value || null } })}>
-          <option value="">None</option>
-          {grains?.map((g) => (
-            <option key={g.id} value={g.id}>
-              {g.name}
-            </option>
-          ))}
-          {images.map((i) => (
-            <option key={i.key} value={`image:${i.key}`}>
-              {i.name}
-            </option>
-          ))}
-        </select>
+        <Dropdown
+          label="Grain"
+          value={brush.grain.picture ?? ""}
+          options={[{ id: "", name: "None" }, ...(grains ?? []), ...images.map((i) => ({ id: `image:${i.key}`, name: i.name }))]}
+          onChoose={(id) => setBrush({ grain: { ...brush.grain, picture: id || null } })}
+        />
         {brush.grain.picture && (
           <>
             <Tooltip title="The grain lies still on the surface, so that strokes meet in it">
-              <button className="tog" aria-pressed={brush.grain.fixed === "surface"} onClick={() => setBrush({ grain: { ...brush.grain, fixed: "surface" } })}>
+              <Toggle on={brush.grain.fixed === "surface"} onToggle={() => setBrush({ grain: { ...brush.grain, fixed: "surface" } })}>
                 Surface
-              </button>
+              </Toggle>
             </Tooltip>
             <Tooltip title="The grain travels with the stroke">
-              <button className="tog" aria-pressed={brush.grain.fixed === "stroke"} onClick={() => setBrush({ grain: { ...brush.grain, fixed: "stroke" } })}>
+              <Toggle on={brush.grain.fixed === "stroke"} onToggle={() => setBrush({ grain: { ...brush.grain, fixed: "stroke" } })}>
                 Stroke
-              </button>
+              </Toggle>
             </Tooltip>
           </>
         )}
       </div>
       {brush.grain.picture && (
         <>
-          <NamedSlider label="Grain size" title="One repeat, as a share of the model's diagonal" value={brush.grain.size} low={0.003} high={0.5} step={0.001} unit="percent" log onChange={(size) => setBrush({ grain: { ...brush.grain, size } })} />
-          <NamedSlider label="Grain depth" title="How much of the paint the grain can hold back" value={brush.grain.depth} low={0} high={1} step={0.01} unit="percent" onChange={(depth) => setBrush({ grain: { ...brush.grain, depth } })} />
+          <NamedSlider
+            label="Grain size"
+            title="One repeat, as a share of the model's diagonal"
+            value={brush.grain.size}
+            low={0.003}
+            high={0.5}
+            step={0.001}
+            unit="percent"
+            log
+            onChange={(size) => setBrush({ grain: { ...brush.grain, size } })}
+          />
+          <NamedSlider
+            label="Grain depth"
+            title="How much of the paint the grain can hold back"
+            value={brush.grain.depth}
+            low={0}
+            high={1}
+            step={0.01}
+            unit="percent"
+            onChange={(depth) => setBrush({ grain: { ...brush.grain, depth } })}
+          />
         </>
       )}
     </>
@@ -136,19 +167,29 @@ function TipSettings({ brush, tips }: { brush: Brush; tips: Tip[] }) {
 }
 
 /** A labelled row of words of which one holds. */
-export function Choice<T extends string>({ label, options, value, onChange }: { label: string; options: [T, string, string][]; value: T; onChange: (value: T) => void }) {
+export function Choice<T extends string>({
+  label,
+  options,
+  value,
+  onChange,
+}: {
+  label: string;
+  options: [T, string, string][];
+  value: T;
+  onChange: (value: T) => void;
+}) {
   return (
-    <div className="prow" role="group" aria-label={label}>
+    <div className="prow">
       <span className="label">{label}</span>
-      <span className="seg">
+      <Segments label={label}>
         {options.map(([id, name, about]) => (
           <Tooltip key={id} title={about}>
-            <button aria-pressed={value === id} onClick={() => onChange(id)}>
+            <Segment on={value === id} onChoose={() => onChange(id)}>
               {name}
-            </button>
+            </Segment>
           </Tooltip>
         ))}
-      </span>
+      </Segments>
     </div>
   );
 }

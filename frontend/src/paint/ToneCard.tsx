@@ -1,8 +1,10 @@
 import { Tooltip } from "@mui/material";
+import { fromHex, toHex } from "../state/colour";
 import { useWorkshop } from "../state/hooks";
-import { workshop, type Tone } from "../state/workshop";
-import { NamedSlider } from "./sliders";
-import { fromHex, toHex } from "./colour";
+import { workshop } from "../state/workshop";
+import type { Tone } from "../state/workshop";
+import { Toggle } from "../ui/Toggle";
+import { NamedSlider } from "../ui/sliders";
 
 const CHANGES: [Tone["change"], string, string][] = [
   ["lighten", "Lighten", "Towards white"],
@@ -13,7 +15,12 @@ const CHANGES: [Tone["change"], string, string][] = [
   ["hue", "Hue", "Turns the colour round the wheel"],
   ["tint", "Tint", "Towards a colour, as light as it is"],
 ];
-const RANGES: [Tone["range"], string][] = [["all", "All tones"], ["shadows", "Shadows"], ["midtones", "Mid-tones"], ["highlights", "Highlights"]];
+const RANGES: [Tone["range"], string][] = [
+  ["all", "All tones"],
+  ["shadows", "Shadows"],
+  ["midtones", "Mid-tones"],
+  ["highlights", "Highlights"],
+];
 
 /** What the tone tool does to what is there. */
 export function ToneControls() {
@@ -24,27 +31,52 @@ export function ToneControls() {
       <div className="prow" role="group" aria-label="Change">
         {CHANGES.map(([id, name, hint]) => (
           <Tooltip key={id} title={hint}>
-            <button className="tog" aria-pressed={tone.change === id} onClick={() => set({ change: id })}>
+            <Toggle on={tone.change === id} onToggle={() => set({ change: id })}>
               {name}
-            </button>
+            </Toggle>
           </Tooltip>
         ))}
       </div>
       <div className="prow" role="group" aria-label="Range of tones">
         {RANGES.map(([id, name]) => (
           <Tooltip key={id} title="Which tones it works on, by how light they are">
-            <button className="tog" aria-pressed={tone.range === id} onClick={() => set({ range: id })}>
+            <Toggle on={tone.range === id} onToggle={() => set({ range: id })}>
               {name}
-            </button>
+            </Toggle>
           </Tooltip>
         ))}
       </div>
-      <NamedSlider label="Amount" title="How far one stroke at full strength goes" value={tone.amount} low={0} high={1} step={0.01} unit="percent" onChange={(amount) => set({ amount })} />
-      {tone.change === "hue" && <NamedSlider label="Turn" title="Degrees on the wheel at full amount" value={tone.degrees} low={-180} high={180} step={1} unit="degrees" onChange={(degrees) => set({ degrees })} />}
+      <NamedSlider
+        label="Amount"
+        title="How far one stroke at full strength goes"
+        value={tone.amount}
+        low={0}
+        high={1}
+        step={0.01}
+        unit="percent"
+        onChange={(amount) => set({ amount })}
+      />
+      {tone.change === "hue" && (
+        <NamedSlider
+          label="Turn"
+          title="Degrees on the wheel at full amount"
+          value={tone.degrees}
+          low={-180}
+          high={180}
+          step={1}
+          unit="degrees"
+          onChange={(degrees) => set({ degrees })}
+        />
+      )}
       {tone.change === "tint" && (
         <div className="prow">
           <span className="label">Towards</span>
-          <input type="color" aria-label="Tint colour" value={toHex(tone.colour)} onChange={(e) => set({ colour: (fromHex(e.target.value) ?? tone.colour) as Tone["colour"] })} />
+          <input
+            type="color"
+            aria-label="Tint colour"
+            value={toHex(tone.colour)}
+            onChange={(e) => set({ colour: (fromHex(e.target.value) ?? tone.colour) as Tone["colour"] })}
+          />
         </div>
       )}
     </>

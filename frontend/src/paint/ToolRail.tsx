@@ -1,13 +1,17 @@
 import { Tooltip } from "@mui/material";
 import { useRef } from "react";
 import { api } from "../api/client";
+import { toHex } from "../state/colour";
+import { runJob } from "../state/edits";
+import { refresh } from "../state/following";
+import { swapColours } from "../state/hand";
 import { useWorkshop } from "../state/hooks";
 import { say } from "../state/messages";
-import { refresh, runJob, swapColours, workshop } from "../state/workshop";
-import { Icon, type IconName } from "../theme/icons";
+import { workshop } from "../state/workshop";
 import { hint } from "../tools/commands";
-import { toHex } from "./colour";
-import { FileInput } from "../theme/FileInput";
+import { FileInput } from "../ui/FileInput";
+import { Icon } from "../ui/icons";
+import type { IconName } from "../ui/icons";
 
 /** The tools. `touchUp`: only those that a mesh map takes. */
 export function ToolRail({ touchUp = false }: { touchUp?: boolean }) {
@@ -15,14 +19,16 @@ export function ToolRail({ touchUp = false }: { touchUp?: boolean }) {
   const tools = useWorkshop((s) => s.registries?.tools);
   return (
     <aside className="rail" aria-label="Tools">
-      {tools?.filter((t) => !touchUp || t.touch_up).map((t) => (
-        <Tooltip key={t.id} title={hint(t.hint, t.id)} placement="right">
-          <button className="tool" aria-pressed={tool === t.id} onClick={() => workshop.setState({ tool: t.id })}>
-            <Icon name={t.icon as IconName} />
-            <span>{t.name}</span>
-          </button>
-        </Tooltip>
-      ))}
+      {tools
+        ?.filter((t) => !touchUp || t.touch_up)
+        .map((t) => (
+          <Tooltip key={t.id} title={hint(t.hint, t.id)} placement="right">
+            <button className="tool" aria-pressed={tool === t.id} onClick={() => workshop.setState({ tool: t.id })}>
+              <Icon name={t.icon as IconName} />
+              <span>{t.name}</span>
+            </button>
+          </Tooltip>
+        ))}
       <div className="gap" />
       {!touchUp && <Recorder />}
       <Chips />
@@ -34,11 +40,16 @@ export function ToolRail({ touchUp = false }: { touchUp?: boolean }) {
 function Chips() {
   const colours = useWorkshop((s) => s.colours);
   const masks = useWorkshop((s) => s.maskValues);
-  const mask = useWorkshop((s) => Boolean(s.target?.mask ?? (s.target?.mesh_map && s.registries?.bake.maps.find((m) => m.id === s.target?.mesh_map)?.components === 1)));
+  const mask = useWorkshop((s) =>
+    Boolean(s.target?.mask ?? (s.target?.mesh_map && s.registries?.bake.maps.find((m) => m.id === s.target?.mesh_map)?.components === 1)),
+  );
   const shown = mask ? masks.map((v) => toHex([v, v, v])) : colours.map(toHex);
   return (
-    <Tooltip title={hint(mask ? "Swap the two mask values; hold V for the other" : "Swap the two colours; hold V for the other", "swap")} placement="right">
-      <button className="chips" aria-label="Swap colours" onClick={swapColours}>
+    <Tooltip
+      title={hint(mask ? "Swap the two mask values; hold V for the other" : "Swap the two colours; hold V for the other", "swap")}
+      placement="right"
+    >
+      <button className="chips" aria-label={mask ? "Swap values" : "Swap colours"} onClick={swapColours}>
         <span className="pair">
           <i style={{ background: shown[1] }} />
           <i style={{ background: shown[0] }} />

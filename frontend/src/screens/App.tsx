@@ -1,7 +1,10 @@
 import { useEffect, useRef, useState } from "react";
+import { closeProject, openProject } from "../state/following";
 import { useRoute, useWorkshop } from "../state/hooks";
-import { closeProject, openProject, openStage } from "../state/workshop";
 import { handleKey, pressUnderKey, releaseKey } from "../tools/commands";
+import { Boundary } from "../ui/Boundary";
+import { Questions } from "../ui/dialogs";
+import { openStage } from "../viewport/openStage";
 import { BakeScreen } from "./BakeScreen";
 import { ExportScreen } from "./ExportScreen";
 import { JobBar } from "./JobBar";
@@ -38,6 +41,7 @@ export function App({ onMode }: { onMode: () => void }) {
       {uid ? <Project key={uid} uid={uid} screen={screen} onMode={onMode} onHelp={() => setHelp(true)} /> : <ProjectsScreen onMode={onMode} />}
       <ShortcutsDialog open={help} onClose={() => setHelp(false)} />
       <ShownMessage />
+      <Questions />
     </>
   );
 }
@@ -58,11 +62,19 @@ function Project({ uid, screen, onMode, onHelp }: { uid: string; screen: string;
     <div className="shell">
       <canvas ref={canvas} className="stage-canvas" aria-hidden="true" />
       <TopBar uid={uid} screen={screen} onMode={onMode} onHelp={onHelp} />
-      {!loaded && <main className="page quiet" style={{ background: "var(--app)" }}>Opening the project…</main>}
-      {loaded && screen === "model" && <ModelScreen />}
-      {loaded && screen === "bake" && <BakeScreen />}
-      {loaded && screen === "paint" && <PaintScreen />}
-      {loaded && screen === "export" && <ExportScreen />}
+      {!loaded && (
+        <main className="page quiet" style={{ background: "var(--app)" }}>
+          Opening the project…
+        </main>
+      )}
+      {loaded && (
+        <Boundary key={screen} what="This screen">
+          {screen === "model" && <ModelScreen />}
+          {screen === "bake" && <BakeScreen />}
+          {screen === "paint" && <PaintScreen />}
+          {screen === "export" && <ExportScreen />}
+        </Boundary>
+      )}
       <JobBar />
     </div>
   );

@@ -8,11 +8,12 @@ import { SuspectsCard } from "../bake/SuspectsCard";
 import { TouchUpCard } from "../bake/TouchUpCard";
 import { BrushCard } from "../paint/BrushCard";
 import { ConfineCard } from "../paint/ConfineCard";
-import { TipCard } from "../paint/TipCard";
 import { TargetRibbon } from "../paint/TargetRibbon";
+import { TipCard } from "../paint/TipCard";
 import { ToolRail } from "../paint/ToolRail";
 import { enterBake, leaveBake, settle } from "../state/bake";
 import { useDocument, useWorkshop } from "../state/hooks";
+import { Segment, Segments } from "../ui/Segments";
 import { TwoViews } from "../viewport/TwoViews";
 
 /** Measures the model and repairs what went wrong, before or while painting. */
@@ -58,18 +59,18 @@ export function BakeScreen() {
         </TwoViews>
       </div>
       <aside className="side">
-        <div className="seg tabs" role="group" aria-label="Bake or touch up">
+        <Segments label="Bake or touch up" className="tabs">
           <Tooltip title="Measure the model into maps">
-            <button aria-pressed={tab === "bake"} onClick={() => setTab("bake")}>
+            <Segment on={tab === "bake"} onChoose={() => setTab("bake")}>
               Bake
-            </button>
+            </Segment>
           </Tooltip>
           <Tooltip title="Repair the map that is shown, by hand">
-            <button aria-pressed={tab === "touch"} onClick={() => setTab("touch")}>
+            <Segment on={tab === "touch"} onChoose={() => setTab("touch")}>
               Touch-up
-            </button>
+            </Segment>
           </Tooltip>
-        </div>
+        </Segments>
         {tab === "bake" ? (
           <>
             <SourceCard />

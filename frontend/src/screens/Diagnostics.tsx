@@ -1,16 +1,6 @@
-import { createStore, useStore } from "zustand";
+import { useStore } from "zustand";
+import { diagnostics } from "../state/diagnostics";
 import { useWorkshop } from "../state/hooks";
-
-const KEY = "ruvelt-diagnostics";
-
-/** Whether figures of the last stroke are shown: off until asked for, then remembered in this browser. */
-export const diagnostics = createStore<{ on: boolean }>(() => ({ on: localStorage.getItem(KEY) === "on" }));
-
-export function toggleDiagnostics(): void {
-  const on = !diagnostics.getState().on;
-  localStorage.setItem(KEY, on ? "on" : "off");
-  diagnostics.setState({ on });
-}
 
 /** How long the last stroke's dabs took the server, and how much of the sheet they changed. */
 export function Diagnostics() {

@@ -4,14 +4,26 @@ import { useEffect, useState } from "react";
 import { api } from "../api/client";
 import type { ExportPreset, MapSpec, Sheet } from "../api/types";
 import { toggled } from "../grid/LayerGrid";
+import { runJob } from "../state/edits";
 import { useDocument, useWorkshop } from "../state/hooks";
 import { say } from "../state/messages";
-import { runJob } from "../state/workshop";
+import { Check } from "../ui/Check";
+import { Toggle } from "../ui/Toggle";
+import { askedName } from "../ui/dialogs";
 
 interface Written {
   name: string;
   folder: string;
-  files: { name: string; sheet: string | null; map: string | null; width: number; height: number; bits: number; bytes: number; colour_space: string }[];
+  files: {
+    name: string;
+    sheet: string | null;
+    map: string | null;
+    width: number;
+    height: number;
+    bits: number;
+    bytes: number;
+    colour_space: string;
+  }[];
 }
 
 /** Whether a sheet has the mesh maps that a map is made of. */
@@ -39,23 +51,35 @@ export function ExportScreen() {
   const base = presets?.find((p) => p.id === chosen);
   if (!document || !base) return <main className="page" style={{ background: "var(--app)" }} />;
   const preset: ExportPreset = { ...base, ...changed };
-  const extra: MapSpec[] = preset.id === "separate-maps" ? document.channels.filter((c) => !preset.maps.some((m) => m.components.some((x) => x.split(".")[0] === c.id))).map((c) => ({ id: c.id, name: c.name, components: c.kind === "colour" ? ["r", "g", "b"].map((l) => `${c.id}.${l}`) : [c.id], bits: null })) : [];
+  const extra: MapSpec[] =
+    preset.id === "separate-maps"
+      ? document.channels
+          .filter((c) => !preset.maps.some((m) => m.components.some((x) => x.split(".")[0] === c.id)))
+          .map((c) => ({ id: c.id, name: c.name, components: c.kind === "colour" ? ["r", "g", "b"].map((l) => `${c.id}.${l}`) : [c.id], bits: null }))
+      : [];
   const sheets = document.sheets.filter((s) => !sheetsOff.has(s.id));
   const maps = [...preset.maps, ...extra].filter((m) => document.sheets.some((s) => isBaked(m, s)));
   const kept = maps.filter((m) => !mapsOff.has(m.id));
   const count = sheets.reduce((sum, s) => sum + kept.filter((m) => isBaked(m, s)).length, 0);
   const set = (values: Partial<ExportPreset>): void => setChanged({ ...changed, ...values });
   const start = async (): Promise<void> => {
-    const job = await runJob(() => api.exportMaps(uid, preset, sheetsOff.size ? sheets.map((s) => s.id) : null, mapsOff.size ? kept.map((m) => m.id) : null));
+    const job = await runJob(() =>
+      api.exportMaps(uid, preset, sheetsOff.size ? sheets.map((s) => s.id) : null, mapsOff.size ? kept.map((m) => m.id) : null),
+    );
     if (job?.state === "done") {
       setWritten(job.result as unknown as Written);
       say(`${(job.result.files as unknown[]).length} files written.`);
     }
   };
   const saveOwn = async (): Promise<void> => {
-    const name = window.prompt("Name of your preset", `${preset.name} (own)`)?.trim();
+    const name = await askedName("Save as own preset", "Name", `${preset.name} (own)`, "Save preset");
     if (!name) return;
-    const id = name.toLowerCase().replace(/[^a-z0-9]+/g, "-").replace(/^-+|-+$/g, "").slice(0, 40) || "own";
+    const id =
+      name
+        .toLowerCase()
+        .replace(/[^a-z0-9]+/g, "-")
+        .replace(/^-+|-+$/g, "")
+        .slice(0, 40) || "own";
     try {
       await api.savePreset({ ...preset, id, name, note: "", maps: kept.length ? (kept as ExportPreset["maps"]) : preset.maps });
       await client.invalidateQueries({ queryKey: ["presets"] });
@@ -70,7 +94,16 @@ export function ExportScreen() {
   return (
     <main className="two" style={{ background: "var(--app)" }}>
       <div className="panel" style={{ display: "flex", flexDirection: "column", gap: 10, paddingTop: 14 }}>
-        <TextField select label="Preset" value={chosen} onChange={(e) => { setChosen(e.target.value); setChanged({}); setMapsOff(new Set()); }}>
+        <TextField
+          select
+          label="Preset"
+          value={chosen}
+          onChange={(e) => {
+            setChosen(e.target.value);
+            setChanged({});
+            setMapsOff(new Set());
+          }}
+        >
           {presets?.map((p) => (
             <MenuItem key={p.id} value={p.id}>
               {p.name}
@@ -94,23 +127,41 @@ export function ExportScreen() {
             )),
           )}
         </TextField>
-        <TextField label="Padding, pixels" type="number" disabled={preset.fill} value={preset.padding} onChange={(e) => set({ padding: Math.min(256, Math.max(0, Math.round(Number(e.target.value)))) })} slotProps={{ htmlInput: { min: 0, max: 256 } }} />
+        <TextField
+          label="Padding, pixels"
+          type="number"
+          disabled={preset.fill}
+          value={preset.padding}
+          onChange={(e) => set({ padding: Math.min(256, Math.max(0, Math.round(Number(e.target.value)))) })}
+          slotProps={{ htmlInput: { min: 0, max: 256 } }}
+        />
         <Tooltip title="Every pixel around the islands repeats its nearest island">
-          <button className="tog" style={{ alignSelf: "start" }} aria-pressed={preset.fill} onClick={() => set({ fill: !preset.fill })}>
+          <Toggle on={preset.fill} onToggle={() => set({ fill: !preset.fill })} style={{ alignSelf: "start" }}>
             Fill everything
-          </button>
+          </Toggle>
         </Tooltip>
         <TextField select label="Normal map's Y" value={preset.normal_y} onChange={(e) => set({ normal_y: e.target.value as "up" | "down" })}>
           <MenuItem value="up">Up</MenuItem>
           <MenuItem value="down">Down</MenuItem>
         </TextField>
-        <TextField label="File names" value={preset.template} onChange={(e) => set({ template: e.target.value })} helperText="Takes {project}, {sheet}, {map} and {tile}" />
-        <FormControlLabel control={<Checkbox size="small" checked={preset.glb} onChange={(e) => set({ glb: e.target.checked })} />} label="Also a GLB with the maps wired in" />
+        <TextField
+          label="File names"
+          value={preset.template}
+          onChange={(e) => set({ template: e.target.value })}
+          helperText="Takes {project}, {sheet}, {map} and {tile}"
+        />
+        <FormControlLabel
+          control={<Checkbox size="small" checked={preset.glb} onChange={(e) => set({ glb: e.target.checked })} />}
+          label="Also a GLB with the maps wired in"
+        />
         <div>
           <h2 style={{ margin: "4px 0" }}>Sheets</h2>
           {document.sheets.map((s) => (
             <div key={s.id}>
-              <FormControlLabel control={<Checkbox size="small" checked={!sheetsOff.has(s.id)} onChange={() => setSheetsOff(toggled(sheetsOff, s.id))} />} label={`${s.name} · ${s.resolution}`} />
+              <FormControlLabel
+                control={<Checkbox size="small" checked={!sheetsOff.has(s.id)} onChange={() => setSheetsOff(toggled(sheetsOff, s.id))} />}
+                label={`${s.name} · ${s.resolution}`}
+              />
             </div>
           ))}
         </div>
@@ -145,7 +196,7 @@ export function ExportScreen() {
                 <div className="map" key={m.id}>
                   <MapPicture uid={uid} preset={preset} sheet={s.id} map={m.id} name={`${m.name} of ${s.name}`} />
                   <label>
-                    <input type="checkbox" checked={!mapsOff.has(m.id)} onChange={() => setMapsOff(toggled(mapsOff, m.id))} />
+                    <Check checked={!mapsOff.has(m.id)} onChange={() => setMapsOff(toggled(mapsOff, m.id))} />
                     {m.name}
                   </label>
                 </div>
@@ -192,9 +243,9 @@ function Listing({ uid, written }: { uid: string; written: Written }) {
         <h2>Written</h2>
         <span className="right">
           {written.files.length} files, {(total / 1e6).toFixed(1)} MB
-          <a className="vbtn" href={`/api/projects/${uid}/exports/${written.name}.zip`} download style={{ textDecoration: "none" }}>
+          <Button variant="outlined" href={`/api/projects/${uid}/exports/${written.name}.zip`} download>
             Download as zip
-          </a>
+          </Button>
         </span>
       </div>
       <p className="note">In {written.folder}, with listing.json beside them.</p>

@@ -2,9 +2,9 @@ import { Button, Dialog, DialogActions, DialogContent, DialogTitle, MenuItem, Te
 import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { api } from "../api/client";
+import { accept } from "../state/following";
 import { useWorkshop } from "../state/hooks";
 import { say } from "../state/messages";
-import { accept } from "../state/workshop";
 
 /** How many steps undo may be told to keep; 0 keeps all. */
 const UNDO_CHOICES = [0, 1000, 300, 100, 30];
@@ -59,7 +59,13 @@ export function HistoryDialog({ open, onClose }: { open: boolean; onClose: () =>
         <h2 className="plain">Versions</h2>
         <p className="note">A version keeps everything as it is now. Going back to one is a step like any other and can be undone.</p>
         <div style={{ display: "flex", gap: 8, marginBottom: 8 }}>
-          <TextField label="Name of the version" value={name} onChange={(e) => setName(e.target.value)} fullWidth slotProps={{ htmlInput: { maxLength: 80 } }} />
+          <TextField
+            label="Name of the version"
+            value={name}
+            onChange={(e) => setName(e.target.value)}
+            fullWidth
+            slotProps={{ htmlInput: { maxLength: 80 } }}
+          />
           <Button variant="outlined" sx={{ whiteSpace: "nowrap", flexShrink: 0 }} onClick={() => void keep()}>
             Keep version
           </Button>
@@ -68,12 +74,16 @@ export function HistoryDialog({ open, onClose }: { open: boolean; onClose: () =>
           {data?.versions.map((v) => (
             <div className="item" key={v.id}>
               {v.name}
-              <span className="count">{new Date(v.created_at * 1000).toLocaleDateString()} {clock(v.created_at)}</span>
+              <span className="count">
+                {new Date(v.created_at * 1000).toLocaleDateString()} {clock(v.created_at)}
+              </span>
               <Button onClick={() => void back(v.id)}>Go back to it</Button>
             </div>
           ))}
         </div>
-        <h2 className="plain" style={{ marginTop: 16 }}>Steps, newest first</h2>
+        <h2 className="plain" style={{ marginTop: 16 }}>
+          Steps, newest first
+        </h2>
         <div className="list" style={{ maxHeight: 260, overflow: "auto" }}>
           {data?.steps.map((s) => (
             <div className={s.undone || !s.kept ? "item off" : "item"} key={s.seq}>
@@ -93,7 +103,8 @@ export function HistoryDialog({ open, onClose }: { open: boolean; onClose: () =>
               ))}
             </TextField>
             <span className="note" style={{ margin: 0 }}>
-              The project takes {size(data.sizes.project)} on disk, {size(data.sizes.undo)} of it for undo. Space of steps that are not kept is given back a few seconds after you pause.
+              The project takes {size(data.sizes.project)} on disk, {size(data.sizes.undo)} of it for undo. Space of steps that are not kept is given
+              back a few seconds after you pause.
             </span>
           </div>
         )}

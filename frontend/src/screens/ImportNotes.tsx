@@ -2,6 +2,7 @@ import { Tooltip } from "@mui/material";
 import { useState } from "react";
 import type { ImportNote } from "../api/types";
 import { useWorkshop } from "../state/hooks";
+import { Segment, Segments } from "../ui/Segments";
 
 type Outcome = ImportNote["outcome"];
 
@@ -24,18 +25,20 @@ export function ImportNotes() {
   return (
     <section aria-label="Import notes">
       <h2>From the file</h2>
-      <div className="seg" role="group" aria-label="Notes shown" style={{ marginTop: 6 }}>
+      <Segments label="Notes shown">
         {OUTCOMES.map((o) => {
           const count = notes.filter((n) => n.outcome === o.id).length;
           return count ? (
             <Tooltip key={o.id} title={only === o.id ? "Show all notes" : o.hint}>
-              <button aria-pressed={only === o.id} onClick={() => setOnly(only === o.id ? null : o.id)}>
+              <Segment on={only === o.id} onChoose={() => setOnly(only === o.id ? null : o.id)}>
                 {o.name} {count}
-              </button>
+              </Segment>
             </Tooltip>
           ) : null;
         })}
-      </div>
+      </Segments>
+      {/* It scrolls, so that the keyboard has to reach it. */}
+      {/* eslint-disable-next-line jsx-a11y/no-noninteractive-tabindex */}
       <div className="inotes" tabIndex={0} role="group" aria-label="Notes">
         {groups.map((about) => (
           <div key={about}>

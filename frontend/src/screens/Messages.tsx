@@ -15,7 +15,11 @@ export function ShownMessage() {
       // A trouble stays until it is read or another takes its place.
       autoHideDuration={shown && !shown.bad ? readingTime(shown) : null}
       onClose={(_, reason) => reason !== "clickaway" && dismiss()}
-      action={<Button size="small" color="inherit" onClick={dismiss}>Dismiss</Button>}
+      action={
+        <Button size="small" color="inherit" onClick={dismiss}>
+          Dismiss
+        </Button>
+      }
       anchorOrigin={{ vertical: "bottom", horizontal: "left" }}
       // Right of the rail, whose colours stay in sight.
       sx={{ ml: "52px" }}
@@ -44,12 +48,20 @@ export function MessageList() {
           }}
         />
       </span>
-      <Popover open={anchor !== null} anchorEl={anchor} onClose={() => setAnchor(null)} anchorOrigin={{ vertical: "bottom", horizontal: "right" }} transformOrigin={{ vertical: "top", horizontal: "right" }}>
+      <Popover
+        open={anchor !== null}
+        anchorEl={anchor}
+        onClose={() => setAnchor(null)}
+        anchorOrigin={{ vertical: "bottom", horizontal: "right" }}
+        transformOrigin={{ vertical: "top", horizontal: "right" }}
+      >
         <div className="messages" role="log" aria-label="Messages">
           {list.length === 0 && <p className="note">Nothing yet. What Ruvelt tells you stays here until you close this window.</p>}
           {[...list].reverse().map((m) => (
             <div key={m.id} className={m.bad ? "told bad" : "told"}>
-              <span className="count">{new Date(m.at).toLocaleTimeString([], { hour: "2-digit", minute: "2-digit", second: "2-digit", hour12: false })}</span>
+              <span className="count">
+                {new Date(m.at).toLocaleTimeString([], { hour: "2-digit", minute: "2-digit", second: "2-digit", hour12: false })}
+              </span>
               {m.text}
             </div>
           ))}

@@ -4,16 +4,23 @@ import { useEffect, useRef, useState } from "react";
 import { Group, Panel, Separator } from "react-resizable-panels";
 import { api } from "../api/client";
 import type { Finding, Sheet } from "../api/types";
-import { NamedSlider } from "../paint/sliders";
+import { edit, hideParts, runJob } from "../state/edits";
+import { accept, refresh } from "../state/following";
+import { chooseSheet } from "../state/hand";
 import { useDocument, useWorkshop } from "../state/hooks";
-import { say } from "../state/messages";
-import { accept, chooseSheet, edit, hideParts, refresh, runJob, theStage, workshop } from "../state/workshop";
 import { layoutFree, paintOnUvSet, placeIsland } from "../state/layout";
-import { Icon } from "../theme/icons";
+import { say } from "../state/messages";
+import { theStage } from "../state/stage";
+import { workshop } from "../state/workshop";
 import { hint } from "../tools/commands";
+import { FileInput } from "../ui/FileInput";
+import { PushButton } from "../ui/PushButton";
+import { Toggle } from "../ui/Toggle";
+import { chosen } from "../ui/dialogs";
+import { Icon } from "../ui/icons";
+import { NamedSlider } from "../ui/sliders";
 import { FlatView } from "../viewport/FlatView";
 import { SolidView } from "../viewport/SolidView";
-import { FileInput } from "../theme/FileInput";
 import { ImportNotes } from "./ImportNotes";
 import { SheetAlpha } from "./SheetAlpha";
 import { UnwrapCard } from "./UnwrapCard";
@@ -30,7 +37,9 @@ export function ModelScreen() {
         <ImportNotes />
         <Parts />
         <h2>Sheets</h2>
-        {document?.sheets.map((s) => <SheetEntry key={s.id} sheet={s} />)}
+        {document?.sheets.map((s) => (
+          <SheetEntry key={s.id} sheet={s} />
+        ))}
         <Layout />
         <Seams />
         <ProjectSettings />
@@ -124,7 +133,14 @@ function UvSets() {
   if (own.length < 2) return null;
   return (
     <div className="prow" style={{ marginTop: 8 }}>
-      <TextField select label="Paint on" title="The file's pictures stay where they are on the surface" value={painted} onChange={(e) => void paintOnUvSet(Number(e.target.value))} sx={{ width: 130 }}>
+      <TextField
+        select
+        label="Paint on"
+        title="The file's pictures stay where they are on the surface"
+        value={painted}
+        onChange={(e) => void paintOnUvSet(Number(e.target.value))}
+        sx={{ width: 130 }}
+      >
         {painted < 0 && <MenuItem value={-1}>{layouts?.[0]?.name}</MenuItem>}
         {own.map((u) => (
           <MenuItem key={u.number} value={u.number}>
@@ -177,13 +193,15 @@ function Seams() {
     <section aria-label="Seams">
       <div className="prow" style={{ marginTop: 8 }}>
         <Tooltip title="Press near an edge to mark it; marked edges split islands for Fill and masks">
-          <button className="tog" aria-pressed={on} onClick={() => workshop.setState({ seaming: !on, island: null, highlight: null })}>
+          <Toggle on={on} onToggle={() => workshop.setState({ seaming: !on, island: null, highlight: null })}>
             Mark seams
-          </button>
+          </Toggle>
         </Tooltip>
         <span className="quiet">{seams?.length ?? 0} edges marked</span>
       </div>
-      {on && <p className="note">A press takes the whole run of edges, Shift and press a single one; again takes the mark off. UVs stay as they are.</p>}
+      {on && (
+        <p className="note">A press takes the whole run of edges, Shift and press a single one; again takes the mark off. UVs stay as they are.</p>
+      )}
     </section>
   );
 }
@@ -220,9 +238,9 @@ function VertexColours() {
   return (
     <div className="prow" style={{ marginTop: 8 }}>
       <Tooltip title="In the views and in a GLB, as engines do; without it the GLB has no vertex colours">
-        <button className="tog" aria-pressed={on} onClick={() => void edit("Vertex colours", { edit: "set-settings", values: { multiply_vertex_colours: !on } })}>
+        <Toggle on={on} onToggle={() => void edit("Vertex colours", { edit: "set-settings", values: { multiply_vertex_colours: !on } })}>
           Multiply by vertex colours
-        </button>
+        </Toggle>
       </Tooltip>
     </div>
   );
@@ -237,7 +255,13 @@ function ProjectSettings() {
     <>
       <h2>Project</h2>
       <div className="prow" style={{ gap: 10, marginTop: 8 }}>
-        <TextField select label="Blend space" value={settings.blend_space} onChange={(e) => set({ blend_space: e.target.value }, "Blend space")} sx={{ width: 140 }}>
+        <TextField
+          select
+          label="Blend space"
+          value={settings.blend_space}
+          onChange={(e) => set({ blend_space: e.target.value }, "Blend space")}
+          sx={{ width: 140 }}
+        >
           <MenuItem value="srgb">sRGB</MenuItem>
           <MenuItem value="linear">Linear</MenuItem>
         </TextField>
@@ -299,9 +323,7 @@ function Parts() {
         Parts
         {hidden.length > 0 && (
           <Tooltip title={hint("Show all parts", "show-all")}>
-            <button className="vbtn" onClick={() => void hideParts([])}>
-              Show all
-            </button>
+            <PushButton onClick={() => void hideParts([])}>Show all</PushButton>
           </Tooltip>
         )}
       </h2>
@@ -311,16 +333,21 @@ function Parts() {
           return (
             <div key={p.name} className={off ? "item off" : "item"}>
               <Tooltip title={off ? "Show this part" : "Hide this part; hidden parts are safe from the brush"}>
-                <button className="iconbtn small" aria-label={`Show ${p.name}`} aria-pressed={!off} onClick={() => void hideParts(off ? hidden.filter((h) => h !== i) : [...hidden, i])}>
+                <button
+                  className="iconbtn small"
+                  aria-label={`Show ${p.name}`}
+                  aria-pressed={!off}
+                  onClick={() => void hideParts(off ? hidden.filter((h) => h !== i) : [...hidden, i])}
+                >
                   <Icon name={off ? "closed" : "eye"} size={16} />
                 </button>
               </Tooltip>
               {p.name}
               <span className="count">{p.faces.toLocaleString()}</span>
               <Tooltip title="Show only this part">
-                <button className="vbtn" aria-label={`Isolate ${p.name}`} onClick={() => void hideParts(all.filter((x) => x !== i))}>
+                <PushButton aria-label={`Isolate ${p.name}`} onClick={() => void hideParts(all.filter((x) => x !== i))}>
                   Isolate
-                </button>
+                </PushButton>
               </Tooltip>
             </div>
           );
@@ -337,9 +364,9 @@ function Unpainted({ uid, sheet }: { uid: string; sheet: string }) {
   if (!data) return null;
   if (!data.unpainted) return <div className="note">Every texel is painted.</div>;
   return (
-    <button className="vbtn" onClick={() => workshop.setState({ highlight: new Set(data.faces) })}>
+    <PushButton onClick={() => workshop.setState({ highlight: new Set(data.faces) })}>
       {data.unpainted.toLocaleString()} texels unpainted: show where
-    </button>
+    </PushButton>
   );
 }
 
@@ -356,9 +383,18 @@ function SheetEntry({ sheet }: { sheet: Sheet }) {
     if (job?.state === "done") say(`${sheet.name} is now ${side} × ${side}; its strokes were painted again.`);
   };
   const bring = async (file: File): Promise<void> => {
+    const y = await chosen(
+      "Which way does the normal map's Y point?",
+      "The program that made it says so. With the wrong one, relief looks pressed in where it should stand out.",
+      [
+        { id: "down", label: "Y points down" },
+        { id: "up", label: "Y points up" },
+      ],
+    );
+    if (y === null) return;
     const form = new FormData();
     form.append("file", file, file.name);
-    form.append("y", window.confirm("Was this normal map made with Y pointing down? OK for down, Cancel for up.") ? "down" : "up");
+    form.append("y", y);
     try {
       accept(await api.bringNormalMap(uid, sheet.id, form));
     } catch (error) {
@@ -373,7 +409,8 @@ function SheetEntry({ sheet }: { sheet: Sheet }) {
       </button>
       {facts && (
         <div className="note">
-          {facts.faces.toLocaleString()} faces · {facts.islands} islands · {facts.covered.toLocaleString()} texels · {facts.density.toFixed(0)} per unit
+          {facts.faces.toLocaleString()} faces · {facts.islands} islands · {facts.covered.toLocaleString()} texels · {facts.density.toFixed(0)} per
+          unit
         </div>
       )}
       <Unpainted uid={uid} sheet={sheet.id} />
@@ -386,11 +423,25 @@ function SheetEntry({ sheet }: { sheet: Sheet }) {
           ))}
         </TextField>
         {sheet.normal_map || sheet.normal_pictures.length ? (
-          <Button onClick={() => void api.dropNormalMap(uid, sheet.id).then(accept).catch((e: Error) => say(e.message, true))}>Take normal map away</Button>
+          <Button
+            onClick={() =>
+              void api
+                .dropNormalMap(uid, sheet.id)
+                .then(accept)
+                .catch((e: Error) => say(e.message, true))
+            }
+          >
+            Take normal map away
+          </Button>
         ) : (
           <Button onClick={() => input.current?.click()}>Import normal map</Button>
         )}
-        <FileInput input={input} accept="image/png,image/tiff,image/jpeg" label={`Normal map for ${sheet.name}`} onFile={(file) => void bring(file)} />
+        <FileInput
+          input={input}
+          accept="image/png,image/tiff,image/jpeg"
+          label={`Normal map for ${sheet.name}`}
+          onFile={(file) => void bring(file)}
+        />
       </div>
       <SheetAlpha sheet={sheet} />
     </div>

@@ -7,13 +7,13 @@ import { ConfineCard } from "../paint/ConfineCard";
 import { FillCard } from "../paint/FillCard";
 import { LineCard } from "../paint/LineCard";
 import { PaintCard } from "../paint/PaintCard";
-import { TipCard } from "../paint/TipCard";
 import { TargetRibbon } from "../paint/TargetRibbon";
+import { TipCard } from "../paint/TipCard";
 import { ToolRail } from "../paint/ToolRail";
+import { toolKind } from "../state/hand";
 import { useDocument, useWorkshop } from "../state/hooks";
-import { toolKind } from "../state/workshop";
-import { Diagnostics } from "./Diagnostics";
 import { TwoViews } from "../viewport/TwoViews";
+import { Diagnostics } from "./Diagnostics";
 
 export function PaintScreen() {
   const tool = useWorkshop((s) => s.tool);

@@ -5,7 +5,7 @@ import { api, followJob } from "../api/client";
 import type { Job, ProjectCard } from "../api/types";
 import { useWorkshop } from "../state/hooks";
 import { say } from "../state/messages";
-import { Icon, Logo } from "../theme/icons";
+import { Icon, Logo } from "../ui/icons";
 import { MessageList } from "./Messages";
 import { TopButton } from "./TopButton";
 
@@ -23,7 +23,7 @@ export function ProjectsScreen({ onMode }: { onMode: () => void }) {
           <Logo />
           <span className="word">Ruvelt</span>
           <span className="bar" />
-          <span>Projects</span>
+          <h1 className="where">Projects</h1>
         </div>
         <span />
         <div className="topright">
@@ -48,9 +48,7 @@ export function ProjectsScreen({ onMode }: { onMode: () => void }) {
             }}
           >
             <b style={{ fontSize: 15 }}>New project</b>
-            <span className="note">
-              Drop a model here, with its pictures: OBJ and MTL, GLB, glTF, PLY or STL
-            </span>
+            <span className="note">Drop a model here, with its pictures: OBJ and MTL, GLB, glTF, PLY or STL</span>
             <Button variant="outlined" startIcon={<Icon name="load" />} onClick={() => input.current?.click()}>
               Choose a file
             </Button>
@@ -67,7 +65,9 @@ export function ProjectsScreen({ onMode }: { onMode: () => void }) {
               }}
             />
           </div>
-          {data?.map((p) => <Card key={p.uid} project={p} onChange={reload} />)}
+          {data?.map((p) => (
+            <Card key={p.uid} project={p} onChange={reload} />
+          ))}
         </div>
       </main>
       {files.length > 0 && <NewProject files={files} onClose={() => setFiles([])} />}
@@ -135,7 +135,14 @@ function Card({ project, onChange }: { project: ProjectCard; onChange: () => Pro
       <Dialog open={asking === "rename"} onClose={() => setAsking(null)}>
         <DialogTitle>Rename project</DialogTitle>
         <DialogContent>
-          <TextField autoFocus label="Name" margin="dense" value={name} onChange={(e) => setName(e.target.value)} slotProps={{ htmlInput: { maxLength: 80 } }} />
+          <TextField
+            autoFocus
+            label="Name"
+            margin="dense"
+            value={name}
+            onChange={(e) => setName(e.target.value)}
+            slotProps={{ htmlInput: { maxLength: 80 } }}
+          />
         </DialogContent>
         <DialogActions>
           <Button onClick={() => setAsking(null)}>Cancel</Button>
@@ -175,7 +182,9 @@ function Troubled({ project, onRecover }: { project: ProjectCard; onRecover: () 
       </div>
       <div className="cap">
         <b>{project.name}</b>
-        <div className="finding blocks" style={{ margin: 0 }}>{project.trouble}</div>
+        <div className="finding blocks" style={{ margin: 0 }}>
+          {project.trouble}
+        </div>
         <Tooltip title="Makes a copy from the newest step or version that can be read; the project itself stays as it is">
           <Button variant="outlined" onClick={onRecover} sx={{ justifySelf: "start", mt: 0.5 }}>
             Open last good state
@@ -219,7 +228,13 @@ function NewProject({ files, onClose }: { files: File[]; onClose: () => void }) 
       <DialogContent sx={{ display: "grid", gap: 1.5 }}>
         <span className="quiet">{files.map((f) => f.name).join(", ")}</span>
         <TextField label="Name" value={name} onChange={(e) => setName(e.target.value)} slotProps={{ htmlInput: { maxLength: 80 } }} />
-        <TextField select label="Sheet resolution" value={resolution} onChange={(e) => setResolution(e.target.value)} slotProps={{ select: { displayEmpty: true }, inputLabel: { shrink: true } }}>
+        <TextField
+          select
+          label="Sheet resolution"
+          value={resolution}
+          onChange={(e) => setResolution(e.target.value)}
+          slotProps={{ select: { displayEmpty: true }, inputLabel: { shrink: true } }}
+        >
           <MenuItem value="">As the file’s pictures, else 1024 × 1024</MenuItem>
           {registries?.resolutions.map((r) => (
             <MenuItem key={r} value={String(r)}>
@@ -233,7 +248,13 @@ function NewProject({ files, onClose }: { files: File[]; onClose: () => void }) 
           <MenuItem value="parts">Part</MenuItem>
           <MenuItem value="tiles">Numbered tile</MenuItem>
         </TextField>
-        <TextField select label="Paint on UV set" value={uvSet} onChange={(e) => setUvSet(e.target.value)} slotProps={{ select: { displayEmpty: true }, inputLabel: { shrink: true } }}>
+        <TextField
+          select
+          label="Paint on UV set"
+          value={uvSet}
+          onChange={(e) => setUvSet(e.target.value)}
+          slotProps={{ select: { displayEmpty: true }, inputLabel: { shrink: true } }}
+        >
           <MenuItem value="">The file’s first</MenuItem>
           {[0, 1, 2, 3].map((n) => (
             <MenuItem key={n} value={String(n)}>
@@ -241,7 +262,11 @@ function NewProject({ files, onClose }: { files: File[]; onClose: () => void }) 
             </MenuItem>
           ))}
         </TextField>
-        {trouble && <div role="alert" className="finding blocks">{trouble}</div>}
+        {trouble && (
+          <div role="alert" className="finding blocks">
+            {trouble}
+          </div>
+        )}
         {job && (
           <div role="status">
             <span className="quiet">{job.message}</span>

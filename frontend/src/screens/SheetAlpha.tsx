@@ -1,6 +1,7 @@
 import { MenuItem, TextField, Tooltip } from "@mui/material";
 import type { Sheet } from "../api/types";
-import { edit } from "../state/workshop";
+import { edit } from "../state/edits";
+import { Toggle } from "../ui/Toggle";
 
 const MODES: readonly [Sheet["alpha_mode"], string][] = [
   ["auto", "as painted"],
@@ -15,7 +16,13 @@ export function SheetAlpha({ sheet }: { sheet: Sheet }) {
   return (
     <div className="prow" style={{ marginTop: 6 }}>
       <Tooltip title="What engines do with opacity when they show the GLB" placement="left">
-        <TextField select label="Opacity is" value={sheet.alpha_mode} onChange={(e) => set({ alpha_mode: e.target.value as Sheet["alpha_mode"] }, `Opacity of ${sheet.name}`)} sx={{ width: 112 }}>
+        <TextField
+          select
+          label="Opacity is"
+          value={sheet.alpha_mode}
+          onChange={(e) => set({ alpha_mode: e.target.value as Sheet["alpha_mode"] }, `Opacity of ${sheet.name}`)}
+          sx={{ width: 112 }}
+        >
           {MODES.map(([id, name]) => (
             <MenuItem key={id} value={id}>
               {name}
@@ -39,9 +46,9 @@ export function SheetAlpha({ sheet }: { sheet: Sheet }) {
         />
       )}
       <Tooltip title="Whether engines show the back of its faces; the views here always do">
-        <button className="tog" aria-pressed={sheet.double_sided} onClick={() => set({ double_sided: !sheet.double_sided }, `Sides of ${sheet.name}`)}>
+        <Toggle on={sheet.double_sided} onToggle={() => set({ double_sided: !sheet.double_sided }, `Sides of ${sheet.name}`)}>
           Two-sided
-        </button>
+        </Toggle>
       </Tooltip>
     </div>
   );

@@ -48,18 +48,27 @@ export function ShortcutsDialog({ open, onClose }: { open: boolean; onClose: () 
         {groups.map((group) => (
           <section key={group} style={{ breakInside: "avoid", marginBottom: 14 }}>
             <h2 className="plain">{group}</h2>
-            {commands().filter((c) => c.group === group).map((c) => (
-              <button className="item" key={c.id} onClick={() => setWaiting(c.id)} aria-label={`${c.label}: change key`}>
-                {c.label}
-                <span className="count">{waiting === c.id ? "Press a key…" : <kbd>{keyText(keyOf(c.id)) || "none"}</kbd>}</span>
-              </button>
-            ))}
+            {commands()
+              .filter((c) => c.group === group)
+              .map((c) => (
+                <button className="item" key={c.id} onClick={() => setWaiting(c.id)} aria-label={`${c.label}: change key`}>
+                  {c.label}
+                  <span className="count">{waiting === c.id ? "Press a key…" : <kbd>{keyText(keyOf(c.id)) || "none"}</kbd>}</span>
+                </button>
+              ))}
           </section>
         ))}
       </DialogContent>
       <DialogActions>
         <span className="quiet" style={{ marginRight: "auto", paddingLeft: 8 }}>
-          Ruvelt {version} · <a href="/changelog.txt" target="_blank" rel="noreferrer">Changes</a> · <a href="/licences.txt" target="_blank" rel="noreferrer">Licences</a>
+          Ruvelt {version} ·{" "}
+          <a href="/changelog.txt" target="_blank" rel="noreferrer">
+            Changes
+          </a>{" "}
+          ·{" "}
+          <a href="/licences.txt" target="_blank" rel="noreferrer">
+            Licences
+          </a>
         </span>
         <Button
           onClick={() => {

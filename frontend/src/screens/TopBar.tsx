@@ -1,9 +1,9 @@
 import { Tooltip } from "@mui/material";
 import { Fragment, useState } from "react";
+import { redo, undo } from "../state/edits";
 import { useWorkshop } from "../state/hooks";
-import { redo, undo } from "../state/workshop";
-import { Icon, Logo } from "../theme/icons";
 import { hint } from "../tools/commands";
+import { Icon, Logo } from "../ui/icons";
 import { HistoryDialog } from "./HistoryDialog";
 import { MessageList } from "./Messages";
 import { TopButton } from "./TopButton";
@@ -22,7 +22,11 @@ export function TopBar({ uid, screen, onMode, onHelp }: { uid: string; screen: s
     <header className="top">
       <div className="brand">
         <Tooltip title="All projects">
-          <a href="#/" aria-label="All projects" style={{ display: "flex", gap: 9, alignItems: "center", color: "inherit", textDecoration: "none" }}>
+          <a
+            href="#/"
+            aria-label="Ruvelt: all projects"
+            style={{ display: "flex", gap: 9, alignItems: "center", color: "inherit", textDecoration: "none" }}
+          >
             <Logo />
             <span className="word">Ruvelt</span>
           </a>
@@ -42,8 +46,20 @@ export function TopBar({ uid, screen, onMode, onHelp }: { uid: string; screen: s
         ))}
       </nav>
       <div className="topright">
-        <TopButton icon="undo" label={hint(project?.undo_label ? `Undo: ${project.undo_label}` : "Undo", "undo")} name="Undo" off={!project?.can_undo} onClick={() => void undo()} />
-        <TopButton icon="redo" label={hint(project?.redo_label ? `Redo: ${project.redo_label}` : "Redo", "redo")} name="Redo" off={!project?.can_redo} onClick={() => void redo()} />
+        <TopButton
+          icon="undo"
+          label={hint(project?.undo_label ? `Undo: ${project.undo_label}` : "Undo", "undo")}
+          name="Undo"
+          off={!project?.can_undo}
+          onClick={() => void undo()}
+        />
+        <TopButton
+          icon="redo"
+          label={hint(project?.redo_label ? `Redo: ${project.redo_label}` : "Redo", "redo")}
+          name="Redo"
+          off={!project?.can_redo}
+          onClick={() => void redo()}
+        />
         <TopButton icon="clock" label="History and versions" name="History and versions" onClick={() => setHistory(true)} />
         <span className="sep" />
         <Stored />

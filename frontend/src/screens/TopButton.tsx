@@ -1,6 +1,7 @@
 import { Tooltip } from "@mui/material";
 import type { MouseEvent } from "react";
-import { Icon, type IconName } from "../theme/icons";
+import { Icon } from "../ui/icons";
+import type { IconName } from "../ui/icons";
 
 export interface TopButtonProps {
   icon: IconName;

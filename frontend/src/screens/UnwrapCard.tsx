@@ -1,9 +1,10 @@
 import { Button, MenuItem, TextField, Tooltip } from "@mui/material";
 import { useState } from "react";
 import type { UnwrapSettings } from "../api/types";
-import { NamedSlider } from "../paint/sliders";
 import { useDocument, useWorkshop } from "../state/hooks";
 import { packIslands, unwrap } from "../state/layout";
+import { Toggle } from "../ui/Toggle";
+import { NamedSlider } from "../ui/sliders";
 
 const USUAL: UnwrapSettings = { padding: 4, hard_edges: false, seams: true, fewer: 0.5, one_density: true, factors: {} };
 
@@ -19,26 +20,44 @@ export function UnwrapCard() {
   return (
     <>
       {!sheets && <p className="note">No sheet: the model has no UVs. Unwrap it here, or in your modelling program.</p>}
-      <NamedSlider label="Fewer islands" title="Left: many islands without stretch; right: as few as bear it" value={settings.fewer} low={0} high={1} step={0.05} unit="percent" onChange={(fewer) => set({ fewer })} />
-      <NamedSlider label="Padding" title="Least distance of islands from each other and from the border, in texels" value={settings.padding} low={0} high={32} step={1} unit="count" onChange={(padding) => set({ padding })} />
+      <NamedSlider
+        label="Fewer islands"
+        title="Left: many islands without stretch; right: as few as bear it"
+        value={settings.fewer}
+        low={0}
+        high={1}
+        step={0.05}
+        unit="percent"
+        onChange={(fewer) => set({ fewer })}
+      />
+      <NamedSlider
+        label="Padding"
+        title="Least distance of islands from each other and from the border, in texels"
+        value={settings.padding}
+        low={0}
+        high={32}
+        step={1}
+        unit="count"
+        onChange={(padding) => set({ padding })}
+      />
       <div className="prow">
         <Tooltip title="Cut every edge sharper than the crease angle">
-          <button className="tog" aria-pressed={settings.hard_edges} onClick={() => set({ hard_edges: !settings.hard_edges })}>
+          <Toggle on={settings.hard_edges} onToggle={() => set({ hard_edges: !settings.hard_edges })}>
             Cut hard edges
-          </button>
+          </Toggle>
         </Tooltip>
         <Tooltip title={seams ? "Cut the edges marked below as seams" : "No edge is marked as a seam yet; mark some below"}>
           <span>
-            <button className="tog" disabled={!seams} aria-pressed={settings.seams && seams > 0} onClick={() => set({ seams: !settings.seams })}>
+            <Toggle on={settings.seams && seams > 0} onToggle={() => set({ seams: !settings.seams })} disabled={!seams}>
               Cut seams
-            </button>
+            </Toggle>
           </span>
         </Tooltip>
         {sheets > 1 && (
           <Tooltip title="As many texels a unit of the model on every sheet; off: each sheet as full as it gets">
-            <button className="tog" aria-pressed={settings.one_density} onClick={() => set({ one_density: !settings.one_density })}>
+            <Toggle on={settings.one_density} onToggle={() => set({ one_density: !settings.one_density })}>
               One density
-            </button>
+            </Toggle>
           </Tooltip>
         )}
       </div>
@@ -60,7 +79,9 @@ export function UnwrapCard() {
         </Tooltip>
         {sheets > 0 && (
           <Tooltip title="Lay the islands out again as they are, without overlap, as large as fits">
-            <Button disabled={job !== null} onClick={() => void packIslands(settings.padding)}>Pack islands</Button>
+            <Button disabled={job !== null} onClick={() => void packIslands(settings.padding)}>
+              Pack islands
+            </Button>
           </Tooltip>
         )}
       </div>

@@ -3,11 +3,21 @@ import { afterEach, beforeEach, expect, test } from "vitest";
 import type { BakeSettings, MeshMapKind, ProjectState, Registries } from "../api/types";
 import { documentOf, paint, sheetOf } from "../testing/documents";
 import { bakery, choose, enterBake, leaveBake, request, setSetting, showMap } from "./bake";
+import { currentPaint } from "./hand";
 import { targetTrouble } from "./layers";
 import { layoutFree } from "./layout";
-import { currentPaint, workshop } from "./workshop";
+import { workshop } from "./workshop";
 
-const kind = (id: string, components: number, from_normal = false): MeshMapKind => ({ id, name: id, components, hint: "", settings: [], rays: false, from_normal, by_hand: false });
+const kind = (id: string, components: number, from_normal = false): MeshMapKind => ({
+  id,
+  name: id,
+  components,
+  hint: "",
+  settings: [],
+  rays: false,
+  from_normal,
+  by_hand: false,
+});
 const settings = { rays: 64, front: 0.02, pairs: [] as BakeSettings["pairs"], cage: "blended" } as unknown as BakeSettings;
 const before = workshop.getState();
 const bakeBefore = bakery.getState();
@@ -15,7 +25,20 @@ const bakeBefore = bakery.getState();
 beforeEach(() => {
   const maps = [kind("normal", 3), kind("occlusion", 1, true), kind("curvature", 1, true), kind("thickness", 1)];
   const home = { ...sheetOf(paint("p")), mesh_maps: [{ id: "occlusion", source: "model" as const, settings: {}, touch_up: true }] };
-  workshop.setState({ ...before, registries: { bake: { maps, parameters: [], settings } } as unknown as Registries, project: { uid: "u", revision: 1, painted: [], document: { ...documentOf(paint("p")), sheets: [home], high_meshes: [] } } as unknown as ProjectState, sheet: home.id, tool: "brush", mode: "lit", channel: "base_color" });
+  workshop.setState({
+    ...before,
+    registries: { bake: { maps, parameters: [], settings } } as unknown as Registries,
+    project: {
+      uid: "u",
+      revision: 1,
+      painted: [],
+      document: { ...documentOf(paint("p")), sheets: [home], high_meshes: [] },
+    } as unknown as ProjectState,
+    sheet: home.id,
+    tool: "brush",
+    mode: "lit",
+    channel: "base_color",
+  });
   bakery.setState({ ...bakeBefore, settings, source: "model" });
 });
 afterEach(() => {
@@ -62,7 +85,10 @@ test("entering turns target and views to a map, leaving brings them back", () =>
 
 test("settings stay the artist's, and begin with a project's last bake", () => {
   const open = workshop.getState().project;
-  const home = { ...sheetOf(paint("p")), mesh_maps: [{ id: "occlusion", source: "high" as const, settings: { rays: 9, cage: "file" }, touch_up: true }] };
+  const home = {
+    ...sheetOf(paint("p")),
+    mesh_maps: [{ id: "occlusion", source: "high" as const, settings: { rays: 9, cage: "file" }, touch_up: true }],
+  };
   workshop.setState({ uid: "u", project: { ...open, document: { ...open?.document, sheets: [home] } } as unknown as ProjectState });
   bakery.setState({ settings: null });
   enterBake();
@@ -79,7 +105,11 @@ test("settings stay the artist's, and begin with a project's last bake", () => {
 
 test("strokes on a map lay its value, and clone carries its source", () => {
   enterBake();
-  const tools = [{ id: "brush", stroke: "paint" }, { id: "clone", stroke: "clone" }, { id: "erase", stroke: "paint" }];
+  const tools = [
+    { id: "brush", stroke: "paint" },
+    { id: "clone", stroke: "clone" },
+    { id: "erase", stroke: "paint" },
+  ];
   workshop.setState((s) => ({ maskValues: [0.25, 0], registries: { ...s.registries, tools } as never }));
   expect(currentPaint(false)).toMatchObject({ values: { "map:occlusion": [0.25] }, tool: "paint", clone: null });
   workshop.setState({ tool: "clone", clone: { source: [1, 2, 3], anchor: null } });

@@ -1,12 +1,16 @@
 /** What the Bake screen has chosen, and the bake that runs. */
 import { createStore } from "zustand/vanilla";
 import { api } from "../api/client";
+import { busy } from "../api/idle";
 import type { BakeRequest, BakeSettings, PartPair, Target } from "../api/types";
-import { busy } from "./idle";
-import { firstTarget, findSheet } from "./layers";
+import { runJob, take } from "./edits";
+import { refresh, showPiece, sync } from "./following";
+import { findSheet, firstTarget } from "./layers";
 import { say } from "./messages";
-import { refresh, runJob, showPiece, sync, take, theStage, workshop, type Tool } from "./workshop";
-import type { ViewMode } from "../viewport/materials";
+import { theStage } from "./stage";
+import type { ViewMode } from "./textureNames";
+import { workshop } from "./workshop";
+import type { Tool } from "./workshop";
 
 export type Source = BakeRequest["source"];
 
@@ -64,7 +68,8 @@ export function settle(): void {
   const { registries, project, uid } = workshop.getState();
   const usual = registries?.bake.settings;
   if (!usual || !project || (get().settings && get().settingsOf === uid)) return;
-  const last = project.document.sheets.flatMap((s) => s.mesh_maps).find((m) => m.source === "high" || m.source === "model")?.settings as Partial<BakeSettings> | undefined;
+  const last = project.document.sheets.flatMap((s) => s.mesh_maps).find((m) => m.source === "high" || m.source === "model")?.settings as
+    Partial<BakeSettings> | undefined;
   const next = { ...usual, ...last };
   // A cage may have been taken away since.
   set({ settings: next.cage === "file" && !project.document.cage_mesh ? { ...next, cage: usual.cage } : next, settingsOf: uid });
@@ -154,7 +159,10 @@ export function pairPart(low: string, said: Pick<PartPair, "to" | "high"> | null
 
 /** Give the sheet shown the map that says where rays leave straight, and show it to be painted. */
 export async function paintStraight(sheet: string): Promise<void> {
-  const there = workshop.getState().project?.document.sheets.find((s) => s.id === sheet)?.mesh_maps.some((m) => m.id === "straight");
+  const there = workshop
+    .getState()
+    .project?.document.sheets.find((s) => s.id === sheet)
+    ?.mesh_maps.some((m) => m.id === "straight");
   if (there || (await take((uid, revision) => api.beginStraight(uid, revision, sheet)))) showMap("straight", sheet);
 }
 
@@ -199,7 +207,8 @@ export async function startBake(): Promise<void> {
   // Also when nothing was stored: pieces of a stopped bake must not stay in the views.
   await sync();
   if (job?.state === "cancelled") say("Stopped. The maps are as they were.");
-  if (job?.state === "done") say(`Baked ${wanted.maps.length} ${wanted.maps.length === 1 ? "map" : "maps"} in ${((Date.now() - get().startedAt) / 1000).toFixed(1)} s.`);
+  if (job?.state === "done")
+    say(`Baked ${wanted.maps.length} ${wanted.maps.length === 1 ? "map" : "maps"} in ${((Date.now() - get().startedAt) / 1000).toFixed(1)} s.`);
 }
 
 /** Show pieces of the running bake as they come. */

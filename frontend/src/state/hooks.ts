@@ -2,8 +2,10 @@
 import { useSyncExternalStore } from "react";
 import { useStore } from "zustand";
 import type { Document, Sheet } from "../api/types";
-import { messages, type Messages } from "./messages";
-import { workshop, type WorkshopState } from "./workshop";
+import { messages } from "./messages";
+import type { Messages } from "./messages";
+import { workshop } from "./workshop";
+import type { WorkshopState } from "./workshop";
 
 export function useWorkshop<T>(select: (state: WorkshopState) => T): T {
   return useStore(workshop, select);

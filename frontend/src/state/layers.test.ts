@@ -4,7 +4,14 @@ import { documentOf, fill, group, paint, sheetOf } from "../testing/documents";
 import { findLayer, firstTarget, freshId, newUses, partIn, rows, shownIds, targetTrouble } from "./layers";
 
 const tree = [paint("soot"), group("enamel", [fill("coat"), group("inner", [paint("chips")])]), fill("ground")];
-const aim = (layer: string, more: Partial<Target> = {}): Target => ({ sheet: "body", layer, channels: ["base_color"], mask: null, mesh_map: null, ...more });
+const aim = (layer: string, more: Partial<Target> = {}): Target => ({
+  sheet: "body",
+  layer,
+  channels: ["base_color"],
+  mask: null,
+  mesh_map: null,
+  ...more,
+});
 
 describe("rows", () => {
   it("lists layers front first with depth, parent and place", () => {

@@ -43,7 +43,9 @@ export function partIn(layer: Layer, channel: string): ChannelUse {
 
 /** A new layer's channels: height adds to the relief below. */
 export function newUses(channels: readonly Channel[]): Record<string, ChannelUse> {
-  return Object.fromEntries(channels.map((c) => [c.id, { on: true, strength: 1, blend: c.kind === "height" ? "height-add" : null, value: null, content: null }]));
+  return Object.fromEntries(
+    channels.map((c) => [c.id, { on: true, strength: 1, blend: c.kind === "height" ? "height-add" : null, value: null, content: null }]),
+  );
 }
 
 /** Layers that solo lets show: all without it, else the layer, what it holds, and the groups around it. */
@@ -72,7 +74,7 @@ export function targetTrouble(document: Document, target: Target | null): string
   const row = sheet && rows(sheet).find((r) => r.layer.id === target.layer);
   if (!sheet || !row) return "The target layer is gone: choose a cell in the layer grid";
   const chain: Layer[] = [row.layer];
-  for (let up = row.parent; up; ) {
+  for (let up = row.parent; up;) {
     const id: string = up;
     const above = rows(sheet).find((r) => r.layer.id === id);
     if (!above) break;
@@ -85,7 +87,8 @@ export function targetTrouble(document: Document, target: Target | null): string
   if (hidden) return `${hidden.name} is hidden`;
   if (!shownIds(sheet).has(target.layer)) return "Another layer is shown alone";
   if (target.mask) return null;
-  if (row.layer.kind !== "paint") return `${row.layer.name} is ${row.layer.kind === "adjust" ? "an adjustment" : `a ${row.layer.kind}`} layer: choose its mask, or a paint layer`;
+  if (row.layer.kind !== "paint")
+    return `${row.layer.name} is ${row.layer.kind === "adjust" ? "an adjustment" : `a ${row.layer.kind}`} layer: choose its mask, or a paint layer`;
   return target.channels.length ? null : "No channel chosen";
 }
 

@@ -1,8 +1,10 @@
 /** Changing the UV layout, while nothing is painted. */
 import { api } from "../api/client";
 import type { Placement, ProbeBody, UnwrapSettings } from "../api/types";
+import { runJob, take } from "./edits";
+import { refresh } from "./following";
 import { say } from "./messages";
-import { refresh, runJob, take, workshop } from "./workshop";
+import { workshop } from "./workshop";
 
 /** Whether the layout may still change: no pixels belong to it yet. */
 export function layoutFree(painted: readonly string[]): boolean {
@@ -12,7 +14,9 @@ export function layoutFree(painted: readonly string[]): boolean {
 /** How much of each sheet is filled, as the server tells after unwrapping or packing. */
 function told(result: Record<string, unknown> | undefined): string {
   const shares = Object.values((result?.filled ?? {}) as Record<string, number>);
-  return shares.length ? ` The islands fill ${shares.map((s) => `${Math.round(s * 100)} %`).join(", ")} of ${shares.length === 1 ? "the sheet" : "the sheets"}.` : "";
+  return shares.length
+    ? ` The islands fill ${shares.map((s) => `${Math.round(s * 100)} %`).join(", ")} of ${shares.length === 1 ? "the sheet" : "the sheets"}.`
+    : "";
 }
 
 export async function unwrap(resolution: number, settings: UnwrapSettings): Promise<void> {

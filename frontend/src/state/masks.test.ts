@@ -17,7 +17,11 @@ describe("steps of a mask", () => {
   });
   it("begin as the server says, and multiply what is there already", () => {
     const noise = { id: "new", kind: "noise", on: true, strength: 1, combine: "replace", invert: false, size: 0.05 };
-    workshop.setState({ registries: { stack: { first_steps: { noise, blur: { id: "new", kind: "blur", on: true, strength: 1, radius: 0.01 } } } } as unknown as Registries });
+    workshop.setState({
+      registries: {
+        stack: { first_steps: { noise, blur: { id: "new", kind: "blur", on: true, strength: 1, radius: 0.01 } } },
+      } as unknown as Registries,
+    });
     expect(newStep(mask(), "noise")).toMatchObject({ id: "m1", combine: "replace", size: 0.05 });
     expect(newStep(mask("m1"), "noise")).toMatchObject({ id: "m2", combine: "multiply" });
     expect(newStep(mask("m1"), "blur")).not.toHaveProperty("combine");
@@ -28,7 +32,11 @@ describe("steps of a mask", () => {
 describe("a mask in the views", () => {
   const painted = { id: "hand", kind: "painted", on: true, strength: 1, combine: "replace", invert: false, base: 0 };
   const project = (sources: unknown[]): ProjectState =>
-    ({ document: { sheets: [{ id: "s", layers: [{ id: "a", name: "Chips", kind: "fill", channels: {}, mask: { on: true, invert: false, sources } }] }] } }) as unknown as ProjectState;
+    ({
+      document: {
+        sheets: [{ id: "s", layers: [{ id: "a", name: "Chips", kind: "fill", channels: {}, mask: { on: true, invert: false, sources } }] }],
+      },
+    }) as unknown as ProjectState;
   const target = (layer: string, source: string | null) => ({ sheet: "s", layer, channels: [], mask: source, mesh_map: null });
 
   it("takes strokes only when it is the target", () => {

@@ -1,10 +1,15 @@
 /** Masks: the one that is open, how it is looked at, and changes that are tried while a slider is dragged. */
 import { createStore } from "zustand/vanilla";
-import { api, type Binary } from "../api/client";
+import { api } from "../api/client";
+import type { Binary } from "../api/client";
 import type { DisplayHeader, Edit, FacePick, Layer, Mask, MaskStep, Sheet, Target } from "../api/types";
+import { edit, runJob, take } from "./edits";
+import { refresh, sync, wantedTextures } from "./following";
+import { chooseTarget } from "./hand";
 import { findLayer, findSheet } from "./layers";
 import { say } from "./messages";
-import { chooseTarget, edit, refresh, runJob, sync, take, theStage, workshop, wantedTextures } from "./workshop";
+import { theStage } from "./stage";
+import { workshop } from "./workshop";
 
 export type MaskView = "off" | "grey" | "over";
 
@@ -28,7 +33,17 @@ interface MaskState {
   copied: { sheet: string; layer: string } | null;
 }
 
-export const masks = createStore<MaskState>(() => ({ open: null, view: "off", solo: null, pictures: {}, picking: null, pickBy: "part", handles: null, fill: null, copied: null }));
+export const masks = createStore<MaskState>(() => ({
+  open: null,
+  view: "off",
+  solo: null,
+  pictures: {},
+  picking: null,
+  pickBy: "part",
+  handles: null,
+  fill: null,
+  copied: null,
+}));
 const { getState: get, setState: set } = masks;
 
 export function openLayer(): { sheet: Sheet; layer: Layer } | null {
@@ -65,7 +80,12 @@ function look(): void {
   const now = workshop.getState();
   const name = open && view !== "off" ? `mask:${open.layer}${solo ? `:${solo}` : ""}` : null;
   if (name && view === "grey") workshop.setState({ mode: "channel", channel: name, over: null, maskSheet: open?.sheet ?? null });
-  else workshop.setState({ over: name, maskSheet: open?.sheet ?? null, ...(now.channel.startsWith("mask:") ? { mode: "lit", channel: "base_color" } : {}) });
+  else
+    workshop.setState({
+      over: name,
+      maskSheet: open?.sheet ?? null,
+      ...(now.channel.startsWith("mask:") ? { mode: "lit", channel: "base_color" } : {}),
+    });
 }
 
 /** A mask that fills the views but is not what a stroke would change must not take one. */

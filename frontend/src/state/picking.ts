@@ -1,9 +1,13 @@
 /** Faces picked by box, lasso, colour or id colour, to fill them, to confine strokes to them, or to keep them under a name. */
 import { createStore } from "zustand/vanilla";
 import { api } from "../api/client";
-import type { Camera, FacePick, FaceSet } from "../api/types";
+import type { Camera, FacePick, FaceGroup } from "../api/types";
+import { edit, take } from "./edits";
+import { currentPaint } from "./hand";
 import { say } from "./messages";
-import { currentPaint, edit, take, theStage, workshop, type RGB } from "./workshop";
+import { theStage } from "./stage";
+import { workshop } from "./workshop";
+import type { RGB } from "./workshop";
 
 export interface OutlineState {
   kind: "solid" | "flat";
@@ -40,7 +44,12 @@ export async function endOutline(camera: Camera | null, side: number): Promise<v
     const found =
       now.kind === "solid" && camera
         ? await api.lasso(uid, { camera }, points, behind)
-        : await api.lasso(uid, { sheet }, points.map(([x, y]) => stage.pan.toTexel(x, y, side)), false);
+        : await api.lasso(
+            uid,
+            { sheet },
+            points.map(([x, y]) => stage.pan.toTexel(x, y, side)),
+            false,
+          );
     if (!found.picks.length) return say("No face lies inside. Draw around the faces to pick.");
     const before = now.adds ? picked : [];
     const faces = now.adds && highlight ? [...highlight, ...found.faces] : found.faces;
@@ -64,14 +73,23 @@ export async function gatherFaces(by: "colour" | "id", at: Parameters<typeof api
   if (!colour) return say(by === "id" ? "There is no id colour there. Bake the id map first." : "There is no surface there.", true);
   const paint = currentPaint(false);
   const picked = by === "id" ? { ids: [colour] } : { colours: [colour] };
-  const narrowed = { ...paint, confine: { ...paint.confine, ...picked, colours_from: "shows" as const, tolerance: confine.tolerance, colour_softness: by === "id" ? 0 : confine.colour_softness } };
+  const narrowed = {
+    ...paint,
+    confine: {
+      ...paint.confine,
+      ...picked,
+      colours_from: "shows" as const,
+      tolerance: confine.tolerance,
+      colour_softness: by === "id" ? 0 : confine.colour_softness,
+    },
+  };
   await take((id, revision) => api.flood(id, revision, target, narrowed, null, fillStrength));
 }
 
 // -- kept under a name ----------------------------------------------------------------------------------------------------------
 
-export function faceSets(): FaceSet[] {
-  return (workshop.getState().project?.document.face_sets ?? []) as FaceSet[];
+export function faceSets(): FaceGroup[] {
+  return (workshop.getState().project?.document.face_sets ?? []) as FaceGroup[];
 }
 
 export async function keepPicked(name: string): Promise<void> {
@@ -80,12 +98,16 @@ export async function keepPicked(name: string): Promise<void> {
   const old = sets.find((s) => s.name === name);
   let n = sets.length + 1;
   while (sets.some((s) => s.id === `f${n}`)) n += 1;
-  const kept: FaceSet = { id: old?.id ?? `f${n}`, name, picks: picked };
+  const kept: FaceGroup = { id: old?.id ?? `f${n}`, name, picks: picked };
   const next = old ? sets.map((s) => (s.id === old.id ? kept : s)) : [...sets, kept];
-  if (await edit(old ? `Replace the face group ${name}` : `Keep the face group ${name}`, { edit: "set-face-sets", face_sets: next })) say(`Kept as ${name}.`);
+  if (await edit(old ? `Replace the face group ${name}` : `Keep the face group ${name}`, { edit: "set-face-sets", face_sets: next }))
+    say(`Kept as ${name}.`);
 }
 
 export async function dropSet(id: string): Promise<void> {
   const sets = faceSets();
-  await edit(`Remove the face group ${sets.find((s) => s.id === id)?.name ?? ""}`, { edit: "set-face-sets", face_sets: sets.filter((s) => s.id !== id) });
+  await edit(`Remove the face group ${sets.find((s) => s.id === id)?.name ?? ""}`, {
+    edit: "set-face-sets",
+    face_sets: sets.filter((s) => s.id !== id),
+  });
 }

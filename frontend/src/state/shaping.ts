@@ -1,10 +1,14 @@
 /** Lines, rows and stamps while they are shaped: their points, and the stroke that shows what they come to. */
 import { createStore } from "zustand/vanilla";
 import type { Camera, Row, Shape, StrokeBegin } from "../api/types";
+import { currentPaint } from "./hand";
 import { findSheet, targetTrouble } from "./layers";
-import { maskTrouble, masks } from "./masks";
+import { masks, maskTrouble } from "./masks";
 import { say } from "./messages";
-import { cancelStroke, currentPaint, showPatches, strokeEnded, strokeFailed, strokeSender, strokeTextures, theStage, workshop } from "./workshop";
+import { theStage } from "./stage";
+import { cancelStroke, showPatches, strokeEnded, strokeFailed, strokeTextures } from "./strokes";
+import { workshop } from "./workshop";
+import { theSender } from "./sender";
 
 export type Point = number[];
 
@@ -31,14 +35,32 @@ export interface ShapingState {
 const NONE: Pick<ShapingState, "points" | "camera" | "turned"> = { points: [], camera: null, turned: false };
 
 export const shaping = createStore<ShapingState>(() => ({
-  kind: "line", closed: false, filled: false, rule: "nonzero", snap: false, rows: false, bend: true, view: "solid", seed: 1,
-  row: { count: null, spacing: 1.5, align: "along", alternate: "none" }, ...NONE,
+  kind: "line",
+  closed: false,
+  filled: false,
+  rule: "nonzero",
+  snap: false,
+  rows: false,
+  bend: true,
+  view: "solid",
+  seed: 1,
+  row: { count: null, spacing: 1.5, align: "along", alternate: "none" },
+  ...NONE,
 }));
 const { getState: get, setState: set } = shaping;
 
 // Whatever would change the line on the model shows at once.
 workshop.subscribe((now, before) => {
-  if (get().points.length && (now.brush !== before.brush || now.colours !== before.colours || now.values !== before.values || now.confine !== before.confine || now.blend !== before.blend || now.maskValues !== before.maskValues)) show();
+  if (
+    get().points.length &&
+    (now.brush !== before.brush ||
+      now.colours !== before.colours ||
+      now.values !== before.values ||
+      now.confine !== before.confine ||
+      now.blend !== before.blend ||
+      now.maskValues !== before.maskValues)
+  )
+    show();
   if (get().points.length && (now.tool !== before.tool || now.target !== before.target || now.uid !== before.uid)) void confirm();
 });
 
@@ -57,7 +79,7 @@ export function beginShape(view: "solid" | "flat", point: Point, camera: Camera 
     say(`Nothing painted: ${trouble}.`, true);
     return false;
   }
-  if (strokeSender()?.running) return false;
+  if (theSender()?.running) return false;
   set({ view, points: [point], camera, turned: false, seed: Math.floor(Math.random() * 2 ** 31) });
   return true;
 }
@@ -95,9 +117,17 @@ function described(): Shape | null {
   const closed = !stamp && s.closed && s.points.length > 2;
   const filled = closed && s.filled && !s.rows;
   return {
-    kind: stamp ? "stamp" : s.kind, surface: s.view === "solid" ? s.points : [], sheet: s.view === "flat" ? s.points : [],
-    camera: s.view === "solid" && (filled || !s.turned) ? s.camera : null, texels_per_pixel: s.view === "flat" ? texelsPerPixel() : 1,
-    closed, filled, rule: s.rule, snap: !stamp && s.view === "solid" && s.snap, bend: s.bend, row: !stamp && s.rows ? s.row : null,
+    kind: stamp ? "stamp" : s.kind,
+    surface: s.view === "solid" ? s.points : [],
+    sheet: s.view === "flat" ? s.points : [],
+    camera: s.view === "solid" && (filled || !s.turned) ? s.camera : null,
+    texels_per_pixel: s.view === "flat" ? texelsPerPixel() : 1,
+    closed,
+    filled,
+    rule: s.rule,
+    snap: !stamp && s.view === "solid" && s.snap,
+    bend: s.bend,
+    row: !stamp && s.rows ? s.row : null,
   } as Shape;
 }
 
@@ -111,12 +141,18 @@ function texelsPerPixel(): number {
 export function show(): void {
   const s = workshop.getState();
   const shape = described();
-  const sender = strokeSender();
+  const sender = theSender();
   if (!shape || !s.project || !s.target || !sender) return;
   const home = s.target.sheet;
   const begin: StrokeBegin = {
-    revision: s.project.revision, target: s.target, brush: { ...s.brush, seed: get().seed }, paint: currentPaint(false),
-    textures: strokeTextures(s.target), camera: shape.camera, texels_per_pixel: shape.texels_per_pixel, lock_angle: false,
+    revision: s.project.revision,
+    target: s.target,
+    brush: { ...s.brush, seed: get().seed },
+    paint: currentPaint(false),
+    textures: strokeTextures(s.target),
+    camera: shape.camera,
+    texels_per_pixel: shape.texels_per_pixel,
+    lock_angle: false,
   };
   sender.shape(begin, shape, {
     patches: (header, bytes) => {
@@ -143,11 +179,11 @@ export async function confirm(): Promise<void> {
   if (!get().points.length) return;
   const laid = get().points.length > 1;
   set(NONE);
-  if (laid) strokeSender()?.end();
+  if (laid) theSender()?.end();
 }
 
 /** Take back what is shaped. */
 export function abandon(): void {
   set(NONE);
-  if (strokeSender()?.shaping) cancelStroke();
+  if (theSender()?.shaping) cancelStroke();
 }

@@ -3,9 +3,24 @@ import { workshop } from "../state/workshop";
 import { commands, handleKey, hint, keyOf, keyText, pressed, pressUnderKey, rebind, releaseKey, resetKeys } from "./commands";
 
 const press = (key: string, more: Partial<KeyboardEvent> = {}): KeyboardEvent =>
-  ({ key, ctrlKey: false, shiftKey: false, metaKey: false, target: { closest: () => null }, preventDefault: vi.fn(), ...more }) as unknown as KeyboardEvent;
+  ({
+    key,
+    ctrlKey: false,
+    shiftKey: false,
+    metaKey: false,
+    target: { closest: () => null },
+    preventDefault: vi.fn(),
+    ...more,
+  }) as unknown as KeyboardEvent;
 
-const tools = [["brush", "b"], ["erase", "e"], ["soften", "o"], ["smear", "m"], ["clone", "c"], ["pick", "p"]].map(([id, key]) => ({ id, key, name: id }));
+const tools = [
+  ["brush", "b"],
+  ["erase", "e"],
+  ["soften", "o"],
+  ["smear", "m"],
+  ["clone", "c"],
+  ["pick", "p"],
+].map(([id, key]) => ({ id, key, name: id }));
 
 describe("commands", () => {
   beforeEach(() => workshop.setState({ registries: { tools } as never }));

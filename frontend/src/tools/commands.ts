@@ -1,11 +1,13 @@
 /** Everything the keyboard can do, in one list: the shortcuts page, the tooltips and the key handler all read it. */
-import {
-  chooseSheet, chooseTarget, duplicateLayer, hideParts, redo, setBrush, swapColours, theStage, undo, workshop, type Tool,
-} from "../state/workshop";
+import { toggleDiagnostics } from "../state/diagnostics";
+import { duplicateLayer, hideParts, redo, undo } from "../state/edits";
+import { chooseSheet, chooseTarget, setBrush, swapColours } from "../state/hand";
+import { removeLayer } from "../state/layerActions";
 import { findSheet, rows } from "../state/layers";
-import { removeLayer } from "../grid/actions";
 import { abandon, confirm, dropPoint, shaping } from "../state/shaping";
-import { toggleDiagnostics } from "../screens/Diagnostics";
+import { theStage } from "../state/stage";
+import { workshop } from "../state/workshop";
+import type { Tool } from "../state/workshop";
 import { hovered } from "./pointer";
 
 export interface Command {
@@ -86,16 +88,40 @@ const COMMANDS: Command[] = [
   { id: "mirror-z", label: "Mirror across Z", group: "Brush", key: "z", run: flip("z") },
   { id: "undo", label: "Undo", group: "History", key: "Ctrl+z", run: () => (shapes() ? abandon() : void undo()) },
   { id: "redo", label: "Redo", group: "History", key: "Ctrl+Shift+z", run: () => void redo() },
-  { id: "duplicate", label: "Duplicate layer", group: "Layers", key: "Ctrl+d", run: () => { const t = get().target; if (t) void duplicateLayer(t.layer); } },
-  { id: "delete", label: "Delete layer", group: "Layers", key: "Ctrl+Backspace", run: () => { const t = get().target; if (t) void removeLayer(t.layer); } },
+  {
+    id: "duplicate",
+    label: "Duplicate layer",
+    group: "Layers",
+    key: "Ctrl+d",
+    run: () => {
+      const t = get().target;
+      if (t) void duplicateLayer(t.layer);
+    },
+  },
+  {
+    id: "delete",
+    label: "Delete layer",
+    group: "Layers",
+    key: "Ctrl+Backspace",
+    run: () => {
+      const t = get().target;
+      if (t) void removeLayer(t.layer);
+    },
+  },
   { id: "row-up", label: "Target the layer in front", group: "Layers", key: "ArrowUp", run: () => stepRow(-1) },
   { id: "row-down", label: "Target the layer behind", group: "Layers", key: "ArrowDown", run: () => stepRow(1) },
-  { id: "next-sheet", label: "Next sheet", group: "Layers", key: "t", run: () => {
+  {
+    id: "next-sheet",
+    label: "Next sheet",
+    group: "Layers",
+    key: "t",
+    run: () => {
       const { project, sheet } = get();
       const all = project?.document.sheets ?? [];
       const next = all[(all.findIndex((s) => s.id === sheet) + 1) % Math.max(all.length, 1)];
       if (next) chooseSheet(next.id);
-    } },
+    },
+  },
   { id: "lit", label: "Lit view", group: "View", key: "1", run: () => workshop.setState({ mode: "lit" }) },
   { id: "channel", label: "Channel view", group: "View", key: "2", run: () => workshop.setState({ mode: "channel" }) },
   { id: "flat", label: "Flat colour view", group: "View", key: "3", run: () => workshop.setState({ mode: "flat" }) },
@@ -142,7 +168,12 @@ export function resetKeys(): void {
 }
 
 export function keyText(key: string): string {
-  return key.replace("ArrowUp", "↑").replace("ArrowDown", "↓").split("+").map((k) => (k.length === 1 ? k.toUpperCase() : k)).join("+");
+  return key
+    .replace("ArrowUp", "↑")
+    .replace("ArrowDown", "↓")
+    .split("+")
+    .map((k) => (k.length === 1 ? k.toUpperCase() : k))
+    .join("+");
 }
 
 /** The name of a key press as commands write it, e.g. "Ctrl+Shift+z". */
@@ -159,7 +190,8 @@ export function hint(text: string, id?: string): string {
 
 export function handleKey(event: KeyboardEvent): boolean {
   const where = event.target as HTMLElement | null;
-  if (where?.closest("input:not([type=range]):not([type=checkbox]), textarea, [contenteditable], [role=dialog], [role=menu], [role=listbox]")) return false;
+  if (where?.closest("input:not([type=range]):not([type=checkbox]), textarea, [contenteditable], [role=dialog], [role=menu], [role=listbox]"))
+    return false;
   const name = pressed(event);
   if (where?.closest("[role=slider], input[type=range]") && name.startsWith("Arrow")) return false;
   const command = commands().find((c) => keyOf(c.id) === name);
@@ -184,6 +216,7 @@ export function pressUnderKey(event: Pick<Event, "type">): void {
 /** A tool's key that was held for a press gives the tool before back when it is let go; without one, however slow, it chose the tool. */
 export function releaseKey(event: Pick<KeyboardEvent, "key" | "timeStamp">): void {
   if (!borrowed || event.key.toLowerCase() !== borrowed.key) return;
-  if (borrowed.press === "ended" || (borrowed.press === "begun" && event.timeStamp - borrowed.since > HELD)) workshop.setState({ tool: borrowed.tool });
+  if (borrowed.press === "ended" || (borrowed.press === "begun" && event.timeStamp - borrowed.since > HELD))
+    workshop.setState({ tool: borrowed.tool });
   borrowed = null;
 }

@@ -1,7 +1,7 @@
 import { describe, expect, it } from "vitest";
-import vectors from "./curve.vectors.json";
-import { joined } from "./curve";
 import type { PointerSample } from "../api/types";
+import { joined } from "./curve";
+import vectors from "./curve.vectors.json";
 
 describe("the curve ahead of the server", () => {
   it.each(vectors)("is the server's: $name", ({ samples, unit, points }) => {

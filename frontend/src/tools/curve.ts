@@ -46,7 +46,9 @@ function piece(a: CurvePoint, b: CurvePoint, from: CurvePoint | null, to: CurveP
   for (let i = 1; i < pieces; i++) {
     const t = i / pieces;
     const s = 1 - t;
-    const at = ([0, 1, 2] as const).map((k) => s * s * s * a[k] + 3 * s * s * t * (a[k] + out[k]) + 3 * s * t * t * (b[k] - into[k]) + t * t * t * b[k]);
+    const at = ([0, 1, 2] as const).map(
+      (k) => s * s * s * a[k] + 3 * s * s * t * (a[k] + out[k]) + 3 * s * t * t * (b[k] - into[k]) + t * t * t * b[k],
+    );
     const pressure = Math.min(Math.max(at[2] ?? 0, Math.min(a[2], b[2])), Math.max(a[2], b[2]));
     points.push([at[0] ?? 0, at[1] ?? 0, pressure]);
   }

@@ -1,6 +1,7 @@
 /** Where the pointer is over the views, for commands that act on what lies under it. */
 import { api } from "../api/client";
-import { theStage, workshop } from "../state/workshop";
+import { theStage } from "../state/stage";
+import { workshop } from "../state/workshop";
 
 let place: { kind: "solid" | "flat"; x: number; y: number; width: number; height: number } | null = null;
 

@@ -1,10 +1,12 @@
 /** What the hand has drawn and no answer has shown yet, so that the line never lags the pen. The true paint takes its place. */
 import { useEffect, useRef } from "react";
-import { toHex } from "../paint/colour";
-import { useWorkshop } from "../state/hooks";
-import { strokeSender, theStage, workshop } from "../state/workshop";
-import { joined } from "../tools/curve";
 import type { PointerSample } from "../api/types";
+import { toHex } from "../state/colour";
+import { useWorkshop } from "../state/hooks";
+import { theStage } from "../state/stage";
+import { workshop } from "../state/workshop";
+import { joined } from "../tools/curve";
+import { theSender } from "../state/sender";
 
 /** How far the way of a tool that lays no colour of its own is lightened: seen, and gone without a flash. */
 const VEIL = 0.16;
@@ -13,7 +15,7 @@ export function Ahead({ kind, side = 0 }: { kind: "solid" | "flat"; side?: numbe
   const group = useRef<SVGGElement>(null);
   const uid = useWorkshop((s) => s.project?.uid);
   useEffect(() => {
-    const sender = strokeSender();
+    const sender = theSender();
     if (!sender) return;
     const draw = (): void => {
       if (group.current) group.current.innerHTML = ahead(kind, sender.shown, sender.pending, side);
@@ -37,20 +39,33 @@ function ahead(kind: "solid" | "flat", shown: PointerSample[], pending: PointerS
   const samples = [...shown, ...pending];
   const { brush, colours, other, tool, target, maskValues } = workshop.getState();
   const stage = theStage();
-  if (!stage || strokeSender()?.view !== kind ) return "";
+  if (!stage || theSender()?.view !== kind) return "";
   const seen = samples.map((p) => {
     const [x, y] = kind === "flat" ? stage.pan.toPixel(p.x, p.y, side) : [p.x, p.y];
     return { ...p, x, y };
   });
   // What is shown ends a sample before the last of its own.
   const pieces = joined(seen);
-  const start = shown.length > 1 ? pieces.slice(0, shown.length - 1).flat().slice(-1) : [];
+  const start =
+    shown.length > 1
+      ? pieces
+          .slice(0, shown.length - 1)
+          .flat()
+          .slice(-1)
+      : [];
   const places = [...start, ...pieces.slice(Math.max(shown.length - 1, 0)).flat()].map(([x, y]) => [x, y] as [number, number]);
   const first = places[0];
   if (!first) return "";
   const scale = kind === "flat" ? stage.pan.scale / Math.max(side, 1) : 1;
   const hit = kind === "solid" ? stage.hit(first[0], first[1]) : null;
-  const wide = brush.size_unit === "view" ? brush.size : kind === "solid" ? (hit ? (brush.size * stage.width) / stage.pixelSize(hit.position) : 0) : brush.size * stage.width * scale;
+  const wide =
+    brush.size_unit === "view"
+      ? brush.size
+      : kind === "solid"
+        ? hit
+          ? (brush.size * stage.width) / stage.pixelSize(hit.position)
+          : 0
+        : brush.size * stage.width * scale;
   const curve = brush.pressure_size;
   const pressure = samples[samples.length - 1]?.pressure ?? 1;
   const width = wide * (curve.on ? curve.low + (1 - curve.low) * pressure ** curve.gamma : 1) * (0.4 + 0.6 * brush.hardness);

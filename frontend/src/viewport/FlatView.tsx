@@ -1,9 +1,13 @@
 import { Tooltip } from "@mui/material";
 import { useEffect, useRef, useState } from "react";
+import { chooseSheet } from "../state/hand";
 import { useDocument, useSheet, useWorkshop } from "../state/hooks";
-import { chooseSheet, theStage, workshop } from "../state/workshop";
-import { Icon } from "../theme/icons";
+import { theStage } from "../state/stage";
+import { workshop } from "../state/workshop";
 import { hint } from "../tools/commands";
+import { Dropdown } from "../ui/Dropdown";
+import { Toggle } from "../ui/Toggle";
+import { Icon } from "../ui/icons";
 import { Ahead } from "./Ahead";
 import { OutlineView, ShapeHandles } from "./Overlays";
 import { usePointer } from "./usePointer";
@@ -61,18 +65,12 @@ export function FlatView({ paintable = true }: { paintable?: boolean }) {
     <section className="view" aria-label="Flat sheet">
       <div className="vhead">
         <Tooltip title={hint("Sheet shown and painted", "next-sheet")}>
-          <select className="vbtn" aria-label="Sheet" value={sheet?.id ?? ""} onChange={(e) => chooseSheet(e.target.value)} style={{ background: "var(--panel)", maxWidth: 150 }}>
-            {document?.sheets.map((s) => (
-              <option key={s.id} value={s.id}>
-                {s.name}
-              </option>
-            ))}
-          </select>
+          <Dropdown label="Sheet" value={sheet?.id ?? ""} options={document?.sheets ?? []} onChoose={chooseSheet} sx={{ maxWidth: 150 }} />
         </Tooltip>
         <Tooltip title="Show the polygons' edges">
-          <button className="vbtn" aria-pressed={wire} onClick={() => workshop.setState({ wire: !wire })}>
+          <Toggle plain on={wire} onToggle={() => workshop.setState({ wire: !wire })}>
             Wire
-          </button>
+          </Toggle>
         </Tooltip>
         <span className="push" />
         <Tooltip title="Further (wheel)">
@@ -81,7 +79,7 @@ export function FlatView({ paintable = true }: { paintable?: boolean }) {
           </button>
         </Tooltip>
         <Tooltip title={hint("Fit the sheet into the view", "refit")}>
-          <button className="iconbtn" aria-label="Fit the sheet" style={{ width: 44 }} onClick={() => theStage()?.refit()}>
+          <button className="iconbtn" aria-label={`${percent}%: fit the sheet`} style={{ width: 44 }} onClick={() => theStage()?.refit()}>
             {percent}%
           </button>
         </Tooltip>

@@ -12,14 +12,13 @@ export function LightDial() {
   return (
     <Tooltip title="Light direction: drag, or arrow keys">
       <div
-        className="vbtn"
+        className="dial"
         role="slider"
         tabIndex={0}
         aria-label="Light direction"
         aria-valuemin={0}
         aria-valuemax={359}
         aria-valuenow={deg}
-        style={{ cursor: "ew-resize" }}
         onPointerDown={(e) => {
           e.currentTarget.setPointerCapture(e.pointerId);
           from.current = { x: e.clientX, deg };

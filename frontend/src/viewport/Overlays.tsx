@@ -4,9 +4,11 @@ import * as THREE from "three";
 import { useStore } from "zustand";
 import { useWorkshop } from "../state/hooks";
 import { outline } from "../state/picking";
+import { holdPoint, movePoint, shaping } from "../state/shaping";
+import type { Point } from "../state/shaping";
+import { theStage } from "../state/stage";
+import { workshop } from "../state/workshop";
 import { useDrawn } from "./useDrawn";
-import { holdPoint, movePoint, shaping, type Point } from "../state/shaping";
-import { theStage, workshop } from "../state/workshop";
 
 type Kind = "solid" | "flat";
 
@@ -77,7 +79,14 @@ export function ShapeHandles({ kind, side = 0 }: { kind: Kind; side?: number }) 
       <path d={d} fill="none" stroke="#000" strokeOpacity={0.45} strokeWidth={3} strokeDasharray="1 5" strokeLinecap="round" />
       <path d={d} fill="none" stroke="var(--target)" strokeWidth={1.4} strokeDasharray="1 5" strokeLinecap="round" />
       {places.map((p, i) => (
-        <Handle key={i} name={`Point ${i + 1} of the ${stamp ? "stamp" : "line"}`} at={p} first={i === 0} onMove={(x, y) => move(i, x, y)} onHold={holdPoint} />
+        <Handle
+          key={i}
+          name={`Point ${i + 1} of the ${stamp ? "stamp" : "line"}`}
+          at={p}
+          first={i === 0}
+          onMove={(x, y) => move(i, x, y)}
+          onHold={holdPoint}
+        />
       ))}
     </svg>
   );

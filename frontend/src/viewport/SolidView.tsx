@@ -1,17 +1,23 @@
 import { Tooltip } from "@mui/material";
 import { useEffect, useRef, useState } from "react";
 import * as THREE from "three";
+import { setBrush } from "../state/hand";
 import { useDocument, useWorkshop } from "../state/hooks";
-import { setBrush, theStage, workshop } from "../state/workshop";
+import { theStage } from "../state/stage";
+import { workshop } from "../state/workshop";
 import { hint } from "../tools/commands";
-import { Icon } from "../theme/icons";
-import { SurfaceHandles } from "../masks/Handles";
+import { Dropdown } from "../ui/Dropdown";
+import { Segment, Segments } from "../ui/Segments";
+import { Toggle } from "../ui/Toggle";
+import { Icon } from "../ui/icons";
 import { Ahead } from "./Ahead";
-import { GradientHandles, OutlineView, ShapeHandles } from "./Overlays";
+import { SurfaceHandles } from "./Handles";
 import { LightDial } from "./LightDial";
+import { GradientHandles, OutlineView, ShapeHandles } from "./Overlays";
 import { usePointer } from "./usePointer";
 
 const AXES = ["x", "y", "z"] as const;
+const TURNS = [2, 3, 4, 5, 6, 8, 10, 12, 16, 24];
 
 /** The 3D view with its header and the ring on the surface. */
 export function SolidView({ paintable = true }: { paintable?: boolean }) {
@@ -26,15 +32,15 @@ export function SolidView({ paintable = true }: { paintable?: boolean }) {
   return (
     <section className="view" aria-label="3D view">
       <div className="vhead">
-        <div className="seg" role="group" aria-label="View mode">
+        <Segments label="View mode">
           {(["lit", "channel", "flat"] as const).map((m) => (
             <Tooltip key={m} title={hint({ lit: "Lit", channel: "One channel", flat: "Flat colour" }[m], m)}>
-              <button aria-pressed={mode === m} onClick={() => workshop.setState({ mode: m })}>
+              <Segment on={mode === m} onChoose={() => workshop.setState({ mode: m })}>
                 {{ lit: "Lit", channel: "Channel", flat: "Flat" }[m]}
-              </button>
+              </Segment>
             </Tooltip>
           ))}
-        </div>
+        </Segments>
         {mode === "channel" && <ChannelChoice />}
         {mode === "lit" && <LightDial />}
         <span className="push" />
@@ -42,26 +48,30 @@ export function SolidView({ paintable = true }: { paintable?: boolean }) {
         {paintable &&
           AXES.map((axis) => (
             <Tooltip key={axis} title={hint(`Mirror strokes across ${axis.toUpperCase()}`, `mirror-${axis}`)}>
-              <button className="vbtn" aria-pressed={mirror[axis]} aria-label={`Mirror ${axis.toUpperCase()}`} onClick={() => setBrush({ mirror: { ...mirror, [axis]: !mirror[axis] } })}>
+              <Toggle
+                plain
+                on={mirror[axis]}
+                onToggle={() => setBrush({ mirror: { ...mirror, [axis]: !mirror[axis] } })}
+                aria-label={`Mirror ${axis.toUpperCase()}`}
+              >
                 {axis === "x" && <Icon name="mirror" />}
                 {axis.toUpperCase()}
-              </button>
+              </Toggle>
             </Tooltip>
           ))}
         {paintable && (
           <Tooltip title="Repeat strokes around an axis through the origin, so many times in all">
-            <select className="vbtn" aria-label="Repeat around an axis" value={(mirror.around ?? 1) > 1 ? `${mirror.around}${mirror.axis}` : ""} onChange={(e) => setBrush({ mirror: { ...mirror, around: parseInt(e.target.value, 10) || 1, axis: (e.target.value.slice(-1) || "y") as "x" | "y" | "z" } })} style={{ background: (mirror.around ?? 1) > 1 ? "var(--on)" : "var(--panel)" }}>
-              <option value="">Once</option>
-              {AXES.map((axis) => (
-                <optgroup key={axis} label={`Around ${axis.toUpperCase()}`}>
-                  {[2, 3, 4, 5, 6, 8, 10, 12, 16, 24].map((n) => (
-                    <option key={n} value={`${n}${axis}`}>
-                      {n} × {axis.toUpperCase()}
-                    </option>
-                  ))}
-                </optgroup>
-              ))}
-            </select>
+            <Dropdown
+              label="Repeat around an axis"
+              value={(mirror.around ?? 1) > 1 ? `${mirror.around}${mirror.axis}` : ""}
+              options={[
+                { id: "", name: "Once" },
+                ...AXES.flatMap((axis) =>
+                  TURNS.map((n) => ({ id: `${n}${axis}`, name: `${n} × ${axis.toUpperCase()}`, group: `Around ${axis.toUpperCase()}` })),
+                ),
+              ]}
+              onChoose={(id) => setBrush({ mirror: { ...mirror, around: parseInt(id, 10) || 1, axis: (id.slice(-1) || "y") as "x" | "y" | "z" } })}
+            />
           </Tooltip>
         )}
       </div>
@@ -77,23 +87,18 @@ function ChannelChoice() {
   const baked = new Set(document?.sheets.flatMap((s) => s.mesh_maps.map((m) => m.id)));
   const maps = kinds?.filter((m) => baked.has(m.id) || channel === `map:${m.id}`);
   return (
-    <select className="vbtn" aria-label="Channel shown" value={channel} onChange={(e) => workshop.setState({ channel: e.target.value })} style={{ background: "var(--panel)", maxWidth: 136 }}>
-      {[...(document?.channels ?? []), { id: "normal", name: "Normal" }].map((c) => (
-        <option key={c.id} value={c.id}>
-          {c.name}
-        </option>
-      ))}
-      {channel.startsWith("mask:") && <option value={channel}>Mask</option>}
-      {maps && maps.length > 0 && (
-        <optgroup label="Mesh maps">
-          {maps.map((m) => (
-            <option key={m.id} value={`map:${m.id}`}>
-              {m.name}
-            </option>
-          ))}
-        </optgroup>
-      )}
-    </select>
+    <Dropdown
+      label="Channel shown"
+      value={channel}
+      options={[
+        ...(document?.channels ?? []),
+        { id: "normal", name: "Normal" },
+        ...(channel.startsWith("mask:") ? [{ id: channel, name: "Mask" }] : []),
+        ...(maps ?? []).map((m) => ({ id: `map:${m.id}`, name: m.name, group: "Mesh maps" })),
+      ]}
+      onChoose={(id) => workshop.setState({ channel: id })}
+      sx={{ maxWidth: 136 }}
+    />
   );
 }
 
@@ -143,9 +148,15 @@ function drawRing(group: SVGGElement | null, x: number | null, y: number, painta
     const v = normal.clone().cross(u);
     const points = Array.from({ length: 40 }, (_, i) => {
       const a = (i / 40) * 2 * Math.PI;
-      return at.clone().addScaledVector(u, Math.cos(a) * radius * share).addScaledVector(v, Math.sin(a) * radius * share);
+      return at
+        .clone()
+        .addScaledVector(u, Math.cos(a) * radius * share)
+        .addScaledVector(v, Math.sin(a) * radius * share);
     });
-    const d = `M${stage.project(points).map(([px, py]) => `${px.toFixed(1)} ${py.toFixed(1)}`).join("L")}Z`;
+    const d = `M${stage
+      .project(points)
+      .map(([px, py]) => `${px.toFixed(1)} ${py.toFixed(1)}`)
+      .join("L")}Z`;
     const dash = other ? ' stroke-dasharray="4 4"' : "";
     lines.push(`<path d="${d}" fill="none" stroke="#000" stroke-opacity="${faint ? 0.25 : 0.55}" stroke-width="3"/>`);
     lines.push(`<path d="${d}" fill="none" stroke="#fff" stroke-opacity="${faint ? 0.45 : 0.95}" stroke-width="1.3"${dash}/>`);

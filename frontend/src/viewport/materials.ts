@@ -1,24 +1,8 @@
 /** How surfaces look: lit, one channel, flat colour. */
 import * as THREE from "three";
-import { SUSPECTS, type SheetTextures } from "./textures";
-
-export type ViewMode = "lit" | "channel" | "flat";
-
-/** Where a channel is found in the packed textures: texture, first component, and how many. */
-const PACKED: Record<string, [string, number, number]> = {
-  base_color: ["colour", 0, 3],
-  opacity: ["colour", 3, 1],
-  occlusion: ["data", 0, 1],
-  roughness: ["data", 1, 1],
-  metallic: ["data", 2, 1],
-  height: ["data", 3, 1],
-  normal: ["normal", 0, 3],
-  emission: ["emission", 0, 3],
-};
-
-export function textureOf(channel: string): string {
-  return PACKED[channel]?.[0] ?? `channel:${channel}`;
-}
+import { SUSPECTS } from "../state/textureNames";
+import type { SheetTextures } from "./textures";
+import { PACKED, textureOf } from "../state/textureNames";
 
 /** Where the mask that is looked at reveals, in a violet that few paints have. */
 const OVER = "vec3(0.52, 0.33, 1.0)";
@@ -29,7 +13,16 @@ export class ChannelMaterial extends THREE.ShaderMaterial {
   constructor(cut = false) {
     super({
       defines: cut ? { CUT: 1 } : {},
-      uniforms: { map: { value: null }, marks: { value: null }, marked: { value: 0 }, first: { value: 0 }, count: { value: 3 }, shade: { value: 0 }, over: { value: null }, covered: { value: 0 } },
+      uniforms: {
+        map: { value: null },
+        marks: { value: null },
+        marked: { value: 0 },
+        first: { value: 0 },
+        count: { value: 3 },
+        shade: { value: 0 },
+        over: { value: null },
+        covered: { value: 0 },
+      },
       vertexShader: `
         varying vec2 vUv; varying vec3 vN;
         #ifdef CUT
@@ -143,11 +136,13 @@ export function litMaterial(textures: SheetTextures): THREE.MeshStandardMaterial
   material.userData.over = uniforms;
   material.onBeforeCompile = (shader) => {
     Object.assign(shader.uniforms, uniforms);
-    shader.fragmentShader = `uniform sampler2D over; uniform float covered;\n${shader.fragmentShader}`.replace(
-      "#include <dithering_fragment>",
-      `#include <dithering_fragment>
+    shader.fragmentShader = `uniform sampler2D over; uniform float covered;\n${shader.fragmentShader}`
+      .replace(
+        "#include <dithering_fragment>",
+        `#include <dithering_fragment>
       if (covered > 0.5) gl_FragColor.rgb = mix(gl_FragColor.rgb, ${OVER}, 0.8 * pow(texture2D(over, vMapUv).r, 0.4545));`,
-    ).replace("#include <normal_fragment_begin>", decoding());
+      )
+      .replace("#include <normal_fragment_begin>", decoding());
   };
   return material;
 }
@@ -167,14 +162,21 @@ function decoding(): string {
 /** A plain studio to reflect: pale above, darker below, a soft key card, a strip and a top card. */
 export function studioScene(): THREE.Scene {
   const scene = new THREE.Scene();
-  const room = new THREE.Mesh(new THREE.SphereGeometry(10, 24, 16), new THREE.ShaderMaterial({
-    side: THREE.BackSide,
-    vertexShader: "varying vec3 vP; void main() { vP = normalize(position); gl_Position = projectionMatrix * modelViewMatrix * vec4(position, 1.0); }",
-    fragmentShader: "varying vec3 vP; void main() { gl_FragColor = vec4(vec3(mix(0.10, 0.42, smoothstep(-0.7, 0.9, vP.y))), 1.0); }",
-  }));
+  const room = new THREE.Mesh(
+    new THREE.SphereGeometry(10, 24, 16),
+    new THREE.ShaderMaterial({
+      side: THREE.BackSide,
+      vertexShader:
+        "varying vec3 vP; void main() { vP = normalize(position); gl_Position = projectionMatrix * modelViewMatrix * vec4(position, 1.0); }",
+      fragmentShader: "varying vec3 vP; void main() { gl_FragColor = vec4(vec3(mix(0.10, 0.42, smoothstep(-0.7, 0.9, vP.y))), 1.0); }",
+    }),
+  );
   scene.add(room);
   const card = (x: number, y: number, z: number, w: number, h: number, light: number): void => {
-    const mesh = new THREE.Mesh(new THREE.PlaneGeometry(w, h), new THREE.MeshBasicMaterial({ color: new THREE.Color(light, light, light), side: THREE.DoubleSide }));
+    const mesh = new THREE.Mesh(
+      new THREE.PlaneGeometry(w, h),
+      new THREE.MeshBasicMaterial({ color: new THREE.Color(light, light, light), side: THREE.DoubleSide }),
+    );
     mesh.position.set(x, y, z);
     mesh.lookAt(0, 0, 0);
     scene.add(mesh);

@@ -65,7 +65,10 @@ export class Orbit {
 
   private place(): void {
     const c = Math.cos(this.pitch);
-    this.camera.position.set(Math.sin(this.yaw) * c, Math.sin(this.pitch), Math.cos(this.yaw) * c).multiplyScalar(this.distance).add(this.target);
+    this.camera.position
+      .set(Math.sin(this.yaw) * c, Math.sin(this.pitch), Math.cos(this.yaw) * c)
+      .multiplyScalar(this.distance)
+      .add(this.target);
     this.camera.near = Math.max(this.distance - this.size * 1.2, this.size * 0.002);
     this.camera.far = this.distance + this.size * 3;
     this.camera.lookAt(this.target);

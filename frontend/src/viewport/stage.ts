@@ -2,11 +2,15 @@
 import * as THREE from "three";
 import { acceleratedRaycast, computeBoundsTree, disposeBoundsTree } from "three-mesh-bvh";
 import type { Binary } from "../api/client";
+import { busy } from "../api/idle";
 import type { Camera, GeometryHeader, SheetGeometry } from "../api/types";
-import { busy } from "../state/idle";
-import { discard, shellMeshes, type Shell } from "./shell";
-import { ChannelMaterial, litMaterial, studioScene, textureOf, type OverUniforms, type ViewMode } from "./materials";
+import { textureOf } from "../state/textureNames";
+import type { ViewMode } from "../state/textureNames";
+import { ChannelMaterial, litMaterial, studioScene } from "./materials";
+import type { OverUniforms } from "./materials";
 import { FlatPan, Orbit } from "./navigation";
+import { discard, shellMeshes } from "./shell";
+import type { Shell } from "./shell";
 import { SheetTextures } from "./textures";
 
 THREE.BufferGeometry.prototype.computeBoundsTree = computeBoundsTree;
@@ -58,7 +62,15 @@ interface SheetObjects {
 }
 
 const SEAM = new THREE.LineBasicMaterial({ color: 0xf2b134, depthTest: false, transparent: true, opacity: 0.9, toneMapped: false });
-const MARK = new THREE.MeshBasicMaterial({ color: 0xd9a441, transparent: true, opacity: 0.75, depthTest: true, side: THREE.DoubleSide, polygonOffset: true, polygonOffsetFactor: -2 });
+const MARK = new THREE.MeshBasicMaterial({
+  color: 0xd9a441,
+  transparent: true,
+  opacity: 0.75,
+  depthTest: true,
+  side: THREE.DoubleSide,
+  polygonOffset: true,
+  polygonOffsetFactor: -2,
+});
 
 /** A room of soft cards needs no faces of 256 pixels: without a graphics card those take five seconds of every start. */
 class SmallSurround extends THREE.PMREMGenerator {
@@ -86,7 +98,19 @@ export class Stage {
   private readonly flatMarks = new Map<string, THREE.Mesh>();
   private seamLines: THREE.LineSegments | null = null;
   private shells = new Map<string, Shell>();
-  private look: Look = { mode: "lit", channel: "base_color", lightDeg: 40, wire: true, flatSheet: null, hiddenParts: [], highlight: null, suspects: false, over: null, maskSheet: null, tinted: false };
+  private look: Look = {
+    mode: "lit",
+    channel: "base_color",
+    lightDeg: 40,
+    wire: true,
+    flatSheet: null,
+    hiddenParts: [],
+    highlight: null,
+    suspects: false,
+    over: null,
+    maskSheet: null,
+    tinted: false,
+  };
   private readonly watcher = new ResizeObserver(() => this.draw());
   private fitted = false;
   private dark = true;
@@ -108,7 +132,10 @@ export class Stage {
     this.light.shadow.bias = -0.0006;
     this.light.shadow.normalBias = 0.012;
     this.scene.add(this.light, this.light.target);
-    this.board = new THREE.Mesh(new THREE.PlaneGeometry(1, 1), new THREE.MeshBasicMaterial({ color: 0x1f1f1f, toneMapped: false, side: THREE.DoubleSide }));
+    this.board = new THREE.Mesh(
+      new THREE.PlaneGeometry(1, 1),
+      new THREE.MeshBasicMaterial({ color: 0x1f1f1f, toneMapped: false, side: THREE.DoubleSide }),
+    );
     this.board.position.set(0.5, 0.5, -1);
     this.flatScene.add(this.board);
     this.watcher.observe(canvas);
@@ -147,6 +174,8 @@ export class Stage {
         o.removeFromParent();
         o.geometry.dispose();
       }
+      // Lines have a material each; those of meshes are the three below.
+      for (const o of [s.lines, s.seams]) (o.material as THREE.Material).dispose();
       s.lit.dispose();
       s.channel.dispose();
       s.flatChannel.dispose();
@@ -273,7 +302,10 @@ export class Stage {
     const angle = (look.lightDeg * Math.PI) / 180;
     const size = this.bounds?.diagonal ?? 1;
     this.light.target.position.copy(this.orbitCentre());
-    this.light.position.set(Math.sin(angle - 1.25) * 0.8, 0.75, Math.cos(angle - 1.25) * 0.8).multiplyScalar(size).add(this.light.target.position);
+    this.light.position
+      .set(Math.sin(angle - 1.25) * 0.8, 0.75, Math.cos(angle - 1.25) * 0.8)
+      .multiplyScalar(size)
+      .add(this.light.target.position);
     const shadow = this.light.shadow.camera;
     shadow.left = shadow.bottom = -size * 0.55;
     shadow.right = shadow.top = size * 0.55;

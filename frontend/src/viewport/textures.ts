@@ -1,9 +1,8 @@
 /** A sheet's display textures on the graphics card, changed by rectangles. */
 import * as THREE from "three";
+import { SUSPECTS } from "../state/textureNames";
 
 export const CHUNK = 256;
-/** The texture whose red says why a texel of a bake is suspect, as bits. */
-export const SUSPECTS = "channel:map:suspects";
 
 /** One texture, allocated once, then written in rectangles; mip levels are made anew once a frame. */
 export class PatchedTexture {

@@ -1,5 +1,5 @@
 import { useEffect, useState } from "react";
-import { theStage } from "../state/workshop";
+import { theStage } from "../state/stage";
 
 /** Draw again whenever the views did. */
 export function useDrawn(): void {

@@ -1,15 +1,19 @@
 /** The hand over a view: paint with the left button, turn with the right, move with the middle, wheel for nearer and further. */
 import { useEffect, useRef } from "react";
-import type { FacePick, PointerSample, StrokeBegin } from "../api/types";
 import { api } from "../api/client";
+import type { FacePick, PointerSample, StrokeBegin } from "../api/types";
+import { currentPaint, pickAt, setBrush } from "../state/hand";
 import { findSheet, targetTrouble } from "../state/layers";
-import { say } from "../state/messages";
-import { currentPaint, flood, pickAt, setBrush, showPatches, strokeEnded, strokeFailed, strokeSender, strokeTextures, theStage, workshop } from "../state/workshop";
 import { markSeam, placeIsland } from "../state/layout";
-import { maskTrouble, masks, pickForMask } from "../state/masks";
-import { addPoint, beginShape, confirm, movePoint, shaping } from "../state/shaping";
+import { masks, maskTrouble, pickForMask } from "../state/masks";
+import { say } from "../state/messages";
 import { endOutline, extendOutline, gatherFaces, startOutline } from "../state/picking";
+import { addPoint, beginShape, confirm, movePoint, shaping } from "../state/shaping";
+import { theStage } from "../state/stage";
+import { flood, showPatches, strokeEnded, strokeFailed, strokeTextures } from "../state/strokes";
+import { workshop } from "../state/workshop";
 import { pointerOver, probeAt } from "../tools/pointer";
+import { theSender } from "../state/sender";
 
 type Kind = "solid" | "flat";
 type Hover = (x: number | null, y: number) => void;
@@ -85,10 +89,14 @@ class Hand {
     element.addEventListener("pointermove", (e) => this.move(e), { signal });
     element.addEventListener("pointerup", (e) => this.up(e), { signal });
     element.addEventListener("pointercancel", () => this.cancel(), { signal });
-    element.addEventListener("pointerleave", () => {
-      pointerOver(null);
-      this.hover(null, 0);
-    }, { signal });
+    element.addEventListener(
+      "pointerleave",
+      () => {
+        pointerOver(null);
+        this.hover(null, 0);
+      },
+      { signal },
+    );
     element.addEventListener("contextmenu", (e) => e.preventDefault(), { signal });
     element.addEventListener("wheel", (e) => this.wheel(e), { signal, passive: false });
   }
@@ -251,7 +259,7 @@ class Hand {
   private async anchorClone(): Promise<void> {
     const { uid, clone, cloneMoves } = workshop.getState();
     const at = probeAt();
-    if (!uid || !at || !clone || clone.anchor || !cloneMoves || !strokeSender()?.running) return;
+    if (!uid || !at || !clone || clone.anchor || !cloneMoves || !theSender()?.running) return;
     const found = await api.probe(uid, at).catch(() => null);
     const now = workshop.getState().clone;
     if (found?.position && now && !now.anchor) workshop.setState({ clone: { ...now, anchor: found.position as [number, number, number] } });
@@ -292,7 +300,7 @@ class Hand {
   private beginStroke(e: PointerEvent): void {
     const s = workshop.getState();
     const stage = theStage();
-    const sender = strokeSender();
+    const sender = theSender();
     if (!stage || !sender || !s.project || sender.running) return;
     const trouble = targetTrouble(s.project.document, s.target) ?? maskTrouble(masks.getState().view, s.target);
     if (trouble || !s.target) {
@@ -358,7 +366,7 @@ class Hand {
     } else if (this.mode === "paint") {
       const many = e.getCoalescedEvents?.() ?? [];
       const samples = (many.length ? many : [e]).map((one) => this.sample(one));
-      strokeSender()?.extend(samples);
+      theSender()?.extend(samples);
       const end = samples[samples.length - 1];
       if (end) lastPoint[this.kind] = { x: end.x, y: end.y };
     }
@@ -375,7 +383,7 @@ class Hand {
   }
 
   private up(e: PointerEvent): void {
-    if (this.mode === "paint") strokeSender()?.end();
+    if (this.mode === "paint") theSender()?.end();
     if (this.mode === "stamp") void confirm();
     if (this.mode === "outline") void endOutline(this.camera(), this.side());
     if (this.mode === "island") void this.dropIsland();
@@ -385,7 +393,7 @@ class Hand {
   }
 
   private cancel(): void {
-    if (this.mode === "paint") strokeSender()?.end();
+    if (this.mode === "paint") theSender()?.end();
     this.mode = null;
   }
 

@@ -58,7 +58,7 @@ def kernel(*signatures: Any, late: bool = False, allocates: bool = False, **opti
     """Compile a loop from its signatures, or read it from the cache beside its module: at import, or `late` at the first call.
 
     What a stroke needs is read at import, so that no stroke waits; the rest would only make every start longer.
-    `allocates`: it makes arrays of its own. Else nothing in it is counted, which costs more than short loops do: what it works in is a `room`.
+    `allocates`: it makes arrays of its own. Else nothing in it is counted, which costs more than short loops do: what it works in is `scratch`.
     """
 
     def compile_it(function: Function) -> Function:
@@ -119,11 +119,11 @@ def _view_of(dtype: Any) -> Any:
     return view
 
 
-def _room_of(dtype: Any) -> Any:
+def _scratch_of(dtype: Any) -> Any:
     """A function of kernels: an array, not filled, that lasts as long as the kernel runs. Its shape is a number or tuple of constants."""
 
     @intrinsic(prefer_literal=True)  # type: ignore[untyped-decorator]
-    def room(typingctx: Any, shape: Any) -> Any:
+    def scratch(typingctx: Any, shape: Any) -> Any:
         lengths = [length.literal_value for length in (shape if isinstance(shape, types.BaseTuple) else [shape])]
         array = types.Array(dtype, len(lengths), "C")
 
@@ -135,7 +135,7 @@ def _room_of(dtype: Any) -> Any:
 
         return array(shape), build
 
-    return room
+    return scratch
 
 
 @intrinsic  # type: ignore[untyped-decorator]
@@ -153,6 +153,6 @@ def call_rows(typingctx: Any, address: Any, below: Any, above: Any, out: Any, co
 
 
 f32_at, u8_at, u16_at, u64_at = (_view_of(t) for t in (types.float32, types.uint8, types.uint16, types.uint64))
-f32_room, f64_room, u8_room, u16_room, u32_room, u64_room, i64_room = (
-    _room_of(t) for t in (types.float32, types.float64, types.uint8, types.uint16, types.uint32, types.uint64, types.int64)
+f32_scratch, f64_scratch, u8_scratch, u16_scratch, u32_scratch, u64_scratch, i64_scratch = (
+    _scratch_of(t) for t in (types.float32, types.float64, types.uint8, types.uint16, types.uint32, types.uint64, types.int64)
 )

@@ -5,7 +5,7 @@ import numba
 import numpy as np
 
 from ruvelt.core.bake.point_arrays import GRAIN_CELLS, GRAIN_SAMPLES
-from ruvelt.core.kernels import f32_room, inline, kernel
+from ruvelt.core.kernels import f32_scratch, inline, kernel
 
 f32, i32, i64 = numba.float32, numba.int32, numba.int64
 #: Neighbours count within so many standard deviations of their weights (1 − r²)², which are 1/√8 of the cut.
@@ -122,7 +122,7 @@ def even_out(first, last, own, samples, variance, cells, totals, out):
     cell, number_of, dims, table, start = cells
     zero = np.float32(0)
     comps = values.shape[1]
-    near = f32_room((11, ROOM))
+    near = f32_scratch((11, ROOM))
     for c in range(first, last):
         a, b = start[c], start[c + 1]
         widest = zero

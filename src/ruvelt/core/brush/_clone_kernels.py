@@ -5,7 +5,7 @@ import numba
 import numpy as np
 
 from ruvelt.core.brush._walk_kernels import beside, far_apart, locate, nearer
-from ruvelt.core.kernels import f32_room, inline, kernel, u8_room, u16_at
+from ruvelt.core.kernels import f32_scratch, inline, kernel, u8_scratch, u16_at
 from ruvelt.core.samples.address import CHUNK, block_start, chunk_of, in_block, local_of, slot_at
 from ruvelt.core.samples.grid import GRID, search
 
@@ -52,9 +52,9 @@ def clone_blocks(blocks, chunk, side, position, face, offset, begun, mirrored, r
     across = side >> 8
     left, top = (chunk % across) * 256, (chunk // across) * 256
     # Nodes of the chunk, at every fourth texel and beyond its edges: where they read, in texels.
-    nx, ny = f32_room((65, 65)), f32_room((65, 65))
+    nx, ny = f32_scratch((65, 65)), f32_scratch((65, 65))
     # On which sides of the mirror planes a node reads, or one of these.
-    known, asked_not, nothing = u8_room((65, 65)), np.uint8(255), np.uint8(254)
+    known, asked_not, nothing = u8_scratch((65, 65)), np.uint8(255), np.uint8(254)
     for j in range(65):
         for i in range(65):
             known[j, i] = asked_not

@@ -5,7 +5,7 @@ import numba
 import numpy as np
 
 from ruvelt.core.brush.cluster_arrays import CLUSTERS, INTO, NODES
-from ruvelt.core.kernels import f32_room, i64_room, inline, kernel, u16_at
+from ruvelt.core.kernels import f32_scratch, i64_scratch, inline, kernel, u16_at
 from ruvelt.core.samples._cell_kernels import cell_at
 from ruvelt.core.samples._spread_kernels import reach_pieces
 from ruvelt.core.samples.address import CHUNK, chunk_of, local_of, slot_at
@@ -66,7 +66,7 @@ def gather_clusters(grid, areas, piece, clusters):
     order, cluster_start, first, middle = clusters.order, clusters.start, clusters.first, clusters.middle
     facing, mass, held_in = clusters.facing, clusters.mass, clusters.piece
     n = 0
-    keys = i64_room(ORDERED)
+    keys = i64_scratch(ORDERED)
     for c in range(len(start) - 1):
         cluster_start[c] = n
         _put_in_order(start[c], start[c + 1], xyz, piece, low, inverse, keys, order)
@@ -147,7 +147,7 @@ def fill_clusters(blocks, chunk, samples, radius, clusters, areas, pictures, com
     position, face, side, grid = samples.position, samples.face, samples.side, samples.grid
     low, cell, dims, start, slot = grid.low, grid.cell, grid.dims, grid.start, grid.slot
     order, cluster_start, first = clusters.order, clusters.start, clusters.first
-    box = f32_room(6)
+    box = f32_scratch(6)
     inverse = np.float32(1 / cell)
     for at in range(len(blocks)):
         if not _block_bounds(blocks[at], chunk, side, face, position, box):
@@ -275,7 +275,7 @@ def soften_codes(slots, samples, radius, clusters, pieces, scratch, values, into
     The last mark that was used is kept at the end of the scratch's.
     """
     stamp, picture, comps = scratch.mark, into.picture, into.comps
-    sums, ends, mark = f32_room(5), i64_room((2, 3)), stamp[len(stamp) - 1]
+    sums, ends, mark = f32_scratch(5), i64_scratch((2, 3)), stamp[len(stamp) - 1]
     own = u16_at(picture, CHUNK * comps)
     for at in range(len(slots)):
         s = slots[at]
@@ -332,8 +332,8 @@ def soften_nodes(blocks, chunk, nodes, samples, radius, clusters, pieces, scratc
     zero, far, inverse = np.float32(0), np.float32(1e30), np.float32(1 / cell)
     across = side >> 8
     along, wide = 16 // step, 256 // step + 1
-    listed, sums, slots, asked = f32_room((11, ROOM)), f32_room((64, 5)), i64_room(64), i64_room(64)
-    alone, ends, mark = f32_room(5), i64_room((2, 3)), stamp[len(stamp) - 1]
+    listed, sums, slots, asked = f32_scratch((11, ROOM)), f32_scratch((64, 5)), i64_scratch(64), i64_scratch(64)
+    alone, ends, mark = f32_scratch(5), i64_scratch((2, 3)), stamp[len(stamp) - 1]
     # First each block's own nodes, so that those at its edges are left to blocks that are there as well.
     for owner in range(4):
         for at in range(len(blocks)):
@@ -424,8 +424,8 @@ def soften_blocks(blocks, chunk, nodes, samples, radius, clusters, pieces, scrat
     left, top = (chunk % across) * 256, (chunk // across) * 256
     along, wide = 16 // step, 256 // step + 1
     half, full = np.float32(0.5), np.float32(65535)
-    sums, mean, shares, offsets, codes = f32_room(5), f32_room(4), f32_room((4, 16)), i64_room(16), f32_room((4, 16))
-    own, ends, mark = u16_at(picture, CHUNK * comps), i64_room((2, 3)), stamp[len(stamp) - 1]
+    sums, mean, shares, offsets, codes = f32_scratch(5), f32_scratch(4), f32_scratch((4, 16)), i64_scratch(16), f32_scratch((4, 16))
+    own, ends, mark = u16_at(picture, CHUNK * comps), i64_scratch((2, 3)), stamp[len(stamp) - 1]
     inv = one / np.float32(step)
     for n in range(16):
         # A square of fewer texels says them again.

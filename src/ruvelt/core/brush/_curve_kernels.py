@@ -6,7 +6,7 @@ from __future__ import annotations
 import numba
 import numpy as np
 
-from ruvelt.core.kernels import f64_room, inline, kernel
+from ruvelt.core.kernels import f64_scratch, inline, kernel
 
 f64, i64 = numba.float64, numba.int64
 #: A turn with a smaller cosine is a corner, where the hand is slow enough to have meant it or nothing tells how fast it was.
@@ -36,7 +36,7 @@ def _piece(state, tangent, has, unit, out, n):
 
     tangent : (4,) at the sample after it, in units of a root of length
     """
-    handle = f64_room((2, 4))
+    handle = f64_scratch((2, 4))
     chord = _far(state, 1, 6)
     root = np.sqrt(chord)
     for k in range(4):
@@ -89,7 +89,7 @@ def join_samples(samples, unit, last, state, out):
     curves", 2011), one sample behind. unit : of a pixel on the path; last : no more samples come
     """
     n = 0
-    tangent = f64_room(4)
+    tangent = f64_scratch(4)
     for i in range(len(samples)):
         if state[0] == 0:
             state[0] = 1

@@ -7,7 +7,7 @@ import numpy as np
 from ruvelt.core._fading_kernels import left_of
 from ruvelt.core._value_kernels import clipped, smoothstep
 from ruvelt.core.brush.dab import CAP, FACING, FLOW, HARDNESS, LONG, NORMAL, RADIUS, ROUNDNESS, SHORT, SWEEP, X, Y, Z, vector
-from ruvelt.core.kernels import f32_room, i64_room, inline, kernel, u16_at
+from ruvelt.core.kernels import f32_scratch, i64_scratch, inline, kernel, u16_at
 from ruvelt.core.samples._cell_kernels import cell_at, first_texel, last_texel
 from ruvelt.core.samples.address import CHUNK, block_of, chunk_of, first_slot, in_block, slot_at
 from ruvelt.core.samples.arrays import SAMPLES
@@ -188,7 +188,7 @@ def boxes_of(dabs, g, size, reach, spacing, grid, z_first, z_last, box):
     """
     low, cell, dims = grid.low, grid.cell, grid.dims
     left, right = int(dims[0]), -1
-    ball = f32_room(4)
+    ball = f32_scratch(4)
     for d in range(size):
         bound_of(dabs, g + d, spacing, reach, ball)
         cx, cy, cz, r = ball[0], ball[1], ball[2], ball[3]
@@ -218,7 +218,7 @@ def cells_reached(dabs, g, lead, size, reach, spacing, grid, z, y, box, reach_of
     """reach_of (size, 2) = first and last cell of a row that dabs from `lead` on reach; order[:n] those dabs by where they begin. Returns n."""
     low, cell, dims = grid.low, grid.cell, grid.dims
     count = 0
-    ball = f32_room(4)
+    ball = f32_scratch(4)
     zl, yl = np.float32(low[2] + z * cell), np.float32(low[1] + y * cell)
     for d in range(lead, size):
         if not (box[d, 0] <= z <= box[d, 1] and box[d, 2] <= y <= box[d, 3]):
@@ -272,10 +272,10 @@ def ball_dabs(dabs, samples, allowed, z_first, z_last, coverage, dirty):
     dims, start, slot, xyz, normal = grid.dims, grid.start, grid.slot, grid.xyz, grid.normal
     one = np.float32(1)
     within, marked = block_bits(is_sheet), ~np.uint64(0)
-    box = i64_room((GROUP, 4))
-    reach_of = i64_room((GROUP, 2))
-    order = i64_room(GROUP)
-    now = f32_room(ROOM)
+    box = i64_scratch((GROUP, 4))
+    reach_of = i64_scratch((GROUP, 2))
+    order = i64_scratch(GROUP)
+    now = f32_scratch(ROOM)
     for g in range(0, len(dabs), GROUP):
         size = min(GROUP, len(dabs) - g)
         left, right = boxes_of(dabs, g, size, one, spacing, grid, z_first, z_last, box)

@@ -32,7 +32,7 @@ from ruvelt.core.brush.dab import (
     X,
 )
 from ruvelt.core.brush.tip_arrays import PATTERN
-from ruvelt.core.kernels import f64_room, inline, kernel
+from ruvelt.core.kernels import f64_scratch, inline, kernel
 
 f32, f64, i32 = numba.float32, numba.float64, numba.int32
 
@@ -54,7 +54,7 @@ def _lay_along(normal, lean, i, axis):
 @kernel(numba.void(f64[:, ::1], f64[:, ::1], numba.boolean, f64[:, ::1]))
 def axes_across(normal, lean, turned, out):
     """out : (n, 3) unit vectors across `normal`, as close to `lean` (n or 1 rows) as can be; `turned` on by a quarter about the normal."""
-    axis = f64_room(3)
+    axis = f64_scratch(3)
     for i in range(len(normal)):
         if not _lay_along(normal, lean[i if len(lean) > 1 else 0], i, axis):
             _lay_along(normal, (1.0, 0.0, 0.0) if abs(normal[i, 0]) < 0.9 else (0.0, 0.0, 1.0), i, axis)

@@ -9,7 +9,7 @@ from ruvelt.core.brush._rich_kernels import grained, weigh
 from ruvelt.core.brush._walk_kernels import beside, far_apart, locate, nearer
 from ruvelt.core.brush.dab import BENT, CAP, DEPTH, FACING, FLIP, HARDNESS, LONG, NORMAL, RADIUS, ROUNDNESS, SHORT, TIP, TRAVELLED, X, Y, Z, vector
 from ruvelt.core.brush.tip_arrays import TIPS
-from ruvelt.core.kernels import f32_room, i64_room, inline, kernel, u8_room, u16_at, u16_room, u32_room, u64_at
+from ruvelt.core.kernels import f32_scratch, i64_scratch, inline, kernel, u8_scratch, u16_at, u16_scratch, u32_scratch, u64_at
 from ruvelt.core.samples._cell_kernels import cell_at, first_texel, last_texel
 from ruvelt.core.samples.address import CHUNK, block_of, block_start, chunk_of, column_of, first_slot, in_block, local_of, row_of, slot_at
 from ruvelt.core.samples.arrays import SAMPLES
@@ -295,9 +295,9 @@ def push_blocks(blocks, coarse, dabs, drags, flat, tip, samples, allowed, order,
     tips = tip.pictures
     across = side >> 8
     half, zero, one = np.float32(0.5), np.float32(0), np.float32(1)
-    wx, wy, state, ask = f32_room((LINE, LINE)), f32_room((LINE, LINE)), u8_room((LINE, LINE)), i64_room((MOST, 2))
-    px, py, pz, nx, ny, nz = f32_room(MOST), f32_room(MOST), f32_room(MOST), f32_room(MOST), f32_room(MOST), f32_room(MOST)
-    corners, between, fx, fy, whole = u32_room((4, 256)), f32_room((8, 256)), f32_room(256), f32_room(256), u8_room(256)
+    wx, wy, state, ask = f32_scratch((LINE, LINE)), f32_scratch((LINE, LINE)), u8_scratch((LINE, LINE)), i64_scratch((MOST, 2))
+    px, py, pz, nx, ny, nz = f32_scratch(MOST), f32_scratch(MOST), f32_scratch(MOST), f32_scratch(MOST), f32_scratch(MOST), f32_scratch(MOST)
+    corners, between, fx, fy, whole = u32_scratch((4, 256)), f32_scratch((8, 256)), f32_scratch(256), f32_scratch(256), u8_scratch(256)
     widened = np.sqrt(np.float32(2)) if len(tips) > 0 else one
     farthest = _largest(dabs)
     last, before, other = np.int64(-1), np.int64(-1), np.int64(-1)
@@ -573,9 +573,9 @@ def push_codes(blocks, chunk, face, position, spacing, side, shift, pictures, co
     across = side >> 8
     one, half, full = np.float32(1), np.float32(0.5), np.float32(65535)
     left, top = (chunk % across) * 256, (chunk // across) * 256
-    px, py, fx, fy, gain, corners = f32_room(256), f32_room(256), f32_room(256), f32_room(256), f32_room(256), u32_room((4, 256))
+    px, py, fx, fy, gain, corners = f32_scratch(256), f32_scratch(256), f32_scratch(256), f32_scratch(256), f32_scratch(256), u32_scratch((4, 256))
     lacking = False
-    held, deep_fx, deep_fy, mean = u16_room((4, ALL)), f32_room(ALL), f32_room(ALL), f32_room(ALL)
+    held, deep_fx, deep_fy, mean = u16_scratch((4, ALL)), f32_scratch(ALL), f32_scratch(ALL), f32_scratch(ALL)
     for corner in range(4):
         for n in range(ALL):
             held[corner, n] = 0
@@ -628,12 +628,21 @@ def push_codes(blocks, chunk, face, position, spacing, side, shift, pictures, co
 
 
 @kernel(
-    numba.void(i32[::1], f32[:, ::1], f32[:, ::1], TIPS, SAMPLES, u8[::1], i64[::1], f32[:, ::1], i32[::1], f32[:, :, ::1], i32[:, ::1]), late=True
+    numba.void(i32[::1], f32[:, ::1], f32[:, ::1], TIPS, SAMPLES, u8[::1], i64[::1], f32[:, ::1], i32[::1], f32[:, :, ::1], i32[:, ::1]),
+    late=True,
 )
 def push_vertices(blocks, dabs, drags, tip, samples, allowed, order, shift, source, moved, found):
     """The same for vertices. shift : (slots, 3) object space; source : (slots,) the vertex there plus one, 0 for none; moved, found : after it"""
     position, normal, face, grid, tips = samples.position, samples.normal, samples.face, samples.grid, tip.pictures
-    px, py, pz, nx, ny, nz, who = f32_room(256), f32_room(256), f32_room(256), f32_room(256), f32_room(256), f32_room(256), i64_room(256)
+    px, py, pz, nx, ny, nz, who = (
+        f32_scratch(256),
+        f32_scratch(256),
+        f32_scratch(256),
+        f32_scratch(256),
+        f32_scratch(256),
+        f32_scratch(256),
+        i64_scratch(256),
+    )
     widened = np.sqrt(np.float32(2)) if len(tips) > 0 else np.float32(1)
     farthest = _largest(dabs)
     for at in range(len(blocks)):

@@ -51,7 +51,7 @@ from ruvelt.core.brush.dab import (
 )
 from ruvelt.core.brush.tip_arrays import SWEPT, TIPS
 from ruvelt.core.color._hsv_kernels import turn_hsv
-from ruvelt.core.kernels import f32_room, i64_room, inline, kernel, u32_room, u64_room
+from ruvelt.core.kernels import f32_scratch, i64_scratch, inline, kernel, u32_scratch, u64_scratch
 from ruvelt.core.samples._cell_kernels import first_texel, last_texel
 from ruvelt.core.samples.address import CHUNK, block_of, chunk_of, slot_at
 from ruvelt.core.samples.arrays import SAMPLES
@@ -67,7 +67,7 @@ FULL = 2 * EXTENT
 
 @inline
 def _between(four, fx, fy):
-    """0–1 between the four texels of a picture that lie in one value, see tips.fours."""
+    """0–1 between the four texels of a picture that lie in one value, see tips.quads."""
     low, one = np.uint64(65535), np.float32(1)
     left, right = np.float32(np.int32(four & low)), np.float32(np.int32((four >> np.uint64(16)) & low))
     under_left, under_right = np.float32(np.int32((four >> np.uint64(32)) & low)), np.float32(np.int32(four >> np.uint64(48)))
@@ -479,10 +479,10 @@ def rich_balls(dabs, samples, allowed, z_first, z_last, tip, swept, coverage, ma
     reach, build = np.float32(tip.reach), np.int32(tip.build)
     one, zero = np.float32(1), np.float32(0)
     within, marked, kept = block_bits(is_sheet), ~np.uint64(0), marks.shape[1] if len(marks) else 0
-    box, reach_of, order = i64_room((GROUP, 4)), i64_room((GROUP, 2)), i64_room(GROUP)
-    now, weights, at_a, at_b, shares = f32_room(ROOM), f32_room(ROOM), f32_room(ROOM), f32_room(ROOM), f32_room(ROOM)
-    colours, texture, rims, behind = f32_room((4, ROOM)), f32_room(ROOM), f32_room(ROOM), f32_room(ROOM)
-    index, part_x, part_y, four = u32_room(ROOM), f32_room(ROOM), f32_room(ROOM), u64_room(ROOM)
+    box, reach_of, order = i64_scratch((GROUP, 4)), i64_scratch((GROUP, 2)), i64_scratch(GROUP)
+    now, weights, at_a, at_b, shares = f32_scratch(ROOM), f32_scratch(ROOM), f32_scratch(ROOM), f32_scratch(ROOM), f32_scratch(ROOM)
+    colours, texture, rims, behind = f32_scratch((4, ROOM)), f32_scratch(ROOM), f32_scratch(ROOM), f32_scratch(ROOM)
+    index, part_x, part_y, four = u32_scratch(ROOM), f32_scratch(ROOM), f32_scratch(ROOM), u64_scratch(ROOM)
     for g in range(0, len(dabs), GROUP):
         size = min(GROUP, len(dabs) - g)
         left, right = boxes_of(dabs, g, size, reach, spacing, grid, z_first, z_last, box)

@@ -30,7 +30,7 @@ from ruvelt.core.brush.dab import (
 )
 from ruvelt.core.brush.smear_arrays import CARRYING, LAYING, LIMITS, LOAD
 from ruvelt.core.brush.tip_arrays import TIPS
-from ruvelt.core.kernels import f32_room, i64_room, inline, kernel, u16_at, u64_at
+from ruvelt.core.kernels import f32_scratch, i64_scratch, inline, kernel, u16_at, u64_at
 from ruvelt.core.samples.address import CHUNK, column_of, first_slot, local_of, packed_at, row_of
 from ruvelt.core.samples.arrays import SAMPLES
 from ruvelt.core.tolerances import FACING_FADE_COS
@@ -248,9 +248,9 @@ def smear_known(blocks, balls, flat, samples, brush, tip, limits, under, load):
     met, took, weights, shares = load.met, load.took, load.weights, load.shares
     one, zero = np.float32(1), np.float32(0)
     px, py, pz, nx, ny, nz, who, spot = (
-        f32_room(256), f32_room(256), f32_room(256), f32_room(256), f32_room(256), f32_room(256), i64_room(256), i64_room(256)
+        f32_scratch(256), f32_scratch(256), f32_scratch(256), f32_scratch(256), f32_scratch(256), f32_scratch(256), i64_scratch(256), i64_scratch(256)
     )  # fmt: skip
-    lay, meets, gu, gv, held = f32_room(256), f32_room(256), f32_room(256), f32_room(256), f32_room(4)
+    lay, meets, gu, gv, held = f32_scratch(256), f32_scratch(256), f32_scratch(256), f32_scratch(256), f32_scratch(4)
     cells, all_nodes = len(laid), nodes * nodes
     for d in range(len(dabs)):
         k = copy[d]
@@ -339,9 +339,9 @@ def smear_rest(blocks, balls, flat, samples, brush, tip, limits, under):
     past, past_known, laid, coverage, dirty = under.past, under.past_known, under.laid, under.coverage, under.dirty
     one, zero = np.float32(1), np.float32(0)
     px, py, pz, nx, ny, nz, who, spot = (
-        f32_room(256), f32_room(256), f32_room(256), f32_room(256), f32_room(256), f32_room(256), i64_room(256), i64_room(256)
+        f32_scratch(256), f32_scratch(256), f32_scratch(256), f32_scratch(256), f32_scratch(256), f32_scratch(256), i64_scratch(256), i64_scratch(256)
     )  # fmt: skip
-    lay, meets, gu, gv, may = f32_room(256), f32_room(256), f32_room(256), f32_room(256), f32_room(256)
+    lay, meets, gu, gv, may = f32_scratch(256), f32_scratch(256), f32_scratch(256), f32_scratch(256), f32_scratch(256)
     for at in range(len(blocks)):
         block = np.int64(blocks[at])
         count = -1

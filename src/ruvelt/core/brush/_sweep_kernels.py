@@ -11,7 +11,7 @@ f32, u16, u64 = numba.float32, numba.uint16, numba.uint64
 
 @kernel(numba.void(f32[:, ::1], f32, u16[:, ::1], u64[:, ::1]), late=True)
 def packed_sums(turned, share, sums, out):
-    """out (h, w + 1) : sums of each row of `turned` (h, w) up to each column's edge, times `share` as 0–1, four side by side as of tips.fours.
+    """out (h, w + 1) : sums of each row of `turned` (h, w) up to each column's edge, times `share` as 0–1, four side by side as of tips.quads.
 
     sums : (h, w + 1), room to work in
     """

@@ -10,7 +10,7 @@ from numpy.typing import NDArray
 from ruvelt.core._value_kernels import LUMA
 from ruvelt.core.color._hsv_kernels import turn_hsv
 from ruvelt.core.color._oklch_kernels import decoded, encoded, lab_of, within
-from ruvelt.core.kernels import f32_room, inline, kernel, u16_at
+from ruvelt.core.kernels import f32_scratch, inline, kernel, u16_at
 from ruvelt.core.samples.address import CHUNK
 from ruvelt.core.samples.arrays import RUNS
 
@@ -59,7 +59,7 @@ def tone_runs(runs, look, comps, own, tone, linear, coverage, cover, out):
     change, span, amount, turns, colour = np.int32(tone.change), np.int32(tone.span), np.float32(tone.amount), np.float32(tone.turns), tone.colour
     u, full, half, one, zero, four = np.float32(1 / 65535), np.float32(65535), np.float32(0.5), np.float32(1), np.float32(0), np.float32(4)
     codes = u16_at(look, CHUNK * (comps + 1))
-    rgb, light, weight = f32_room((3, BATCH)), f32_room(BATCH), f32_room(BATCH)
+    rgb, light, weight = f32_scratch((3, BATCH)), f32_scratch(BATCH), f32_scratch(BATCH)
     _, tint_a, tint_b = lab_of(colour[0], colour[1], colour[2])
     # One number has neither hue nor chroma.
     chroma = comps == 3 and change in (SATURATE, DESATURATE, TINT)

@@ -26,7 +26,7 @@ class Part:
     out: U16
 
 
-def spread(workers: Workers, run: Callable[[Part], None], parts: list[Part]) -> None:
+def map_blocks(workers: Workers, run: Callable[[Part], None], parts: list[Part]) -> None:
     """Run over all parts, cut so that threads share what is worth it. A part's blocks may be done in any order."""
     total = sum(len(p.blocks) for p in parts)
     if workers.threads == 1 or total < 2 * SHARE:

@@ -11,7 +11,7 @@ from numpy.typing import NDArray
 from ruvelt.core.brush._push_kernels import DEEP, side_by_side
 from ruvelt.core.brush._tool_kernels import multiply_alpha
 from ruvelt.core.brush.hand_tools import hand_tools
-from ruvelt.core.brush.parts import Part, spread
+from ruvelt.core.brush.parts import Part, map_blocks
 from ruvelt.core.brush.push import Push
 from ruvelt.core.brush.settings import Mirror
 from ruvelt.core.brush.smear import Smear
@@ -145,7 +145,7 @@ class Reader:
         if self._tool is not None:
             self._tool.make(self, cell, parts)
         else:
-            spread(self.workers, self._blend, parts)
+            map_blocks(self.workers, self._blend, parts)
 
     def look(self, cell: Cell, chunk: int) -> U16:
         """What a cell reads in a chunk: (components, 65536) uint16, or (65536, 4) for what lies between texels."""

@@ -11,7 +11,7 @@ from numpy.typing import NDArray
 from ruvelt.core.brush._cluster_kernels import fill_clusters, soften_blocks, soften_codes, soften_nodes
 from ruvelt.core.brush.cluster_arrays import Into, Nodes
 from ruvelt.core.brush.clusters import clusters_of
-from ruvelt.core.brush.parts import Part, spread
+from ruvelt.core.brush.parts import Part, map_blocks
 from ruvelt.core.samples.address import CHUNK_SIDE
 from ruvelt.core.samples.blocks import slots_of
 from ruvelt.core.samples.pieces import PieceScratch
@@ -62,7 +62,7 @@ class Softener:
                 slots = slots_of(part.blocks, samples.face, samples.is_sheet, part.chunk)
                 soften_codes(slots, samples.arrays, *self._around(self._own, room), into)
 
-        spread(self._workers, run, parts)
+        map_blocks(self._workers, run, parts)
 
     @contextmanager
     def _room(self) -> Iterator[PieceScratch]:
@@ -87,11 +87,11 @@ class Softener:
         def fill(part: Part) -> None:
             fill_clusters(part.blocks, part.chunk, *around, self._filled, missing, self._values)
 
-        spread(self._workers, fill, parts)
+        map_blocks(self._workers, fill, parts)
         while len(chunks := np.flatnonzero(missing)):
             self._pictures(chunks)
             missing[:] = 0
-            spread(self._workers, fill, parts)
+            map_blocks(self._workers, fill, parts)
 
     def _make_nodes(self, parts: list[Part]) -> None:
         size = (CHUNK_SIDE // self._step + 1) ** 2
@@ -103,4 +103,4 @@ class Softener:
             with self._room() as room:
                 soften_nodes(part.blocks, part.chunk, self._nodes[part.chunk], self._samples.arrays, *self._around(self._between, room))
 
-        spread(self._workers, make, parts)
+        map_blocks(self._workers, make, parts)

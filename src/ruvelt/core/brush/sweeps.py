@@ -13,7 +13,7 @@ from ruvelt.core.brush import dab
 from ruvelt.core.brush._rich_kernels import EXTENT, FULL
 from ruvelt.core.brush._sweep_kernels import packed_sums
 from ruvelt.core.brush.tip_arrays import SweptPictures
-from ruvelt.core.brush.tips import Fours
+from ruvelt.core.brush.tips import Quads
 
 F32 = NDArray[np.float32]
 #: Ways in half a turn that tables of a round tip are made for, none further than 0.9° from its table's. Flat ones are gone over further.
@@ -28,7 +28,7 @@ def _wide(side: int) -> int:
     return math.ceil(max(min(2 * side, 256), side) * EXTENT)
 
 
-def lay_table(picture: F32, angle: float, out: Fours) -> None:
+def lay_table(picture: F32, angle: float, out: Quads) -> None:
     """out (s, s + 1) : integrals of a (side, side) picture, row 0 at the top, along lines at an angle (radians), from their begin; packed as fours.
 
     Rows run across the lines, columns along them, both from −EXTENT to EXTENT radii: values in rows' middles, at columns' edges, shares of FULL.

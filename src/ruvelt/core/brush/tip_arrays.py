@@ -13,7 +13,7 @@ _u64, _f64 = numba.uint64, numba.float64
 
 
 class GrainSettings(NamedTuple):
-    """picture : (side, side) as of tips.fours, (1, 1) for none; size : object units, texels on the flat sheet; fixed : to the surface"""
+    """picture : (side, side) as of tips.quads, (1, 1) for none; size : object units, texels on the flat sheet; fixed : to the surface"""
 
     picture: U64
     depth: float
@@ -22,7 +22,7 @@ class GrainSettings(NamedTuple):
 
 
 class TipPictures(NamedTuple):
-    """pictures : (k, side, side) as of tips.fours, (1, 1, 1) of a round tip; reach : how far a dab reaches, radii; build : how dabs add up"""
+    """pictures : (k, side, side) as of tips.quads, (1, 1, 1) of a round tip; reach : how far a dab reaches, radii; build : how dabs add up"""
 
     pictures: U64
     grain: GrainSettings

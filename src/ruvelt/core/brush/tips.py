@@ -17,7 +17,7 @@ from ruvelt.core.stack.laid import lightness
 from ruvelt.core.stack.measures import Images, no_images
 
 F32 = NDArray[np.float32]
-Fours = NDArray[np.uint64]
+Quads = NDArray[np.uint64]
 U16 = NDArray[np.uint16]
 #: Texels along a side of a tip from the library, and the most of one that is brought in.
 SIDE, LARGEST = 256, 1024
@@ -246,7 +246,7 @@ def reach_of(pictures: F32) -> float:
     return float(np.hypot(x + 0.5 - side / 2, y + 0.5 - side / 2).max() + math.sqrt(2)) / (side / 2)
 
 
-def fours(pictures: F32, wraps: bool) -> Fours:
+def quads(pictures: F32, wraps: bool) -> Quads:
     """(…, side, side) pictures, 0–1, as kernels read them: in each texel, 16 bits each from the lowest, itself, its right, the two below them.
 
     wraps : the picture is repeated beyond its edges; else it gets an empty edge of one texel all around

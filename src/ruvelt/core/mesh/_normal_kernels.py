@@ -4,7 +4,7 @@
 import numba
 import numpy as np
 
-from ruvelt.core.kernels import f64_room, i64_room, inline, kernel
+from ruvelt.core.kernels import f64_scratch, i64_scratch, inline, kernel
 
 f32, f64, i32, i64 = numba.float32, numba.float64, numba.int32, numba.int64
 #: Faces around one vertex that are compared pair by pair; around busier ones they are gathered by direction first.
@@ -46,7 +46,7 @@ def _offset(positions, here, there, out):
 @kernel(numba.void(f32[:, ::1], i32[::1], i32[::1], f64[::1], i32[::1]), late=True)
 def corner_angles(positions, face_starts, corner_vertex, out, face_of):
     """Angle of the polygon at each corner, radians, and the face of each corner."""
-    a, b = f64_room(3), f64_room(3)
+    a, b = f64_scratch(3), f64_scratch(3)
     for f in range(len(face_starts) - 1):
         first, last = face_starts[f], face_starts[f + 1] - 1
         for c in range(first, last + 1):
@@ -73,7 +73,7 @@ def smooth_normals(face_normal, angle, face_of, order, starts, cos_crease, begin
 
     Each is the angle-weighted mean over the faces around the vertex that meet the corner's own within the crease.
     """
-    direction, weight, kind = f64_room((DIRECTIONS, 3)), f64_room(DIRECTIONS), i64_room(1)
+    direction, weight, kind = f64_scratch((DIRECTIONS, 3)), f64_scratch(DIRECTIONS), i64_scratch(1)
     for v in range(begin, end):
         first, last = starts[v], starts[v + 1]
         if last - first > PAIRWISE:

@@ -4,7 +4,7 @@
 import numba
 import numpy as np
 
-from ruvelt.core.kernels import f64_room, inline, kernel
+from ruvelt.core.kernels import f64_scratch, inline, kernel
 
 f32, i32 = numba.float32, numba.int32
 
@@ -24,7 +24,7 @@ def _same_side(p, i, j, a, b):
 @kernel(numba.void(f32[:, ::1], i32[::1], i32[::1], i32[::1], i32[:, ::1]), late=True)
 def split_quads(positions, face_starts, corner_vertex, quads, out):
     """Corners of the two triangles of each quad, (2 q, 3): along the shorter diagonal, unless that would leave the quad."""
-    p = f64_room((4, 3))
+    p = f64_scratch((4, 3))
     for q in range(len(quads)):
         c = face_starts[quads[q]]
         for i in range(4):

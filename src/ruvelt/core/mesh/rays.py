@@ -10,7 +10,7 @@ from embreex.mesh_construction import TriangleMesh
 from embreex.rtcore_scene import EmbreeScene
 from numpy.typing import NDArray
 
-from ruvelt.core.kernels import f64_room, kernel
+from ruvelt.core.kernels import f64_scratch, kernel
 from ruvelt.core.mesh.model import Model
 
 _UP = np.array([0.0, 0.0, 1.0])
@@ -80,7 +80,7 @@ HITS = numba.types.NamedTuple((i32[::1], f32[:, ::1], f64[:, ::1], f64[:, ::1], 
 @kernel(numba.void(i32[::1], f32[::1], f32[::1], f32[::1], f64, i32[::1], f32[:, ::1], i32[:, ::1], HITS))
 def _hits(primitive, u, v, far, scale, index, positions, triangles, out):  # type: ignore[no-untyped-def]
     triangle, bary, position, normal, distance = out
-    ab, ac = f64_room(3), f64_room(3)
+    ab, ac = f64_scratch(3), f64_scratch(3)
     for i in range(len(primitive)):
         triangle[i], distance[i] = -1, np.inf
         if primitive[i] < 0:

@@ -4,7 +4,7 @@
 import numba
 import numpy as np
 
-from ruvelt.core.kernels import f32_room, inline, kernel
+from ruvelt.core.kernels import f32_scratch, inline, kernel
 
 f32, i32, i64 = numba.float32, numba.int32, numba.int64
 
@@ -27,7 +27,7 @@ PLACED = (f32[:, ::1], i32[::1], f32[::1], f32[::1], f32, i32[::1], i32[:, ::1])
 @kernel(numba.void(*PLACED, i64, i64, numba.uint16[:, ::1], f32[:, ::1]), late=True)
 def to_nodes(positions, rows, areas, low, inverse, piece_of, node, first, last, codes, out):
     """Add the samples first … last, weighed by area, to the nodes. codes : (k, rows) uint16, or (0, 0) to sum the areas; out : (k or 1, nodes)."""
-    shares, held = f32_room(8), f32_room(8)
+    shares, held = f32_scratch(8), f32_scratch(8)
     u = np.float32(1 / 65535)
     # Neighbours mostly lie in the same piece: what they add is put down once for all of them.
     for k in range(len(out)):
@@ -53,7 +53,7 @@ def to_nodes(positions, rows, areas, low, inverse, piece_of, node, first, last, 
 @kernel(numba.void(*PLACED, i64, i64, f32[:, ::1], numba.uint16[:, ::1]), late=True)
 def from_nodes(positions, rows, areas, low, inverse, piece_of, node, first, last, values, out):
     """Read the samples first … last from the nodes into (k, rows) uint16 codes."""
-    shares, held = f32_room(8), f32_room(8)
+    shares, held = f32_scratch(8), f32_scratch(8)
     one, zero = np.float32(1), np.float32(0)
     for k in range(len(values)):
         last_piece = np.int32(-1)

@@ -5,7 +5,7 @@ import numba
 import numpy as np
 
 from ruvelt.core._fading_kernels import left_of
-from ruvelt.core.kernels import f32_room, i64_room, inline, kernel
+from ruvelt.core.kernels import f32_scratch, i64_scratch, inline, kernel
 from ruvelt.core.samples._spread_kernels import APART, reach_pieces
 from ruvelt.core.samples.grid import GRID
 from ruvelt.core.samples.pieces import PIECES, SCRATCH
@@ -65,9 +65,9 @@ def near_means(grid, pieces, scratch, areas, widths, radius, values, first, last
     """
     cell, dims, start, xyz, normal, piece, stamp = grid.cell, grid.dims, grid.start, grid.xyz, grid.normal, pieces.piece, scratch.mark
     zero = np.float32(0)
-    near, weights, own, box = f32_room((15, ROOM)), f32_room(ROOM), i64_room(ROOM), f32_room((2, 3))
+    near, weights, own, box = f32_scratch((15, ROOM)), f32_scratch(ROOM), i64_scratch(ROOM), f32_scratch((2, 3))
     across, comps = np.int64(np.ceil(radius / cell)), len(values)
-    low, high = i64_room(3), i64_room(3)
+    low, high = i64_scratch(3), i64_scratch(3)
     for c in range(first, last):
         if start[c] == start[c + 1]:
             continue

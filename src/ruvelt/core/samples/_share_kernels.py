@@ -4,7 +4,7 @@
 import numba
 import numpy as np
 
-from ruvelt.core.kernels import f64_room, i64_room, inline, kernel
+from ruvelt.core.kernels import f64_scratch, i64_scratch, inline, kernel
 from ruvelt.core.samples.address import CHUNK, slot_at
 
 f32, i32, u8 = numba.float32, numba.int32, numba.uint8
@@ -54,7 +54,7 @@ def marked_shares(chunk, side, owner, marked, island, uv, shares):
     """
     across = side >> 8
     left, top = (chunk % across) * 256, (chunk // across) * 256
-    near, one, two = i64_room(NEAR), f64_room((12, 2)), f64_room((12, 2))
+    near, one, two = i64_scratch(NEAR), f64_scratch((12, 2)), f64_scratch((12, 2))
     for v in range(256):
         for u in range(256):
             own = np.int64(owner[chunk * CHUNK + (v << 8) + u])

@@ -4,7 +4,7 @@
 import numba
 import numpy as np
 
-from ruvelt.core.kernels import i64_room, inline, kernel
+from ruvelt.core.kernels import i64_scratch, inline, kernel
 from ruvelt.core.samples.grid import GRID
 from ruvelt.core.samples.pieces import PIECES, SCRATCH
 
@@ -61,7 +61,7 @@ def grow_values(grid, pieces, scratch, values, gone, most, reach, first, last, o
     one, zero, half = np.float32(1), np.float32(0), np.float32(0.5)
     across = np.int64(np.ceil((stride + fade) / cell))
     inverse = one / fade if fade > zero else zero
-    low, high = i64_room(3), i64_room(3)
+    low, high = i64_scratch(3), i64_scratch(3)
     for c in range(first, last):
         if start[c] == start[c + 1]:
             continue

@@ -10,7 +10,7 @@ import numpy as np
 
 from ruvelt.core._value_kernels import quantised
 from ruvelt.core.color._hsv_kernels import turn_hsv
-from ruvelt.core.kernels import call_rows, f32_at, f32_room, inline, kernel, u16_at
+from ruvelt.core.kernels import call_rows, f32_at, f32_scratch, inline, kernel, u16_at
 from ruvelt.core.samples.address import CHUNK
 from ruvelt.core.samples.arrays import RUNS
 from ruvelt.core.stack.step_arrays import STEPS
@@ -348,7 +348,7 @@ def mask_runs(under, values, covers, bases, combines, strengths, inverts, invert
     is a table: values is the address of (65536,) float32
     """
     one, zero = np.float32(1), np.float32(0)
-    acc, v = f32_room(BATCH), f32_room(BATCH)
+    acc, v = f32_scratch(BATCH), f32_scratch(BATCH)
     for r in range(len(starts)):
         s, n = starts[r], counts[r]
         acc[:n] = one

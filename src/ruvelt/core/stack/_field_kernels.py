@@ -12,7 +12,7 @@ from numpy.typing import NDArray
 
 from ruvelt.core._value_kernels import quantised, smoothstep
 from ruvelt.core.color._oklch_kernels import lab_of_light
-from ruvelt.core.kernels import f32_room, inline, kernel
+from ruvelt.core.kernels import f32_scratch, inline, kernel
 
 f32, f64, i32, i64, u32, u8, u16 = numba.float32, numba.float64, numba.int32, numba.int64, numba.uint32, numba.uint8, numba.uint16
 yes = numba.boolean
@@ -229,7 +229,7 @@ def spots_chunk(positions, normals, covered, scale, cover, variation, hardness, 
     spacing : (n,) side of the square that each sample stands for: no edge is narrower, and spots smaller than it fade to their `mean`
     """
     one, zero, half = np.float32(1), np.float32(0), np.float32(0.5)
-    first, second = f32_room(3), f32_room(3)
+    first, second = f32_scratch(3), f32_scratch(3)
     for i in range(len(out)):
         if not covered[i]:
             out[i] = 0
@@ -284,7 +284,7 @@ def weave_chunk(positions, normals, covered, form, frame, scale, share, softness
     one, half, least = np.float32(1), np.float32(0.5), np.float32(1e-4)
     # Cells of the rarer kind shrink, so that the share is that of the surface.
     width = half * np.sqrt(np.float32(2) * min(share, one - share))
-    first, second = f32_room(3), f32_room(3)
+    first, second = f32_scratch(3), f32_scratch(3)
     for i in range(len(out)):
         if not covered[i]:
             out[i] = 0
@@ -448,7 +448,7 @@ def picture_chunk(positions, normals, covered, corner_x, corner_y, side, image, 
     """
     way, frame, turn, shift, sharpness, repeat, through = laid
     sharpness = np.float32(sharpness)
-    colour, total = f32_room(4), f32_room(4)
+    colour, total = f32_scratch(4), f32_scratch(4)
     one, zero, half = np.float32(1), np.float32(0), np.float32(0.5)
     for i in range(len(covered)):
         for k in range(4):

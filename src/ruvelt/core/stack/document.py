@@ -182,7 +182,7 @@ class Image(Frozen):
     height: Annotated[int, Field(ge=1, le=2**31 - 1)]
 
 
-class FaceSet(Frozen):
+class FaceGroup(Frozen):
     """Picked faces kept under a name, for fills, masks and confinement."""
 
     id: Id
@@ -203,7 +203,7 @@ class Document(Frozen):
     #: The mesh that rays of a bake come from, where one was brought in.
     cage_mesh: HighMesh | None = None
     images: Annotated[tuple[Image, ...], Field(max_length=500)] = ()
-    face_sets: Annotated[tuple[FaceSet, ...], Field(max_length=200)] = ()
+    face_sets: Annotated[tuple[FaceGroup, ...], Field(max_length=200)] = ()
 
     @classmethod
     def from_stored(cls, text: str | bytes) -> Document:

@@ -10,7 +10,7 @@ from ruvelt.core.errors import InputError, NotFound
 from ruvelt.core.stack.basics import Frozen, Id
 from ruvelt.core.stack.blend import checked_mode, modes
 from ruvelt.core.stack.channels import Channel
-from ruvelt.core.stack.document import ANY_MODE, MAX_DEPTH, AnyLayer, Document, FaceSet, GroupLayer, HighMesh, Image, Layer, Settings, Sheet, Vertex
+from ruvelt.core.stack.document import ANY_MODE, MAX_DEPTH, AnyLayer, Document, FaceGroup, GroupLayer, HighMesh, Image, Layer, Settings, Sheet, Vertex
 from ruvelt.core.stack.references import check_references
 
 _LAYER: TypeAdapter[AnyLayer] = TypeAdapter(Layer)
@@ -83,11 +83,11 @@ class SetImages(Frozen):
     images: Annotated[tuple[Image, ...], Field(max_length=500)]
 
 
-class SetFaceSets(Frozen):
+class SetFaceGroups(Frozen):
     """Replace the list of named picks of faces."""
 
     edit: Literal["set-face-sets"] = "set-face-sets"
-    face_sets: Annotated[tuple[FaceSet, ...], Field(max_length=200)]
+    face_sets: Annotated[tuple[FaceGroup, ...], Field(max_length=200)]
 
 
 class SetSeams(Frozen):
@@ -132,7 +132,7 @@ AnyEdit = (
     | SetSheet
     | SetHighMeshes
     | SetImages
-    | SetFaceSets
+    | SetFaceGroups
     | SetSeams
     | SetSettings
     | AddChannel
@@ -195,10 +195,10 @@ def apply_edit(document: Document, edit: AnyEdit) -> tuple[Document, AnyEdit]:
         case SetHighMeshes():
             undone = SetHighMeshes(meshes=document.high_meshes, cage=document.cage_mesh)
             return document.model_copy(update={"high_meshes": edit.meshes, "cage_mesh": edit.cage}), undone
-        case SetFaceSets():
+        case SetFaceGroups():
             if len({f.id for f in edit.face_sets}) != len(edit.face_sets):
                 raise InputError("Two face groups have one id. Give each its own.")
-            return document.model_copy(update={"face_sets": edit.face_sets}), SetFaceSets(face_sets=document.face_sets)
+            return document.model_copy(update={"face_sets": edit.face_sets}), SetFaceGroups(face_sets=document.face_sets)
         case SetImages():
             return document.model_copy(update={"images": edit.images}), SetImages(images=document.images)
         case SetSeams():

@@ -8,7 +8,7 @@ import numpy as np
 
 from ruvelt.core.brush._clone_kernels import clone_blocks, clone_vertices, fetch_blocks, fetch_codes
 from ruvelt.core.brush.hand_tool import HandTool
-from ruvelt.core.brush.parts import Part, spread
+from ruvelt.core.brush.parts import Part, map_blocks
 from ruvelt.core.samples.address import BLOCKS, chunk_of
 from ruvelt.core.samples.sheet import SheetSamples
 
@@ -29,7 +29,7 @@ class Clone(HandTool):
     rank: ClassVar[int] = 6
 
     def make(self, reader: Reader, cell: Cell, parts: list[Part]) -> None:
-        spread(reader.workers, lambda part: _fetch(reader, part), parts)
+        map_blocks(reader.workers, lambda part: _fetch(reader, part), parts)
 
 
 def _fetch(reader: Reader, part: Part) -> None:

@@ -7,7 +7,7 @@ from typing import TYPE_CHECKING, ClassVar
 import numpy as np
 
 from ruvelt.core.brush.hand_tool import HandTool
-from ruvelt.core.brush.parts import Part, spread
+from ruvelt.core.brush.parts import Part, map_blocks
 
 if TYPE_CHECKING:
     from ruvelt.core.brush.reading import Reader
@@ -35,7 +35,7 @@ class Smear(HandTool):
         smear, push, multiplied, coverage = reader.smear, reader.push, reader.multiplies(cell), reader.coverage
         if smear is not None:
             at = reader.place_of(cell)
-            spread(reader.workers, lambda part: smear.codes(at, part.chunk, part.blocks, multiplied, coverage, part.out), parts)
+            map_blocks(reader.workers, lambda part: smear.codes(at, part.chunk, part.blocks, multiplied, coverage, part.out), parts)
             return
         assert push is not None
         pictures = reader.pictures(cell, np.array([part.chunk for part in parts]))
@@ -44,4 +44,4 @@ class Smear(HandTool):
             while len(missing := push.codes(part.chunk, part.blocks, pictures, multiplied, part.out)):
                 reader.pictures(cell, missing)
 
-        spread(reader.workers, fill, parts)
+        map_blocks(reader.workers, fill, parts)

@@ -8,7 +8,7 @@ import numpy as np
 
 from ruvelt.core.brush import _tool_kernels as kernels
 from ruvelt.core.brush.hand_tool import HandTool
-from ruvelt.core.brush.parts import Part, spread
+from ruvelt.core.brush.parts import Part, map_blocks
 from ruvelt.core.planes.addresses import address_of
 from ruvelt.core.samples.address import CHUNK
 
@@ -32,7 +32,7 @@ class Tone(HandTool):
         return paint.tone.change == "hue"
 
     def make(self, reader: Reader, cell: Cell, parts: list[Part]) -> None:
-        spread(reader.workers, lambda part: _tone(reader, part), parts)
+        map_blocks(reader.workers, lambda part: _tone(reader, part), parts)
 
 
 CHANGES = {

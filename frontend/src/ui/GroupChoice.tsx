@@ -1,6 +1,7 @@
 import { Tooltip } from "@mui/material";
 import type { FacePick } from "../api/types";
 import { useDocument } from "../state/hooks";
+import { Dropdown } from "./Dropdown";
 
 /** Takes the faces of a kept face group; nothing while none is kept. */
 export function GroupChoice({ about, onTake }: { about: string; onTake: (picks: FacePick[]) => void }) {
@@ -8,22 +9,15 @@ export function GroupChoice({ about, onTake }: { about: string; onTake: (picks: 
   if (!sets.length) return null;
   return (
     <Tooltip title={about}>
-      <select
-        className="vbtn"
-        aria-label="Kept face group"
+      <Dropdown
+        label="Kept face group"
         value=""
-        onChange={(e) => {
-          const found = sets.find((s) => s.id === e.target.value);
+        options={[{ id: "", name: "Group…" }, ...sets]}
+        onChoose={(id) => {
+          const found = sets.find((s) => s.id === id);
           if (found) onTake(found.picks);
         }}
-      >
-        <option value="">Group…</option>
-        {sets.map((s) => (
-          <option key={s.id} value={s.id}>
-            {s.name}
-          </option>
-        ))}
-      </select>
+      />
     </Tooltip>
   );
 }

@@ -3,8 +3,8 @@
  * A line or stamp that is being shaped is sent whole each time; of several states that wait only the last counts.
  */
 import { api } from "../api/client";
+import { busy } from "../api/idle";
 import type { PointerSample, Shape, StrokeBegin, StrokeHeader } from "../api/types";
-import { busy } from "../state/idle";
 
 export interface StrokeEvents {
   patches: (header: StrokeHeader, bytes: Uint8Array) => void;
@@ -84,7 +84,18 @@ export class StrokeSender {
     if (this.now) return false;
     this.count += 1;
     const id = `s${Date.now().toString(36)}${this.count}`;
-    this.now = { id, view: what.begin?.camera ? "solid" : "flat", shape: undefined, shown: [], sent: [], last: false, dropped: false, events, ...what, release: what.shaped ? () => undefined : busy() };
+    this.now = {
+      id,
+      view: what.begin?.camera ? "solid" : "flat",
+      shape: undefined,
+      shown: [],
+      sent: [],
+      last: false,
+      dropped: false,
+      events,
+      ...what,
+      release: what.shaped ? () => undefined : busy(),
+    };
     void this.pump();
     return true;
   }

@@ -1,9 +1,12 @@
 /** Edits the layer grid makes. */
 import { api } from "../api/client";
 import type { AdjustLayer, ChannelUse, Edit, Layer, Sheet } from "../api/types";
-import { asGroup, findLayer, findSheet, freshId, newUses, rows, partIn } from "../state/layers";
-import { say } from "../state/messages";
-import { chooseTarget, edit, refresh, workshop } from "../state/workshop";
+import { edit } from "./edits";
+import { refresh } from "./following";
+import { chooseTarget } from "./hand";
+import { asGroup, findLayer, findSheet, freshId, newUses, partIn, rows } from "./layers";
+import { say } from "./messages";
+import { workshop } from "./workshop";
 
 const get = workshop.getState;
 
@@ -67,7 +70,18 @@ export async function groupLayer(layerId: string): Promise<void> {
   const row = sheet && rows(sheet).find((r) => r.layer.id === layerId);
   if (!sheet || !row || !project) return;
   const id = freshId(sheet);
-  const group = { id, kind: "group", name: `${row.layer.name} group`.slice(0, 80), visible: true, locked: false, strength: 1, blend: "normal", mask: null, channels: newUses(project.document.channels), layers: [] };
+  const group = {
+    id,
+    kind: "group",
+    name: `${row.layer.name} group`.slice(0, 80),
+    visible: true,
+    locked: false,
+    strength: 1,
+    blend: "normal",
+    mask: null,
+    channels: newUses(project.document.channels),
+    layers: [],
+  };
   const edits = [
     { edit: "add-layer", sheet: sheet.id, layer: group, into: row.parent, index: row.index },
     { edit: "move-layer", sheet: sheet.id, layer: layerId, into: id, index: 0 },
@@ -127,5 +141,6 @@ export async function nudgeLayer(layerId: string, by: number): Promise<void> {
   if (!sheet || !row) return;
   const siblings = row.parent ? (asGroup(findLayer(sheet, row.parent))?.layers.length ?? 0) : sheet.layers.length;
   const index = row.index + by;
-  if (index >= 0 && index < siblings) await edit(`Move ${row.layer.name}`, { edit: "move-layer", sheet: sheet.id, layer: layerId, into: row.parent, index });
+  if (index >= 0 && index < siblings)
+    await edit(`Move ${row.layer.name}`, { edit: "move-layer", sheet: sheet.id, layer: layerId, into: row.parent, index });
 }

@@ -3,13 +3,14 @@ import { useRef, useState } from "react";
 import * as THREE from "three";
 import { useStore } from "zustand";
 import type { Edit, Layer, MaskStep, Projection, Sheet } from "../api/types";
-import { setPart } from "../grid/actions";
 import { useSheet, useWorkshop } from "../state/hooks";
+import { setPart } from "../state/layerActions";
 import { findLayer, partIn } from "../state/layers";
 import { changeMask, forgetTrial, masks, openLayer, tryEdit, tryMask } from "../state/masks";
-import { theStage } from "../state/workshop";
-import { useDrawn } from "../viewport/useDrawn";
-import { edgeOf, withEdge, type Place } from "./projection";
+import { edgeOf, withEdge } from "../state/projection";
+import type { Place } from "../state/projection";
+import { theStage } from "../state/stage";
+import { useDrawn } from "./useDrawn";
 
 interface Handle<T> {
   name: string;
@@ -30,7 +31,10 @@ function ofProjection(projection: Projection, diagonal: number): Handle<Projecti
 function ofStep(step: MaskStep): Handle<MaskStep>[] {
   const stage = theStage();
   if (step.kind === "gradient") {
-    const [low, high] = stage?.box ?? [[0, 0, 0], [0, 1, 0]];
+    const [low, high] = stage?.box ?? [
+      [0, 0, 0],
+      [0, 1, 0],
+    ];
     const [x, z] = [(low[0] + high[0]) / 2, (low[2] + high[2]) / 2];
     const start: Place = step.start ?? [x, low[1], z];
     const end: Place = step.end ?? [x, high[1], z];
@@ -73,7 +77,14 @@ function FillHandles({ sheet, layer, channel }: { sheet: Sheet; layer: Layer; ch
     <Handles
       value={content.projection}
       of={(p) => ofProjection(p, diagonal)}
-      onTry={(p) => tryEdit(sheet.id, { edit: "set-layer", sheet: sheet.id, layer: layer.id, values: { channels: { ...layer.channels, [channel]: part(p) } } } as Edit)}
+      onTry={(p) =>
+        tryEdit(sheet.id, {
+          edit: "set-layer",
+          sheet: sheet.id,
+          layer: layer.id,
+          values: { channels: { ...layer.channels, [channel]: part(p) } },
+        } as Edit)
+      }
       onTake={async (p) => {
         forgetTrial();
         await setPart(layer, channel, part(p), `Move a handle of ${layer.name}`);
@@ -82,7 +93,17 @@ function FillHandles({ sheet, layer, channel }: { sheet: Sheet; layer: Layer; ch
   );
 }
 
-function Handles<T>({ value, of, onTry, onTake }: { value: T; of: (value: T) => Handle<T>[]; onTry: (value: T) => void; onTake: (value: T) => Promise<void> }) {
+function Handles<T>({
+  value,
+  of,
+  onTry,
+  onTake,
+}: {
+  value: T;
+  of: (value: T) => Handle<T>[];
+  onTry: (value: T) => void;
+  onTake: (value: T) => Promise<void>;
+}) {
   const [draft, setDraft] = useState<T | null>(null);
   const svg = useRef<SVGSVGElement>(null);
   useDrawn();

@@ -35,7 +35,8 @@ export function NamedSlider({ label, title, value, low, high, step, unit, log, r
   const began = useRef(value);
   const last = useRef(value);
   const put = (v: number): number => (log ? Math.log(v) : v);
-  const take = (v: number): number => (!log ? v : unit === "px" || unit === "count" ? Math.round(Math.exp(v)) : Math.round(Math.exp(v) * 1000) / 1000);
+  const take = (v: number): number =>
+    !log ? v : unit === "px" || unit === "count" ? Math.round(Math.exp(v)) : Math.round(Math.exp(v) * 1000) / 1000;
   const finish = (): void => {
     const number = typed === null ? NaN : parseFloat(typed.replace(",", "."));
     if (Number.isFinite(number)) {
@@ -60,18 +61,18 @@ export function NamedSlider({ label, title, value, low, high, step, unit, log, r
     <div className="sl">
       <span>{label}</span>
       <Tooltip title={reset === undefined ? title : `${title} · Shift: fine · double press: ${show(reset, unit)}`} placement="left">
-      <Slider
-        aria-label={label}
-        value={put(value)}
-        min={put(low)}
-        max={put(high)}
-        step={log ? 0.02 : step}
-        getAriaValueText={() => show(value, unit)}
-        onPointerDown={() => (began.current = value)}
-        onDoubleClick={again}
-        onChange={(event, v) => onChange(dragged(event, v as number))}
-        onChangeCommitted={() => onDone?.(last.current)}
-      />
+        <Slider
+          aria-label={label}
+          value={put(value)}
+          min={put(low)}
+          max={put(high)}
+          step={log ? 0.02 : step}
+          getAriaValueText={() => show(value, unit)}
+          onPointerDown={() => (began.current = value)}
+          onDoubleClick={again}
+          onChange={(event, v) => onChange(dragged(event, v as number))}
+          onChangeCommitted={() => onDone?.(last.current)}
+        />
       </Tooltip>
       <input
         className="num"

@@ -1,8 +1,15 @@
 /** Colours between the picker's text and the project's numbers (sRGB-encoded 0–1). */
-import type { RGB } from "../state/workshop";
+import type { RGB } from "./workshop";
 
 export function toHex(rgb: readonly number[]): string {
-  return `#${rgb.slice(0, 3).map((v) => Math.round(Math.min(1, Math.max(0, v)) * 255).toString(16).padStart(2, "0")).join("")}`;
+  return `#${rgb
+    .slice(0, 3)
+    .map((v) =>
+      Math.round(Math.min(1, Math.max(0, v)) * 255)
+        .toString(16)
+        .padStart(2, "0"),
+    )
+    .join("")}`;
 }
 
 export function fromHex(hex: string): RGB | null {

@@ -2,7 +2,17 @@ import { describe, expect, it } from "vitest";
 import type { Projection } from "../api/types";
 import { edgeOf, withEdge } from "./projection";
 
-const planar: Projection = { way: "planar", size: 0.4, turn: 0, shift: [0, 0], repeat: true, sharpness: 6, centre: [1, 2, 3], facing: [0, 0, 2], through: false };
+const planar: Projection = {
+  way: "planar",
+  size: 0.4,
+  turn: 0,
+  shift: [0, 0],
+  repeat: true,
+  sharpness: 6,
+  centre: [1, 2, 3],
+  facing: [0, 0, 2],
+  through: false,
+};
 
 describe("the edge of a picture on the model", () => {
   it("lies half a repeat to the right, turned with the picture", () => {
@@ -12,7 +22,11 @@ describe("the edge of a picture on the model", () => {
     expect(turned[1]).toBeCloseTo(4);
   });
   it("gives size and turn back", () => {
-    for (const [size, turn, facing] of [[0.2, 30, [1, 0, 0]], [0.7, -120, [0, 1, 0]], [0.05, 179, [0.3, -0.5, 0.8]]] as [number, number, [number, number, number]][]) {
+    for (const [size, turn, facing] of [
+      [0.2, 30, [1, 0, 0]],
+      [0.7, -120, [0, 1, 0]],
+      [0.05, 179, [0.3, -0.5, 0.8]],
+    ] as [number, number, [number, number, number]][]) {
       const p = { ...planar, size, turn, facing };
       const back = withEdge({ ...p, size: 1, turn: 0 }, edgeOf(p, 10), 10);
       expect(back.size).toBeCloseTo(size);
