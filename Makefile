@@ -37,14 +37,21 @@ $(STAMPS)/kernels: $(STAMPS)/python $(KERNELS)
 	@$(BIN)/python -m ruvelt.core.warming
 	@touch $@
 
+$(STAMPS)/first: $(STAMPS)/python $(KERNELS)
+	@echo "Compiling what the first picture and stroke need…"
+	@$(BIN)/python -m ruvelt.core.warming --first
+	@touch $@
+
 $(STAMPS)/chromium:
 	@mkdir -p $(STAMPS)
 	@bash tools/get_chromium.sh
 	@touch $@
 
-demo: setup
-	@$(BIN)/ruvelt demo --data $(DATA)
-	@$(BIN)/ruvelt serve --data $(DATA) --port $(PORT)
+# What a first picture and stroke need; the other kernels and demo projects are made behind the open window.
+demo:
+	@$(MAKE) --no-print-directory -s -j2 $(STAMPS)/front $(STAMPS)/first
+	@$(BIN)/ruvelt demo --first --data $(DATA)
+	@$(BIN)/ruvelt serve --demo --data $(DATA) --port $(PORT)
 
 test: setup $(STAMPS)/chromium
 	@cd frontend && npm run --silent test -- --reporter=dot

@@ -62,7 +62,7 @@ def test_a_kernel_that_makes_arrays_has_to_say_so() -> None:
             out[i] = held[i]
 
     with pytest.raises(NumbaError):
-        kernel(numba.void(numba.float32[::1]))(refused)
+        kernel(numba.void(numba.float32[::1]))(refused)(np.zeros(3, np.float32))
     out = np.zeros(3, np.float32)
     kernel(numba.void(numba.float32[::1]), allocates=True)(allowed)(out)
     assert out.tolist() == [1, 1, 1]

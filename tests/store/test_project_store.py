@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import sqlite3
 from pathlib import Path
+from threading import Barrier, Thread
 
 import numpy as np
 import pytest
@@ -11,7 +12,7 @@ from alembic.config import Config
 from alembic.script import ScriptDirectory
 from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
-from sqlalchemy import inspect, text
+from sqlalchemy import Engine, inspect, text
 
 import ruvelt.store
 from ruvelt.core.errors import InputError, NotFound, StorageError
@@ -21,6 +22,7 @@ from ruvelt.core.samples.address import CHUNK
 from ruvelt.core.stack.document import Document, PaintLayer, Sheet
 from ruvelt.core.stack.edits import AddLayer, RemoveLayer, SetLayer
 from ruvelt.core.workers import SERIAL
+from ruvelt.store.database import connect, migrate
 from ruvelt.store.project_store import ProjectStore
 from ruvelt.store.schema import HEAD, Base
 from ruvelt.store.upkeep import drop_unused_blobs
@@ -245,3 +247,26 @@ def test_the_database_waits_for_the_disk(tmp_path: Path) -> None:
         assert connection.execute(text("PRAGMA journal_mode")).scalar() == "wal"
         assert connection.execute(text("PRAGMA synchronous")).scalar() == 2
     assert empty_chunk(2).shape == (2, CHUNK)
+
+
+def test_many_projects_are_made_at_once(tmp_path: Path) -> None:
+    """Two imports side by side, or a demo behind an import: the library that makes the schema knows one at a time."""
+    engines = [connect(tmp_path / f"{i}.sqlite") for i in range(12)]
+    start, wrong = Barrier(len(engines)), []
+
+    def make(engine: Engine) -> None:
+        start.wait()
+        try:
+            migrate(engine)
+        except Exception as error:
+            wrong.append(error)
+
+    threads = [Thread(target=make, args=(engine,)) for engine in engines]
+    for thread in threads:
+        thread.start()
+    for thread in threads:
+        thread.join()
+    assert wrong == []
+    for engine in engines:
+        assert {"project", "history"} <= set(inspect(engine).get_table_names())
+        engine.dispose()

@@ -187,7 +187,7 @@ def test_a_normal_map_comes_and_goes(studio: Studio) -> None:
 
 def test_the_demo_is_painted_by_its_scripts(studio: Studio) -> None:
     told: list[str] = []
-    uid = build_demo(studio, 512, told.append)
+    uid = build_demo(studio, 512, lambda done, planned, text: told.append(text))
     session = studio.session(uid)
     assert sum(1 for s in session.document.sheets for _ in s.walk()) >= 20
     assert session.findings == []

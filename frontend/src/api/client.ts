@@ -22,6 +22,7 @@ import type {
   ProbeBody,
   ProjectCard,
   ProjectState,
+  Readiness,
   Registries,
   SheetGeometry,
   ShellHeader,
@@ -96,6 +97,7 @@ const project = (uid: string): string => `/projects/${encodeURIComponent(uid)}`;
 
 export const api = {
   registries: () => json<Registries>("/registries"),
+  readiness: () => json<Readiness>("/readiness"),
   projects: async () => (await json<{ projects: ProjectCard[] }>("/projects")).projects,
   create: (form: FormData) => json<Job>("/projects", { method: "POST", body: form }),
   /** A copy of a project that cannot be opened, set back to its last good state. */

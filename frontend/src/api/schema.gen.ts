@@ -970,6 +970,22 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/readiness": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["registries_readiness_readiness_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/registries": {
         parameters: {
             query?: never;
@@ -3415,6 +3431,20 @@ export interface components {
             strength: number;
         };
         /**
+         * MakingAnswer
+         * @description A demo project that is being made.
+         */
+        MakingAnswer: {
+            /** Done */
+            done: number;
+            /** Message */
+            message: string;
+            /** Name */
+            name: string;
+            /** Planned */
+            planned: number;
+        };
+        /**
          * MapFormatAnswer
          * @description A file format of maps; bits : a component that it can hold.
          */
@@ -4518,6 +4548,18 @@ export interface components {
              * @enum {string}
              */
             way: "uv" | "three-way" | "planar";
+        };
+        /**
+         * ReadinessAnswer
+         * @description What is still prepared behind an open server: kernels compiled, and demo projects made.
+         */
+        ReadinessAnswer: {
+            /** Kernels Done */
+            kernels_done: number;
+            /** Kernels Planned */
+            kernels_planned: number;
+            /** Making */
+            making: components["schemas"]["MakingAnswer"][];
         };
         /** RecoverAnswer */
         RecoverAnswer: {
@@ -12078,6 +12120,98 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ProjectState"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+            /** @description Method Not Allowed */
+            405: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+            /** @description Unsupported Media Type */
+            415: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+            /** @description Insufficient Storage */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+        };
+    };
+    registries_readiness_readiness_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ReadinessAnswer"];
                 };
             };
             /** @description Bad Request */

@@ -34,6 +34,7 @@ export type FaceGroup = S["FaceGroup"];
 export type Camera = S["Camera"];
 export type Edit = S["EditBody"]["edit"];
 export type Registries = S["Registries"];
+export type Readiness = S["ReadinessAnswer"];
 export type ToolKind = S["ToolKind"];
 export type ModelFacts = S["ModelFacts"];
 export type Finding = S["FindingAnswer"];

@@ -403,9 +403,13 @@ function SheetEntry({ sheet }: { sheet: Sheet }) {
   };
   return (
     <div className="finding" style={{ borderLeftColor: current ? "var(--text)" : "var(--line)" }}>
-      <button className="item" style={{ minHeight: 22, padding: 0 }} onClick={() => chooseSheet(sheet.id)} aria-label={`Show sheet ${sheet.name}`}>
-        <b>{sheet.name}</b>
-        <span className="count">{facts?.tile}</span>
+      <button
+        className="item"
+        style={{ minHeight: 22, padding: 0 }}
+        onClick={() => chooseSheet(sheet.id)}
+        aria-label={`Show sheet ${sheet.name} ${facts?.tile ?? ""}`}
+      >
+        <b>{sheet.name}</b> <span className="count">{facts?.tile}</span>
       </button>
       {facts && (
         <div className="note">

@@ -7,11 +7,14 @@ import { useWorkshop } from "../state/hooks";
 import { say } from "../state/messages";
 import { Icon, Logo } from "../ui/icons";
 import { MessageList } from "./Messages";
+import { Making, Preparing, useReadiness } from "./Readiness";
 import { TopButton } from "./TopButton";
 
 export function ProjectsScreen({ onMode }: { onMode: () => void }) {
   const client = useQueryClient();
   const { data, error } = useQuery({ queryKey: ["projects"], queryFn: api.projects, refetchOnMount: "always" });
+  const making = new Set(useReadiness()?.making.map((m) => m.name));
+  const shown = (data ?? []).filter((p) => !making.has(p.name));
   const [files, setFiles] = useState<File[]>([]);
   const [over, setOver] = useState(false);
   const input = useRef<HTMLInputElement>(null);
@@ -27,6 +30,7 @@ export function ProjectsScreen({ onMode }: { onMode: () => void }) {
         </div>
         <span />
         <div className="topright">
+          <Preparing />
           <MessageList />
           <TopButton icon="half" label="Light or dark" name="Light or dark" onClick={onMode} />
         </div>
@@ -65,7 +69,8 @@ export function ProjectsScreen({ onMode }: { onMode: () => void }) {
               }}
             />
           </div>
-          {data?.map((p) => (
+          <Making />
+          {shown.map((p) => (
             <Card key={p.uid} project={p} onChange={reload} />
           ))}
         </div>

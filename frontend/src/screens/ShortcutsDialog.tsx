@@ -32,6 +32,7 @@ export function ShortcutsDialog({ open, onClose }: { open: boolean; onClose: () 
     }
     setWaiting(null);
   };
+  const shown = (id: string): string => (waiting === id ? "Press a key…" : keyText(keyOf(id)) || "none");
   return (
     <Dialog open={open} onClose={onClose} maxWidth="md" fullWidth onKeyDown={take}>
       <DialogTitle>Shortcuts</DialogTitle>
@@ -51,9 +52,8 @@ export function ShortcutsDialog({ open, onClose }: { open: boolean; onClose: () 
             {commands()
               .filter((c) => c.group === group)
               .map((c) => (
-                <button className="item" key={c.id} onClick={() => setWaiting(c.id)} aria-label={`${c.label}: change key`}>
-                  {c.label}
-                  <span className="count">{waiting === c.id ? "Press a key…" : <kbd>{keyText(keyOf(c.id)) || "none"}</kbd>}</span>
+                <button className="item" key={c.id} onClick={() => setWaiting(c.id)} aria-label={`${c.label} ${shown(c.id)}: change key`}>
+                  {c.label} <span className="count">{waiting === c.id ? shown(c.id) : <kbd>{shown(c.id)}</kbd>}</span>
                 </button>
               ))}
           </section>

@@ -6,6 +6,7 @@ import { hint } from "../tools/commands";
 import { Icon, Logo } from "../ui/icons";
 import { HistoryDialog } from "./HistoryDialog";
 import { MessageList } from "./Messages";
+import { Preparing } from "./Readiness";
 import { TopButton } from "./TopButton";
 
 const STEPS = [
@@ -46,6 +47,7 @@ export function TopBar({ uid, screen, onMode, onHelp }: { uid: string; screen: s
         ))}
       </nav>
       <div className="topright">
+        <Preparing />
         <TopButton
           icon="undo"
           label={hint(project?.undo_label ? `Undo: ${project.undo_label}` : "Undo", "undo")}

@@ -1,5 +1,5 @@
 // @vitest-environment happy-dom
-import { cleanup, fireEvent, render, screen, within } from "@testing-library/react";
+import { cleanup, configure, fireEvent, render, screen, within } from "@testing-library/react";
 import { Profiler } from "react";
 import { afterEach, beforeEach, describe, expect, it, vi } from "vitest";
 import { api } from "../api/client";
@@ -10,6 +10,9 @@ import { diagnostics } from "../state/diagnostics";
 import { START, workshop } from "../state/workshop";
 import { documentOf, fill, group, paint, registries } from "../testing/documents";
 import { LayerGrid } from "../grid/LayerGrid";
+
+// Nothing is hidden here; asking for it costs seconds.
+configure({ defaultHidden: true });
 
 const uses = { base_color: { on: true, strength: 1, value: [1, 0, 0] }, roughness: { on: true, strength: 1, value: [0.25] } };
 const tree = documentOf(paint("soot"), group("coats", [fill("enamel", { channels: uses })]), paint("rust", { locked: true }));

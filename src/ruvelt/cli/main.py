@@ -241,19 +241,21 @@ def bake(
 
 @main.command()
 @click.option("--resolution", type=int, default=2048, show_default=True, help="Resolution of the larger sheet.")
+@click.option("--first", "only_first", is_flag=True, help="Only the first one; `serve --demo` makes the others behind the open window.")
 @_common
-def demo(here: Studio, resolution: int) -> dict[str, Any]:
+def demo(here: Studio, resolution: int, only_first: bool) -> dict[str, Any]:
     """Make the demo projects, those that are not there already."""
-    from ruvelt.demo.build import BUOY, NAME, build_buoy, build_demo
+    from ruvelt.demo.build import DEMOS
 
-    def say(text: str) -> None:
-        click.echo(text, err=True)
+    def say(done: int, planned: int, text: str) -> None:
+        if done in (0, planned):
+            click.echo(text, err=True)
 
     known = {p.name: p.uid for p in here.projects()}
-    second = known.get(BUOY) or build_buoy(here, resolution, say)
-    # The lantern last: it stands first among the cards.
-    first = known.get(NAME) or build_demo(here, resolution, say)
-    return {"project": first, "buoy": second, "made": NAME not in known or BUOY not in known}
+    wanted = DEMOS[:1] if only_first else DEMOS
+    # The first one last: the newest stands first among the cards.
+    made = {d.name: known.get(d.name) or d.build(here, resolution, say) for d in reversed(wanted)}
+    return {"project": made[DEMOS[0].name], "projects": made, "made": any(d.name not in known for d in wanted)}
 
 
 @main.command()
@@ -262,8 +264,9 @@ def demo(here: Studio, resolution: int) -> dict[str, Any]:
 @click.option("--memory-mib", type=click.IntRange(256), default=4096, show_default=True, help="Memory for everything kept of open projects.")
 @click.option("--import-mib", type=click.IntRange(16), default=2048, show_default=True, help="Memory an import may take beyond its file.")
 @click.option("--threads", type=click.IntRange(1), default=None, help="Threads for computing; the machine's cores when left out.")
+@click.option("--demo", "with_demo", is_flag=True, help="Make demo projects that are not there, behind the open window.")
 @click.option("--json", "as_json", is_flag=True, help="Answer in JSON.")
-def serve(data: Path, port: int, memory_mib: int, import_mib: int, threads: int | None, as_json: bool) -> None:
+def serve(data: Path, port: int, memory_mib: int, import_mib: int, threads: int | None, with_demo: bool, as_json: bool) -> None:
     """Start Ruvelt on 127.0.0.1 and keep it running."""
     from ruvelt.web.app import create_app
     from ruvelt.web.server import make_server
@@ -277,6 +280,11 @@ def serve(data: Path, port: int, memory_mib: int, import_mib: int, threads: int 
         return
     signal.signal(signal.SIGTERM, lambda number, frame: sys.exit(0))
     here.housekeeping.start()
+    here.preparing.start()
+    if with_demo:
+        from ruvelt.demo.build import make_behind
+
+        make_behind(here)
     where = f"http://127.0.0.1:{port}"
     click.echo(json.dumps({"url": where}) if as_json else f"Ruvelt is at {where}  (Ctrl+C stops it)")
     try:

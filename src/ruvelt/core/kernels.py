@@ -4,6 +4,7 @@ import math
 import os
 import platform
 from collections.abc import Callable
+from functools import lru_cache
 from typing import Any, TypeVar
 
 import numba
@@ -27,9 +28,9 @@ if platform.machine() in ("x86_64", "AMD64") and numba.config.CPU_FEATURES is No
 class _Late:
     """A kernel that is read from its cache when it is first called. Two threads may both do so; the second finds the first one's."""
 
-    def __init__(self, build: Callable[[], Function], size: int) -> None:
-        """`size` : of its code, bytes."""
-        self._build, self.size = build, size
+    def __init__(self, build: Callable[[], Function], module: str, size: int) -> None:
+        """module : of its function; size : of its code, bytes"""
+        self._build, self.module, self.size = build, module, size
         self._run: Function | None = None
 
     def load(self) -> Function:
@@ -42,6 +43,8 @@ class _Late:
 
 
 _LATE: list[_Late] = []
+#: Of each kernel, whether there was a cache when it was imported.
+_KEPT: list[bool] = []
 
 
 def load(index: int) -> None:
@@ -49,15 +52,37 @@ def load(index: int) -> None:
     _LATE[index].load()
 
 
-def longest_first() -> list[int]:
-    """Kernels that wait for their first call, the ones with most code first."""
-    return sorted(range(len(_LATE)), key=lambda i: -_LATE[i].size)
+def longest_first(wanted: Callable[[str], bool] = lambda module: True) -> list[int]:
+    """Kernels of wanted modules that wait for their first call, the ones with most code first."""
+    return sorted((i for i, kernel in enumerate(_LATE) if wanted(kernel.module)), key=lambda i: -_LATE[i].size)
+
+
+@lru_cache(maxsize=256)
+def _caches_in(folder: str) -> tuple[str, ...]:
+    """Names of the caches beside the modules of a folder."""
+    try:
+        return tuple(name for name in os.listdir(os.path.join(folder, "__pycache__")) if name.endswith(".nbi"))
+    except OSError:
+        return ()
+
+
+def _is_kept(function: Function) -> bool:
+    """Whether there is a cache of a kernel, new or old."""
+    folder, file = os.path.split(function.__code__.co_filename)
+    start = f"{file.removesuffix('.py')}.{function.__name__}-"
+    return any(name.startswith(start) for name in _caches_in(folder))
+
+
+def missing() -> int:
+    """How many kernels there are no caches of: what a start without them waits for at first calls."""
+    return sum(not kept for kept in _KEPT)
 
 
 def kernel(*signatures: Any, late: bool = False, allocates: bool = False, **options: Any) -> Callable[[Function], Function]:
     """Compile a loop from its signatures, or read it from the cache beside its module: at import, or `late` at the first call.
 
-    What a stroke needs is read at import, so that no stroke waits; the rest would only make every start longer.
+    What a stroke needs is read at import, so that no stroke waits; the rest would only make every start longer, and so does what has to be
+    compiled yet.
     `allocates`: it makes arrays of its own. Else nothing in it is counted, which costs more than short loops do: what it works in is `scratch`.
     """
 
@@ -66,9 +91,10 @@ def kernel(*signatures: Any, late: bool = False, allocates: bool = False, **opti
             jitted: Function = numba.njit(list(signatures), cache=True, nogil=True, error_model="numpy", _nrt=allocates, **options)(function)
             return jitted
 
-        if not late and LATE not in os.environ:
+        _KEPT.append(_is_kept(function))
+        if not late and LATE not in os.environ and _KEPT[-1]:
             return build()
-        _LATE.append(_Late(build, len(function.__code__.co_code)))
+        _LATE.append(_Late(build, function.__module__, len(function.__code__.co_code)))
         return _LATE[-1]
 
     return compile_it

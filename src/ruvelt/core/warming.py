@@ -1,6 +1,6 @@
 """Compiling kernels ahead: only those whose source, or whose helpers' source, changed, and as many at once as there are processors.
 
-Run by itself, `python -m ruvelt.core.warming`: what imports kernels compiles those that strokes need, one after the other.
+Run by itself: `python -m ruvelt.core.warming`, with `--first` only what a first picture and a plain stroke need.
 """
 
 from __future__ import annotations
@@ -10,7 +10,8 @@ import importlib
 import multiprocessing
 import os
 import re
-from collections.abc import Iterator
+import sys
+from collections.abc import Callable, Iterator
 from contextlib import suppress
 from pathlib import Path
 
@@ -74,8 +75,18 @@ def forget_stale() -> int:
     return len(stale)
 
 
-def warm() -> None:
-    """Compile every kernel that is not in its cache."""
+#: Modules of hand tools and unwrapping: neither the first picture nor a plain stroke needs them.
+LATER = ("brush._area_", "brush._clone_", "brush._cluster_", "brush._push_", "brush._rich_", "brush._smear_", "brush._sweep_", "brush._tool_",
+         "mesh._pack_", "stack._laid_")  # fmt: skip
+
+
+def first(module: str) -> bool:
+    """Whether a module's kernels are needed for the first picture, bakes or a plain stroke."""
+    return not module.removeprefix("ruvelt.core.").startswith(LATER)
+
+
+def warm(wanted: Callable[[str], bool] = lambda module: True, tell: Callable[[int, int], None] = lambda done, planned: None) -> None:
+    """Compile every kernel of wanted modules that is not in its cache. tell(done, planned) after each"""
     forget_stale()
     os.environ[kernels.LATE] = "1"
     for name in digests():
@@ -84,11 +95,16 @@ def warm() -> None:
 
     # The longest first, so that none is left over for one processor at the end. Forked: sources are read, nothing is compiled yet.
     with multiprocessing.get_context("fork").Pool(min(os.cpu_count() or 1, MOST)) as pool:
-        for _ in pool.imap_unordered(kernels.load, kernels.longest_first(), chunksize=1):
-            pass
+        chosen = kernels.longest_first(wanted)
+        for done, _ in enumerate(pool.imap_unordered(kernels.load, chosen, chunksize=1), 1):
+            tell(done, len(chosen))
         for _ in pool.imap_unordered(loop_of, modes(), chunksize=1):
             pass
 
 
+def _say(done: int, planned: int) -> None:
+    print(done, planned, flush=True)
+
+
 if __name__ == "__main__":
-    warm()
+    warm(first if "--first" in sys.argv else lambda module: True, _say if "--tell" in sys.argv else lambda done, planned: None)

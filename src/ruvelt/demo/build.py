@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from dataclasses import dataclass
+from functools import partial
 
 from ruvelt.core.bake.settings import BakeSettings
 from ruvelt.core.brush.script import parse_script
@@ -11,8 +13,9 @@ from ruvelt.demo.lantern import MTL, high_obj, low_obj
 from ruvelt.demo.paint_buoy import buoy_script
 from ruvelt.demo.paint_lantern import enamel_script, fittings_script
 from ruvelt.studio.bakes import BakeRequest, MeshUpload, add_high_mesh
+from ruvelt.studio.jobs import Job
 from ruvelt.studio.repaint import change_resolution
-from ruvelt.studio.replay import replay
+from ruvelt.studio.replay import ReplayResult, replay
 from ruvelt.studio.studio import Studio
 
 NAME, BUOY = "Storm lantern", "Mooring buoy"
@@ -20,7 +23,18 @@ BAKED = ("normal", "occlusion", "curvature", "position", "facing", "height", "id
 RAYS = 8
 
 
-def build_demo(here: Studio, resolution: int = 2048, say: Callable[[str], None] = lambda text: None) -> str:
+Say = Callable[[int, int, str], None]
+
+
+def _quiet(done: int, planned: int, text: str) -> None:
+    pass
+
+
+def _laid(result: ReplayResult) -> str:
+    return f"{result.strokes} strokes laid" + (f", {result.missed} missed the surface" if result.missed else "")
+
+
+def build_demo(here: Studio, resolution: int = 2048, say: Say = _quiet) -> str:
     """The storm lantern with its paint job and mesh maps baked from its high mesh; returns the project's id. Both meshes lie in `meshes`."""
     low = low_obj()
     uid = here.create(low, "storm_lantern.obj", name=NAME, resolution=resolution, companions={"storm_lantern.mtl": MTL.encode()})
@@ -28,13 +42,13 @@ def build_demo(here: Studio, resolution: int = 2048, say: Callable[[str], None] 
     if resolution > 1024:
         change_resolution(session, "fittings", resolution // 2, lambda done, planned, what: None)
     for script in (enamel_script(), fittings_script()):
-        result = replay(session, parse_script(script))
-        say(f"{result.strokes} strokes laid" + (f", {result.missed} missed the surface" if result.missed else ""))
+        result = replay(session, parse_script(script), lambda done, planned, what: say(done, planned, "Painting the lantern"))
+        say(1, 1, _laid(result))
     high = high_obj()
     add_high_mesh(session, MeshUpload(high, "storm_lantern_high.obj"), lambda done, planned, what: None)
     # Few rays keep the first start quick; the Bake screen makes finer maps.
-    told = here.bakery(uid).bake(BakeRequest(maps=BAKED, settings=BakeSettings(rays=RAYS, occlusion_reach=0.15)))
-    say(f"{len(told['maps'])} mesh maps baked")
+    here.bakery(uid).bake(BakeRequest(maps=BAKED, settings=BakeSettings(rays=RAYS, occlusion_reach=0.15)))
+    say(1, 1, "Mesh maps of the lantern baked")
     meshes = here.data / "meshes"
     meshes.mkdir(exist_ok=True)
     (meshes / "storm_lantern_low.obj").write_bytes(low)
@@ -44,15 +58,44 @@ def build_demo(here: Studio, resolution: int = 2048, say: Callable[[str], None] 
     return uid
 
 
-def build_buoy(here: Studio, resolution: int = 2048, say: Callable[[str], None] = lambda text: None) -> str:
+def build_buoy(here: Studio, resolution: int = 2048, say: Say = _quiet) -> str:
     """The mooring buoy, shaded by hand tools alone; returns the project's id. Its mesh lies in `meshes`."""
     mesh = buoy.obj()
     uid = here.create(mesh, "mooring_buoy.obj", name=BUOY, resolution=resolution, companions={"mooring_buoy.mtl": buoy.MTL.encode()})
-    result = replay(here.session(uid), parse_script(buoy_script()))
-    say(f"{result.strokes} strokes laid on the buoy" + (f", {result.missed} missed the surface" if result.missed else ""))
+    result = replay(here.session(uid), parse_script(buoy_script()), lambda done, planned, what: say(done, planned, "Painting the buoy"))
+    say(1, 1, _laid(result))
     meshes = here.data / "meshes"
     meshes.mkdir(exist_ok=True)
     (meshes / "mooring_buoy.obj").write_bytes(mesh)
     (meshes / "mooring_buoy.mtl").write_text(buoy.MTL)
     here.card_picture(uid)
     return uid
+
+
+@dataclass(frozen=True)
+class Demo:
+    name: str
+    build: Callable[[Studio, int, Say], str]
+
+
+#: The first stands ready before the window opens.
+DEMOS = (Demo(NAME, build_demo), Demo(BUOY, build_buoy))
+
+
+def make_behind(here: Studio, resolution: int = 2048) -> None:
+    """Make the demo projects that are not there, as jobs of an open server. One that is stopped half-way is removed."""
+    known = {p.name for p in here.projects()}
+    for demo in DEMOS:
+        if demo.name not in known:
+            here.jobs.start("demo", demo.name, partial(_make, here, demo, resolution))
+
+
+def _make(here: Studio, demo: Demo, resolution: int, job: Job) -> dict[str, object]:
+    before = {p.uid for p in here.projects()}
+    try:
+        return {"project": demo.build(here, resolution, job.progress)}
+    except BaseException:
+        for project in here.projects():
+            if project.name == demo.name and project.uid not in before:
+                here.delete(project.uid)
+        raise

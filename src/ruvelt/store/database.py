@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator
 from contextlib import contextmanager
 from pathlib import Path
+from threading import Lock
 from typing import Any
 
 from sqlalchemy import Connection, Engine, create_engine, event, text
@@ -36,6 +37,9 @@ def connect(path: Path) -> Engine:
     return engine
 
 
+_migrating = Lock()
+
+
 def migrate(engine: Engine) -> None:
     """Bring a database to the newest schema; a database made by a newer Ruvelt is left alone and refused."""
     with _in_words(), engine.connect() as connection:
@@ -51,7 +55,8 @@ def migrate(engine: Engine) -> None:
 
     config = Config()
     config.set_main_option("script_location", str(Path(__file__).parent / "migrations"))
-    with transaction(engine) as connection:
+    # Alembic keeps what it works on in the process, not in the thread: two projects made at once would each take the other's.
+    with _migrating, transaction(engine) as connection:
         config.attributes["connection"] = connection
         command.upgrade(config, "head")
 

@@ -94,3 +94,8 @@ class Jobs:
         if found is None:
             raise NotFound("There is no such job any more.")
         return found
+
+    def running(self, kind: str) -> list[Job]:
+        """Jobs of a kind that are under way, oldest first."""
+        with self._lock:
+            return [job for job in self._jobs.values() if job.kind == kind and job.state == "running"]

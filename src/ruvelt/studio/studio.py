@@ -37,6 +37,7 @@ from ruvelt.studio.jobs import Job, Jobs
 from ruvelt.studio.limits import Limits
 from ruvelt.studio.memory import Memory
 from ruvelt.studio.pool import Opened, SessionPool
+from ruvelt.studio.preparing import Preparing
 from ruvelt.studio.session import Session
 from ruvelt.studio.strokes import StrokeDesk
 
@@ -59,7 +60,7 @@ class Studio:
         sweep(data / "projects", *(data / "exports").iterdir())
         self.cache, self.workers = BoundedCache(limits.memory_bytes), Workers(limits.threads)
         self.memory = Memory(limits.memory_bytes, self.cache)
-        self.jobs, self.presets = Jobs(), PresetShelf(data)
+        self.jobs, self.presets, self.preparing = Jobs(), PresetShelf(data), Preparing()
         self.pool = SessionPool(self._open_project)
         self.housekeeping = Housekeeping(self.pool, memory=self.memory)
         self._held: dict[str, tuple[ExitStack, Opened]] = {}
@@ -68,6 +69,7 @@ class Studio:
 
     def close(self) -> None:
         """Close every project. Jobs that still run are refused at their next commit."""
+        self.preparing.stop()
         self.housekeeping.stop()
         for uid in list(self._held):
             self._let_go(uid)

@@ -48,6 +48,14 @@ PICK_KINDS = (
 api = blueprint("registries")
 
 
+@api.get("/readiness", responses={200: s.ReadinessAnswer})
+def readiness():  # type: ignore[no-untyped-def]
+    here = studio()
+    making = [s.MakingAnswer(name=j.title, message=j.message, done=j.done, planned=j.planned) for j in here.jobs.running("demo")]
+    done, planned = (here.preparing.done, here.preparing.planned) if here.preparing.running else (0, 0)
+    return s.ReadinessAnswer(kernels_done=done, kernels_planned=planned, making=making).model_dump()
+
+
 @api.get("/registries", responses={200: s.Registries})
 def registries():  # type: ignore[no-untyped-def]
     return s.Registries(

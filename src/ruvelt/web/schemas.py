@@ -82,6 +82,23 @@ class ProjectList(BaseModel):
     projects: list[ProjectCardAnswer]
 
 
+class MakingAnswer(BaseModel):
+    """A demo project that is being made."""
+
+    name: str
+    message: str
+    done: int
+    planned: int
+
+
+class ReadinessAnswer(BaseModel):
+    """What is still prepared behind an open server: kernels compiled, and demo projects made."""
+
+    kernels_done: int
+    kernels_planned: int
+    making: list[MakingAnswer]
+
+
 class MapFormatAnswer(BaseModel):
     """A file format of maps; bits : a component that it can hold."""
 
