@@ -4572,11 +4572,15 @@ export interface components {
          */
         Registries: {
             bake: components["schemas"]["BakeRegistry"];
+            /** Beside Formats */
+            beside_formats: string[];
             /** Blend Modes */
             blend_modes: components["schemas"]["BlendModeAnswer"][];
             brush: components["schemas"]["Brush"];
             /** Brush Parameters */
             brush_parameters: components["schemas"]["BrushParameter"][];
+            /** Built In Presets */
+            built_in_presets: string[];
             /** Grains */
             grains: components["schemas"]["TipAnswer"][];
             /** Layer Kinds */
@@ -4588,6 +4592,8 @@ export interface components {
             paint: components["schemas"]["Paint"];
             /** Pick Kinds */
             pick_kinds: components["schemas"]["KindAnswer"][];
+            /** Picture Types */
+            picture_types: string[];
             /** Presets */
             presets: components["schemas"]["ExportPreset"][];
             /** Resolutions */

@@ -11,6 +11,7 @@ import { Check } from "../ui/Check";
 import { FileInput } from "../ui/FileInput";
 import { Segment, Segments } from "../ui/Segments";
 import { Icon } from "../ui/icons";
+import { accepted } from "../state/registries";
 
 /** Mesh maps by sheets: a cell shows what is baked there; press it to look at it and touch it up. */
 export function MapGrid() {
@@ -175,7 +176,7 @@ function MapBar() {
       )}
       <FileInput
         input={input}
-        accept="image/png,image/tiff,image/jpeg"
+        accept={accepted("pictures")}
         label={`Picture for ${name}`}
         onFile={(file) => void bringPicture(sheet.id, map, file, way)}
       />

@@ -9,6 +9,7 @@ import { useDocument } from "../state/hooks";
 import { PushButton } from "../ui/PushButton";
 import { Segment, Segments } from "../ui/Segments";
 import { Icon } from "../ui/icons";
+import { accepted } from "../state/registries";
 
 const SOURCES: [Source, string, string][] = [
   ["high", "High mesh", "Measure a more detailed mesh that lies where the model lies"],
@@ -107,7 +108,7 @@ function MeshInput({ input, label, onFiles }: { input: RefObject<HTMLInputElemen
       type="file"
       hidden
       multiple
-      accept=".obj,.glb,.gltf,.ply,.stl,.mtl,.bin"
+      accept={accepted("meshes")}
       aria-label={label}
       onChange={(e) => {
         const files = [...(e.target.files ?? [])];

@@ -1,4 +1,3 @@
-import { Tooltip } from "@mui/material";
 import { ControlRow } from "../masks/controls";
 import type { Values } from "../masks/controls";
 import { SmearControls } from "../paint/SmearControls";
@@ -6,8 +5,8 @@ import { ToneControls } from "../paint/ToneCard";
 import { toolKind } from "../state/hand";
 import { useWorkshop } from "../state/hooks";
 import { workshop } from "../state/workshop";
-import { Toggle } from "../ui/Toggle";
 import { NamedSlider } from "../ui/sliders";
+import { ChoiceRow } from "../ui/ChoiceRow";
 
 /** What a stroke over a mesh map lays, and where clone reads. */
 export function TouchUpCard() {
@@ -62,19 +61,15 @@ export function ReadingCard() {
         <h2>{kind.name}</h2>
       </div>
       {!masked && (
-        <div className="prow">
-          <span className="label">Reads</span>
-          <Tooltip title="The channel as it looks, layers beneath included; the result is painted onto the target">
-            <Toggle on={reads === "all"} onToggle={() => workshop.setState({ reads: "all" })}>
-              What shows
-            </Toggle>
-          </Tooltip>
-          <Tooltip title="Only what the target layer holds; where it holds nothing, nothing comes">
-            <Toggle on={reads === "layer"} onToggle={() => workshop.setState({ reads: "layer" })}>
-              This layer
-            </Toggle>
-          </Tooltip>
-        </div>
+        <ChoiceRow
+          label="Reads"
+          options={[
+            ["all", "What shows", "The channel as it looks, layers beneath included; the result is painted onto the target"],
+            ["layer", "This layer", "Only what the target layer holds; where it holds nothing, nothing comes"],
+          ]}
+          value={reads}
+          onChange={(chosen) => workshop.setState({ reads: chosen })}
+        />
       )}
       <ReadingControls />
     </section>
@@ -106,19 +101,19 @@ export function ReadingControls() {
   if (tool !== "clone") return <OwnControls />;
   return (
     <>
-      <div className="prow">
-        <span className="label">Source</span>
-        <Tooltip title="The source keeps its distance from the brush, from stroke to stroke">
-          <Toggle on={moves} onToggle={() => workshop.setState({ cloneMoves: true, clone: clone && { ...clone, anchor: null } })}>
-            Moving
-          </Toggle>
-        </Tooltip>
-        <Tooltip title="Every stroke begins at the source again">
-          <Toggle on={!moves} onToggle={() => workshop.setState({ cloneMoves: false, clone: clone && { ...clone, anchor: null } })}>
-            Fixed
-          </Toggle>
-        </Tooltip>
-      </div>
+      <ChoiceRow
+        label="Source"
+        options={[
+          ["first", "Moving", "The source keeps its distance from the brush, from stroke to stroke"],
+          ["second", "Fixed", "Every stroke begins at the source again"],
+        ]}
+        value={moves ? "first" : "second"}
+        onChange={(chosen) =>
+          void (chosen === "first"
+            ? workshop.setState({ cloneMoves: true, clone: clone && { ...clone, anchor: null } })
+            : workshop.setState({ cloneMoves: false, clone: clone && { ...clone, anchor: null } }))
+        }
+      />
       <p className="note">{clone ? "Alt and press moves the source; the cross marks it." : "Press on the model where clone should read."}</p>
     </>
   );

@@ -11,6 +11,7 @@ import { FileInput } from "../ui/FileInput";
 import { askedName } from "../ui/dialogs";
 import { Icon } from "../ui/icons";
 import { LayerRow } from "./LayerRow";
+import { accepted } from "../state/registries";
 
 /** The heart: rows are layers, columns are mask and channels; the target's cells are verdigris. */
 export function LayerGrid() {
@@ -81,7 +82,7 @@ export function LayerGrid() {
             </span>
           </MenuItem>
         </Menu>
-        <FileInput input={picture} accept="image/png,image/tiff,image/jpeg" label="Picture for a layer" onFile={(file) => void pictureLayer(file)} />
+        <FileInput input={picture} accept={accepted("pictures")} label="Picture for a layer" onFile={(file) => void pictureLayer(file)} />
         <GridButton
           icon="group"
           name="Group"

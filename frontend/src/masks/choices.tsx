@@ -20,6 +20,7 @@ import { Segment, Segments } from "../ui/Segments";
 import { TextInput } from "../ui/TextInput";
 import { Toggle } from "../ui/Toggle";
 import type { ControlProps } from "./controls";
+import { accepted } from "../state/registries";
 
 const AXES: [string, [number, number, number]][] = [
   ["+X", [1, 0, 0]],
@@ -269,7 +270,7 @@ export function ImageChoice({ control, values, onTake }: Pick<ControlProps, "con
       <Tooltip title="Import an image from a file">
         <PushButton onClick={() => file.current?.click()}>From a file</PushButton>
       </Tooltip>
-      <FileInput input={file} accept="image/png,image/tiff,image/jpeg" label="Picture file" onFile={(chosen) => void bring(chosen)} />
+      <FileInput input={file} accept={accepted("pictures")} label="Picture file" onFile={(chosen) => void bring(chosen)} />
     </div>
   );
 }

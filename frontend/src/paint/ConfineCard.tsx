@@ -13,6 +13,7 @@ import { Toggle } from "../ui/Toggle";
 import { Icon } from "../ui/icons";
 import { NamedSlider } from "../ui/sliders";
 import { Expander } from "./Expander";
+import { ChoiceRow } from "../ui/ChoiceRow";
 
 const SIDES = [
   ["front", "Front", "Only surface that looks the brush's way takes paint"],
@@ -101,19 +102,15 @@ function ConfineSettings({ confine }: { confine: Confine }) {
             unit="percent"
             onChange={(softness) => set({ softness })}
           />
-          <div className="prow">
-            <span className="label">Told by</span>
-            <Tooltip title="The curvature of the mesh itself">
-              <Toggle on={confine.relief_from === "mesh"} onToggle={() => set({ relief_from: "mesh" })}>
-                Mesh
-              </Toggle>
-            </Tooltip>
-            <Tooltip title="The baked curvature, where there is one">
-              <Toggle on={confine.relief_from === "bake"} onToggle={() => set({ relief_from: "bake" })}>
-                Bake
-              </Toggle>
-            </Tooltip>
-          </div>
+          <ChoiceRow
+            label="Told by"
+            options={[
+              ["mesh", "Mesh", "The curvature of the mesh itself"],
+              ["bake", "Bake", "The baked curvature, where there is one"],
+            ]}
+            value={confine.relief_from}
+            onChange={(chosen) => set({ relief_from: chosen })}
+          />
         </>
       )}
       <NamedSlider
@@ -126,16 +123,7 @@ function ConfineSettings({ confine }: { confine: Confine }) {
         unit="percent"
         onChange={(raised) => set({ raised })}
       />
-      <div className="prow" role="group" aria-label="Side">
-        <span className="label">Side</span>
-        {SIDES.map(([id, name, about]) => (
-          <Tooltip key={id} title={about}>
-            <Toggle on={side === id} onToggle={() => setBrush({ facing: id !== "both", back: id === "back" })}>
-              {name}
-            </Toggle>
-          </Tooltip>
-        ))}
-      </div>
+      <ChoiceRow label="Side" options={SIDES} value={side} onChange={(id) => setBrush({ facing: id !== "both", back: id === "back" })} />
       {brush.facing && (
         <NamedSlider
           label="Facing up to"
@@ -216,16 +204,7 @@ function ConfineSettings({ confine }: { confine: Confine }) {
       </div>
       {confine.colours.length > 0 && (
         <>
-          <div className="prow" role="group" aria-label="Colours from">
-            <span className="label">From</span>
-            {READS.map(([id, name, about]) => (
-              <Tooltip key={id} title={about}>
-                <Toggle on={confine.colours_from === id} onToggle={() => set({ colours_from: id })}>
-                  {name}
-                </Toggle>
-              </Tooltip>
-            ))}
-          </div>
+          <ChoiceRow label="From" options={READS} value={confine.colours_from} onChange={(colours_from) => set({ colours_from })} />
           <NamedSlider
             label="Tolerance"
             title="How different a colour may look"

@@ -11,7 +11,7 @@ import { Toggle } from "../ui/Toggle";
 import { Icon } from "../ui/icons";
 import { NamedSlider } from "../ui/sliders";
 import { BlendChoice } from "./BlendChoice";
-import { Choice } from "./TipCard";
+import { ChoiceRow } from "../ui/ChoiceRow";
 
 const MORE = [
   ["colour", "Colour range", "Everything that looks like the place you press"],
@@ -87,19 +87,15 @@ function Range() {
 function Behind() {
   const behind = useStore(outline, (s) => s.behind);
   return (
-    <div className="prow">
-      <span className="label">Takes</span>
-      <Tooltip title="Only faces that show in the view">
-        <Toggle on={!behind} onToggle={() => outline.setState({ behind: false })}>
-          What shows
-        </Toggle>
-      </Tooltip>
-      <Tooltip title="And faces hidden behind them">
-        <Toggle on={behind} onToggle={() => outline.setState({ behind: true })}>
-          All behind
-        </Toggle>
-      </Tooltip>
-    </div>
+    <ChoiceRow
+      label="Takes"
+      options={[
+        ["first", "What shows", "Only faces that show in the view"],
+        ["second", "All behind", "And faces hidden behind them"],
+      ]}
+      value={behind ? "second" : "first"}
+      onChange={(chosen) => void (chosen === "first" ? outline.setState({ behind: false }) : outline.setState({ behind: true }))}
+    />
   );
 }
 
@@ -108,7 +104,7 @@ function GradientFill() {
   const picked = useWorkshop((s) => s.picked);
   return (
     <>
-      <Choice
+      <ChoiceRow
         label="Goes"
         options={[
           ["line", "Along a line", "Even across the line between the ends"],

@@ -6,26 +6,22 @@ import { hint } from "../tools/commands";
 import { PushButton } from "../ui/PushButton";
 import { Toggle } from "../ui/Toggle";
 import { NamedSlider } from "../ui/sliders";
-import { Choice } from "./TipCard";
+import { ChoiceRow } from "../ui/ChoiceRow";
 
 /** What a line is, or a row of stamps along it, and how a stamp lies. */
 export function LineCard() {
   const stamp = useWorkshop((s) => s.tool === "stamp");
   const s = useStore(shaping);
   const bends = (
-    <div className="prow">
-      <span className="label">Lies</span>
-      <Tooltip title="The stamp bends with the surface and keeps its lengths">
-        <Toggle on={s.bend} onToggle={() => setShaping({ bend: true })}>
-          Round
-        </Toggle>
-      </Tooltip>
-      <Tooltip title="The stamp is pressed flat through the surface">
-        <Toggle on={!s.bend} onToggle={() => setShaping({ bend: false })}>
-          Flat
-        </Toggle>
-      </Tooltip>
-    </div>
+    <ChoiceRow
+      label="Lies"
+      options={[
+        ["first", "Round", "The stamp bends with the surface and keeps its lengths"],
+        ["second", "Flat", "The stamp is pressed flat through the surface"],
+      ]}
+      value={s.bend ? "first" : "second"}
+      onChange={(chosen) => void (chosen === "first" ? setShaping({ bend: true }) : setShaping({ bend: false }))}
+    />
   );
   if (stamp) {
     return (
@@ -44,7 +40,7 @@ export function LineCard() {
         <h2>Line</h2>
         <span className="right">{s.points.length ? `${s.points.length} ${s.points.length === 1 ? "point" : "points"}` : "press to begin"}</span>
       </div>
-      <Choice
+      <ChoiceRow
         label="Runs"
         options={[
           ["line", "Straight", "Straight from point to point; Ctrl keeps to steps of 15°"],
@@ -72,7 +68,7 @@ export function LineCard() {
         </Tooltip>
       </div>
       {s.closed && s.filled && !s.rows && (
-        <Choice
+        <ChoiceRow
           label="Crossings"
           options={[
             ["nonzero", "Filled", "Where the line crosses itself, all that it goes around is filled"],
@@ -82,7 +78,7 @@ export function LineCard() {
           onChange={(rule) => setShaping({ rule })}
         />
       )}
-      <Choice
+      <ChoiceRow
         label="Lays"
         options={[
           ["stroke", "Stroke", "A stroke of the brush"],
@@ -119,7 +115,7 @@ function RowSettings() {
   const set = (change: Partial<typeof row>): void => setShaping({ row: { ...row, ...change } });
   return (
     <>
-      <Choice
+      <ChoiceRow
         label="Spaced"
         options={[
           ["space", "By distance", "So many diameters apart, drawn in or out to fill the line"],
@@ -153,7 +149,7 @@ function RowSettings() {
           onChange={(count) => set({ count: Math.round(count) })}
         />
       )}
-      <Choice
+      <ChoiceRow
         label="Turned"
         options={[
           ["along", "Along", "Each stamp turns with the line"],
@@ -162,7 +158,7 @@ function RowSettings() {
         value={row.align}
         onChange={(align) => set({ align })}
       />
-      <Choice
+      <ChoiceRow
         label="Every other"
         options={[
           ["none", "Same", "All stamps alike"],

@@ -1,8 +1,7 @@
-import { Tooltip } from "@mui/material";
 import { useWorkshop } from "../state/hooks";
 import { workshop } from "../state/workshop";
 import type { SmearSettings } from "../state/workshop";
-import { Toggle } from "../ui/Toggle";
+import { ChoiceRow } from "../ui/ChoiceRow";
 import { NamedSlider } from "../ui/sliders";
 
 const MODES: [SmearSettings["mode"], string, string][] = [
@@ -16,16 +15,7 @@ export function SmearControls() {
   const set = (change: Partial<SmearSettings>): void => workshop.setState({ smear: { ...smear, ...change } });
   return (
     <>
-      <div className="prow">
-        <span className="label">Mode</span>
-        {MODES.map(([id, name, hint]) => (
-          <Tooltip key={id} title={hint}>
-            <Toggle on={smear.mode === id} onToggle={() => set({ mode: id })}>
-              {name}
-            </Toggle>
-          </Tooltip>
-        ))}
-      </div>
+      <ChoiceRow label="Mode" options={MODES} value={smear.mode} onChange={(mode) => set({ mode })} />
       {smear.mode === "mix" && (
         <NamedSlider
           label="Wetness"

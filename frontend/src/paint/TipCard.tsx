@@ -9,11 +9,12 @@ import { say } from "../state/messages";
 import { workshop } from "../state/workshop";
 import { Dropdown } from "../ui/Dropdown";
 import { FileInput } from "../ui/FileInput";
-import { Segment, Segments } from "../ui/Segments";
 import { Toggle } from "../ui/Toggle";
 import { Icon } from "../ui/icons";
 import { NamedSlider } from "../ui/sliders";
 import { Expander } from "./Expander";
+import { ChoiceRow } from "../ui/ChoiceRow";
+import { accepted } from "../state/registries";
 
 const FLIPS: [Brush["flip"], string, string][] = [
   ["none", "Never", "The tip stays as it is"],
@@ -98,9 +99,9 @@ function TipSettings({ brush, tips }: { brush: Brush; tips: Tip[] }) {
           </Toggle>
         </Tooltip>
       </div>
-      <Choice label="Flip" options={FLIPS} value={brush.flip} onChange={(flip) => setBrush({ flip })} />
-      <Choice label="Build-up" options={BUILDS} value={brush.build} onChange={(build) => setBrush({ build })} />
-      <Choice label="Mixing" options={MIXES} value={brush.mix.way} onChange={(way) => setBrush({ mix: { ...brush.mix, way } })} />
+      <ChoiceRow label="Flip" options={FLIPS} value={brush.flip} onChange={(flip) => setBrush({ flip })} />
+      <ChoiceRow label="Build-up" options={BUILDS} value={brush.build} onChange={(build) => setBrush({ build })} />
+      <ChoiceRow label="Mixing" options={MIXES} value={brush.mix.way} onChange={(way) => setBrush({ mix: { ...brush.mix, way } })} />
       {brush.mix.way === "along" && (
         <NamedSlider
           label="Length"
@@ -166,34 +167,6 @@ function TipSettings({ brush, tips }: { brush: Brush; tips: Tip[] }) {
   );
 }
 
-/** A labelled row of words of which one holds. */
-export function Choice<T extends string>({
-  label,
-  options,
-  value,
-  onChange,
-}: {
-  label: string;
-  options: [T, string, string][];
-  value: T;
-  onChange: (value: T) => void;
-}) {
-  return (
-    <div className="prow">
-      <span className="label">{label}</span>
-      <Segments label={label}>
-        {options.map(([id, name, about]) => (
-          <Tooltip key={id} title={about}>
-            <Segment on={value === id} onChoose={() => onChange(id)}>
-              {name}
-            </Segment>
-          </Tooltip>
-        ))}
-      </Segments>
-    </div>
-  );
-}
-
 function ImportTip({ onDone }: { onDone: (key: string) => void }) {
   const input = useRef<HTMLInputElement>(null);
   const bring = async (file: File): Promise<void> => {
@@ -216,7 +189,7 @@ function ImportTip({ onDone }: { onDone: (key: string) => void }) {
           <Icon name="plus" />
         </button>
       </Tooltip>
-      <FileInput input={input} accept="image/*" label="Tip picture" onFile={(file) => void bring(file)} />
+      <FileInput input={input} accept={accepted("pictures")} label="Tip picture" onFile={(file) => void bring(file)} />
     </>
   );
 }

@@ -40,7 +40,8 @@ function chosenFormat(value: string): Partial<ExportPreset> {
 export function ExportScreen() {
   const uid = useWorkshop((s) => s.uid) ?? "";
   const document = useDocument();
-  const formats = useWorkshop((s) => s.registries?.map_formats) ?? [];
+  const registries = useWorkshop((s) => s.registries);
+  const formats = registries?.map_formats ?? [];
   const client = useQueryClient();
   const { data: presets } = useQuery({ queryKey: ["presets"], queryFn: api.presets });
   const [chosen, setChosen] = useState("separate-maps");
@@ -90,7 +91,7 @@ export function ExportScreen() {
       say((error as Error).message, true);
     }
   };
-  const own = !["separate-maps", "packed-orm", "flat-colour", "baked-maps"].includes(preset.id);
+  const own = !registries?.built_in_presets.includes(preset.id);
   return (
     <main className="two" style={{ background: "var(--app)" }}>
       <div className="panel" style={{ display: "flex", flexDirection: "column", gap: 10, paddingTop: 14 }}>
@@ -112,7 +113,7 @@ export function ExportScreen() {
         </TextField>
         <span className="note">{preset.note}</span>
         <TextField select label="Size" value={preset.size} onChange={(e) => set({ size: Number(e.target.value) as ExportPreset["size"] })}>
-          {[0, 256, 512, 1024, 2048, 4096, 8192].map((s) => (
+          {[0, ...(registries?.resolutions ?? [])].map((s) => (
             <MenuItem key={s} value={s}>
               {s ? `${s} × ${s}` : "As each sheet"}
             </MenuItem>

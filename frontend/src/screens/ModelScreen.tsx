@@ -24,6 +24,7 @@ import { SolidView } from "../viewport/SolidView";
 import { ImportNotes } from "./ImportNotes";
 import { SheetAlpha } from "./SheetAlpha";
 import { UnwrapCard } from "./UnwrapCard";
+import { accepted } from "../state/registries";
 
 /** What was brought in: parts, sheets, and what is wrong before painting starts. */
 export function ModelScreen() {
@@ -440,12 +441,7 @@ function SheetEntry({ sheet }: { sheet: Sheet }) {
         ) : (
           <Button onClick={() => input.current?.click()}>Import normal map</Button>
         )}
-        <FileInput
-          input={input}
-          accept="image/png,image/tiff,image/jpeg"
-          label={`Normal map for ${sheet.name}`}
-          onFile={(file) => void bring(file)}
-        />
+        <FileInput input={input} accept={accepted("pictures")} label={`Normal map for ${sheet.name}`} onFile={(file) => void bring(file)} />
       </div>
       <SheetAlpha sheet={sheet} />
     </div>

@@ -9,10 +9,13 @@ import { Icon, Logo } from "../ui/icons";
 import { MessageList } from "./Messages";
 import { Making, Preparing, useReadiness } from "./Readiness";
 import { TopButton } from "./TopButton";
+import { accepted } from "../state/registries";
 
 export function ProjectsScreen({ onMode }: { onMode: () => void }) {
   const client = useQueryClient();
   const { data, error } = useQuery({ queryKey: ["projects"], queryFn: api.projects, refetchOnMount: "always" });
+  // What files it takes is known a moment after the first look.
+  useWorkshop((s) => s.registries);
   const making = new Set(useReadiness()?.making.map((m) => m.name));
   const shown = (data ?? []).filter((p) => !making.has(p.name));
   const [files, setFiles] = useState<File[]>([]);
@@ -62,7 +65,7 @@ export function ProjectsScreen({ onMode }: { onMode: () => void }) {
               hidden
               multiple
               aria-label="Model files"
-              accept=".obj,.mtl,.glb,.gltf,.bin,.ply,.stl,.png,.jpg,.jpeg,.webp,.tif,.tiff"
+              accept={accepted("models")}
               onChange={(e) => {
                 setFiles([...(e.target.files ?? [])]);
                 e.target.value = "";

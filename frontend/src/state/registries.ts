@@ -22,3 +22,11 @@ export async function loadRegistries(): Promise<void> {
     });
   });
 }
+
+/** What fields for files take: pictures, meshes with what they name, and all of a model. */
+export function accepted(what: "pictures" | "meshes" | "models"): string {
+  const known = get().registries;
+  const pictures = known?.picture_types ?? [];
+  const meshes = [...(known?.mesh_formats ?? []), ...(known?.beside_formats ?? [])];
+  return (what === "pictures" ? pictures : what === "meshes" ? meshes : [...meshes, ...pictures]).join();
+}

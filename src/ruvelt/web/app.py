@@ -14,6 +14,8 @@ from ruvelt.core.brush.settings import PARAMETERS, Brush
 from ruvelt.core.brush.target import Paint
 from ruvelt.core.brush.tips import GRAINS, TIPS, tip_picture
 from ruvelt.core.mesh.readers import READERS
+from ruvelt.core.output.images import FORMATS
+from ruvelt.core.output.presets import BUILT_IN
 from ruvelt.core.output.writer import writers
 from ruvelt.core.samples.sheet import RESOLUTIONS
 from ruvelt.core.stack.blend import modes
@@ -69,8 +71,11 @@ def registries():  # type: ignore[no-untyped-def]
         pick_kinds=list(PICK_KINDS),
         resolutions=list(RESOLUTIONS),
         presets=studio().presets.all(),
+        built_in_presets=[p.id for p in BUILT_IN],
         map_formats=[s.MapFormatAnswer(id=w.id, name=w.label, bits=list(w.bits)) for w in writers().values()],
         mesh_formats=sorted(READERS),
+        beside_formats=[".mtl", ".bin"],
+        picture_types=[f"image/{name.lower()}" for name in FORMATS],
         bake=baking.registry(),
         tools=[t.described() for t in hand_tools().values()],
         tool_settings={t.id: t.first for t in hand_tools().values()},

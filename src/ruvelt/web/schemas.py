@@ -167,8 +167,13 @@ class Registries(BaseModel):
     pick_kinds: list[KindAnswer]
     resolutions: list[int]
     presets: list[ExportPreset]
+    built_in_presets: list[str]
     map_formats: list[MapFormatAnswer]
     mesh_formats: list[str]
+    #: Suffixes of files that meshes name: materials and buffers.
+    beside_formats: list[str]
+    #: Media types of pictures that can be read.
+    picture_types: list[str]
     bake: BakeRegistry
     #: The hand tools in the order of the rail, and the first values of their own sliders, by tool.
     tools: list[ToolKind]
