@@ -41,7 +41,7 @@ export function MapGrid() {
           </span>
           <span role="columnheader">Map</span>
           {sheets.map((s) => (
-            <span key={s.id} className="c" role="columnheader" style={{ overflow: "hidden", textOverflow: "ellipsis" }}>
+            <span key={s.id} className="c ell" role="columnheader">
               {s.name}
             </span>
           ))}
@@ -71,7 +71,7 @@ export function MapGrid() {
               {sheets.map((s, i) => (
                 <MapCell key={s.id} sheet={s} map={m.id} name={m.name} picture={pictures[i]?.data?.[m.id]} />
               ))}
-              <span className="quiet" role="cell" style={{ overflow: "hidden", textOverflow: "ellipsis" }}>
+              <span className="quiet ell" role="cell">
                 {m.hint}
               </span>
             </div>
@@ -132,7 +132,7 @@ function MapBar() {
   };
   return (
     <div className="lbar">
-      <b style={{ padding: "0 6px" }}>
+      <b className="gap-x">
         {name} <span className="quiet">of {sheet.name}</span>
       </b>
       {map !== "straight" && (

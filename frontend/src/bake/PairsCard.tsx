@@ -58,7 +58,7 @@ export function PairsCard() {
         </p>
       )}
       {(listed || lost.length > 0) && (
-        <div className="list" role="list" style={{ maxHeight: 200, overflow: "auto" }}>
+        <div className="list scrolls" role="list">
           {data.rows.map((row) => (
             <div key={row.low} role="listitem">
               <Tooltip placement="left" title={row.to === "parts" ? `${row.low}: ${row.high.join(", ")}` : `${row.low}: ${row.to}`}>

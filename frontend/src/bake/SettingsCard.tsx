@@ -186,7 +186,7 @@ function StartButton() {
       <div role="status" aria-label="Bake progress">
         <LinearProgress variant="determinate" value={100 * share} sx={{ my: 1 }} aria-label="Bake" />
         <div className="prow">
-          <span className="quiet" style={{ marginRight: "auto" }}>
+          <span className="quiet first">
             {job?.message || "Starting"}
             {left !== null && ` · about ${left} s left`}
           </span>
@@ -198,7 +198,7 @@ function StartButton() {
   const count = wanted?.maps.length ?? 0;
   return (
     <>
-      <div className="prow" style={{ marginTop: 6 }}>
+      <div className="prow apart">
         <Button variant="contained" disabled={!count} onClick={() => void startBake()}>
           {count ? `Bake ${count} ${count === 1 ? "map" : "maps"}` : "Choose a map to bake"}
         </Button>

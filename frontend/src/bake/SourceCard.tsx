@@ -33,7 +33,7 @@ export function SourceCard() {
       <div className="chead">
         <h2>Measured</h2>
       </div>
-      <div className="prow" style={{ minHeight: 30 }}>
+      <div className="prow tall">
         <Segments label="Source">
           {SOURCES.map(([id, name, text]) => (
             <Tooltip key={id} title={text}>

@@ -39,15 +39,15 @@ export function SuspectsCard() {
         <>
           <div className="legend">
             <span>
-              <i style={{ background: "#db3d33" }} />
+              <i className="missed" />
               met nothing
             </span>
             <span>
-              <i style={{ background: "#f2ad2e" }} />
+              <i className="other" />
               another part
             </span>
             <span>
-              <i style={{ background: "#9466e6" }} />
+              <i className="far-hit" />
               far limit
             </span>
           </div>

@@ -164,7 +164,7 @@ function ValueEditor({
       anchorOrigin={{ vertical: "top", horizontal: "left" }}
       transformOrigin={{ vertical: "bottom", horizontal: "left" }}
     >
-      <div role="dialog" aria-label={`${channel.name} of ${layer.name}`} style={{ width: 240, padding: 12 }}>
+      <div role="dialog" aria-label={`${channel.name} of ${layer.name}`} className="editor">
         {channel.kind === "colour" ? (
           <>
             <HexColorPicker color={toHex(value)} onChange={(hex) => put(fromHex(hex) ?? value)} />
@@ -230,7 +230,7 @@ function UseMenu({ layer, channel, anchor, onClose }: { layer: Layer; channel: C
       >
         {use.on ? `Switch off in ${channel.name}` : `Switch on in ${channel.name}`}
       </MenuItem>
-      <li style={{ padding: "2px 18px" }}>
+      <li className="inmenu">
         Strength {Math.round(strength * 100)}
         <Slider
           aria-label={`Strength in ${channel.name}`}

@@ -151,11 +151,7 @@ export function LayerGrid() {
               onFold={() => setClosed(toggled(closed, row.layer.id))}
             />
           ))}
-          {!shown.length && (
-            <p className="note" style={{ padding: "8px 14px" }}>
-              {find ? "No layer has that in its name." : "No layers yet. Add one to begin."}
-            </p>
-          )}
+          {!shown.length && <p className="note empty">{find ? "No layer has that in its name." : "No layers yet. Add one to begin."}</p>}
         </div>
       </DndContext>
     </section>
@@ -209,7 +205,7 @@ function ColumnsMenu({
     <Menu anchorEl={anchor} open={anchor !== null} onClose={onClose}>
       {document?.channels.map((c) => (
         <MenuItem key={c.id} role="menuitemcheckbox" aria-checked={!hidden.has(c.id)} onClick={() => onHidden(toggled(hidden, c.id))}>
-          <span style={{ width: 18 }}>{hidden.has(c.id) ? "" : "✓"}</span>
+          <span className="tick">{hidden.has(c.id) ? "" : "✓"}</span>
           {c.name}
         </MenuItem>
       ))}

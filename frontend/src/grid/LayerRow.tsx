@@ -35,7 +35,7 @@ export function LayerRow({ row, sheet, channels, closed, over, onFold }: Props) 
   const classes = ["gr", selected && "sel", !shows && "dim", over === layer.id && "drop", drag.isDragging && "lift"].filter(Boolean).join(" ");
   return (
     <div className={classes} role="row" aria-label={layer.name} aria-selected={selected} ref={drop.setNodeRef}>
-      <span role="cell" style={{ padding: 0, justifyContent: "center" }}>
+      <span role="cell" className="mid flush">
         <Tooltip title={layer.visible ? "Hide this layer" : "Show this layer"}>
           <button
             className="iconbtn small"
@@ -60,17 +60,11 @@ export function LayerRow({ row, sheet, channels, closed, over, onFold }: Props) 
         ref={inside.setNodeRef}
       >
         {layer.kind === "group" && (
-          <button
-            className="iconbtn small"
-            style={{ width: 14 }}
-            aria-label={`${closed ? "Open" : "Close"} ${layer.name}`}
-            aria-expanded={!closed}
-            onClick={onFold}
-          >
+          <button className="iconbtn small fold" aria-label={`${closed ? "Open" : "Close"} ${layer.name}`} aria-expanded={!closed} onClick={onFold}>
             <Icon name={closed ? "right" : "down"} />
           </button>
         )}
-        <span ref={drag.setNodeRef} {...drag.listeners} style={{ cursor: "grab", display: "flex" }} title="Drag to reorder">
+        <span ref={drag.setNodeRef} {...drag.listeners} className="grip" title="Drag to reorder">
           <Icon name={GLYPHS[layer.kind]} />
         </span>
         <LayerName layer={layer} sheet={sheet} channels={channels} />
@@ -82,7 +76,7 @@ export function LayerRow({ row, sheet, channels, closed, over, onFold }: Props) 
           </Tooltip>
         )}
       </span>
-      <span role="cell" style={{ padding: 0 }}>
+      <span role="cell" className="flush">
         <Tooltip title={layer.locked ? "Unlock this layer" : "Lock this layer against strokes"}>
           <button
             className="iconbtn small"
@@ -95,13 +89,13 @@ export function LayerRow({ row, sheet, channels, closed, over, onFold }: Props) 
           </button>
         </Tooltip>
       </span>
-      <span role="cell" style={{ padding: "0 2px" }}>
+      <span role="cell" className="tight">
         <BlendChoice layer={layer} />
       </span>
-      <span role="cell" style={{ gap: 9, paddingLeft: 9 }}>
+      <span role="cell" className="strength">
         <LayerStrength key={layer.strength} layer={layer} />
       </span>
-      <span role="cell" className="c" style={{ justifyContent: "flex-start" }}>
+      <span role="cell" className="c start">
         <MaskCell layer={layer} sheet={sheet} />
       </span>
       {channels.map((c) => (
@@ -195,7 +189,7 @@ function BlendChoice({ layer }: { layer: Layer }) {
           aria-label={`Blend mode of ${layer.name}: ${name}`}
           onClick={(e) => setAnchor(e.currentTarget)}
         >
-          <span style={{ overflow: "hidden", textOverflow: "ellipsis" }}>{name}</span>
+          <span className="ell">{name}</span>
           <Icon name="down" />
         </button>
       </Tooltip>
@@ -233,7 +227,7 @@ function LayerStrength({ layer }: { layer: Layer }) {
         onChange={(_, v) => setValue(v as number)}
         onChangeCommitted={(_, v) => void setLayer(layer, { strength: v as number }, `Strength of ${layer.name}`)}
       />
-      <span style={{ width: 26, textAlign: "right", flex: "none" }}>{Math.round(value * 100)}</span>
+      <span className="percent">{Math.round(value * 100)}</span>
     </>
   );
 }

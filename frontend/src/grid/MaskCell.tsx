@@ -32,12 +32,7 @@ export function MaskCell({ layer, sheet }: { layer: Layer; sheet: Sheet }) {
   return (
     <div className={["cell maskcell", mine && "target", open && "opened", layer.mask && !layer.mask.on && "off"].filter(Boolean).join(" ")}>
       <Tooltip title={steps.length ? "Mask: press to open it" : "No mask: press to give this layer one"}>
-        <button
-          aria-label={`Mask of ${layer.name}`}
-          aria-pressed={open}
-          onClick={() => press(null)}
-          style={{ display: "flex", minWidth: 24, height: 26, alignItems: "center", justifyContent: "center" }}
-        >
+        <button aria-label={`Mask of ${layer.name}`} aria-pressed={open} onClick={() => press(null)} className="maskpic">
           {steps.length ? picture ? <img src={picture} alt="" /> : <span className="src">…</span> : <i className="dot" />}
         </button>
       </Tooltip>

@@ -293,7 +293,7 @@ function Ramp({
                 step={0.01}
                 value={s.at}
                 aria-label={`Place of stop ${i + 1}`}
-                style={{ flex: 1 }}
+                className="fills"
                 onChange={(e) => onTry(put(i, { at: Number(e.target.value) }))}
                 onPointerUp={(e) => onTake(put(i, { at: Number(e.currentTarget.value) }))}
                 onKeyUp={(e) => onTake(put(i, { at: Number(e.currentTarget.value) }))}

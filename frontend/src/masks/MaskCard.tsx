@@ -385,7 +385,7 @@ function Waits({ needs, kind }: { needs: string | null; kind: string }) {
   if (map && !sheet?.mesh_maps.some((m) => m.id === map.id)) {
     return (
       <div className="prow waits" role="status">
-        <span style={{ marginRight: "auto" }}>Needs {map.name}, which is not baked.</span>
+        <span className="first">Needs {map.name}, which is not baked.</span>
         <Tooltip title={`Bake ${map.name} of this sheet with the usual settings`}>
           <PushButton onClick={() => void bakeFor(map.id)}>Bake it</PushButton>
         </Tooltip>

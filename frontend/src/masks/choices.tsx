@@ -43,7 +43,7 @@ export function DirectionChoice({ control, values, onTake }: ControlProps) {
         </Tooltip>
         <Segments label={control.name}>
           {AXES.map(([name, axis]) => (
-            <Segment on={same(axis)} onChoose={() => onTake({ [control.id]: axis })} key={name} style={{ padding: "0 6px" }}>
+            <Segment on={same(axis)} onChoose={() => onTake({ [control.id]: axis })} key={name}>
               {name}
             </Segment>
           ))}
@@ -108,7 +108,7 @@ export function ColourList({ control, values, owner, onTake }: ControlProps) {
         <span className="label">{control.name}</span>
       </Tooltip>
       {colours.map((c, i) => (
-        <span key={i} style={{ display: "inline-flex" }}>
+        <span key={i} className="pair-btn">
           <Tooltip title="Press to take this colour off">
             <button
               className="chip"

@@ -134,9 +134,7 @@ function Ends({
         onChange={(_, v) => onTry(change(v))}
         onChangeCommitted={(_, v) => onTake(change(v))}
       />
-      <span className="quiet" style={{ textAlign: "right", fontSize: 11 }}>
-        {ends.map(told).join("–")}
-      </span>
+      <span className="quiet aside">{ends.map(told).join("–")}</span>
     </div>
   );
 }

@@ -62,11 +62,7 @@ function Project({ uid, screen, onMode, onHelp }: { uid: string; screen: string;
     <div className="shell">
       <canvas ref={canvas} className="stage-canvas" aria-hidden="true" />
       <TopBar uid={uid} screen={screen} onMode={onMode} onHelp={onHelp} />
-      {!loaded && (
-        <main className="page quiet" style={{ background: "var(--app)" }}>
-          Opening the project…
-        </main>
-      )}
+      {!loaded && <main className="page quiet">Opening the project…</main>}
       {loaded && (
         <Boundary key={screen} what="This screen">
           {screen === "model" && <ModelScreen />}

@@ -43,7 +43,7 @@ export function BakeScreen() {
   }, [byHand]);
   if (!sheets) {
     return (
-      <main className="page" style={{ background: "var(--app)" }}>
+      <main className="page">
         <h2 className="plain">There is no sheet to bake</h2>
         <p className="note">The model has no UVs. The Model screen unwraps it.</p>
       </main>

@@ -50,7 +50,7 @@ export function ExportScreen() {
   const [mapsOff, setMapsOff] = useState<ReadonlySet<string>>(new Set());
   const [written, setWritten] = useState<Written | null>(null);
   const base = presets?.find((p) => p.id === chosen);
-  if (!document || !base) return <main className="page" style={{ background: "var(--app)" }} />;
+  if (!document || !base) return <main className="page" />;
   const preset: ExportPreset = { ...base, ...changed };
   const extra: MapSpec[] =
     preset.id === "separate-maps"
@@ -93,8 +93,8 @@ export function ExportScreen() {
   };
   const own = !registries?.built_in_presets.includes(preset.id);
   return (
-    <main className="two" style={{ background: "var(--app)" }}>
-      <div className="panel" style={{ display: "flex", flexDirection: "column", gap: 10, paddingTop: 14 }}>
+    <main className="two">
+      <div className="panel stack">
         <TextField
           select
           label="Preset"
@@ -137,7 +137,7 @@ export function ExportScreen() {
           slotProps={{ htmlInput: { min: 0, max: 256 } }}
         />
         <Tooltip title="Every pixel around the islands repeats its nearest island">
-          <Toggle on={preset.fill} onToggle={() => set({ fill: !preset.fill })} style={{ alignSelf: "start" }}>
+          <Toggle on={preset.fill} onToggle={() => set({ fill: !preset.fill })} sx={{ alignSelf: "start" }}>
             Fill everything
           </Toggle>
         </Tooltip>
@@ -156,7 +156,7 @@ export function ExportScreen() {
           label="Also a GLB with the maps wired in"
         />
         <div>
-          <h2 style={{ margin: "4px 0" }}>Sheets</h2>
+          <h2 className="between">Sheets</h2>
           {document.sheets.map((s) => (
             <div key={s.id}>
               <FormControlLabel
@@ -169,7 +169,7 @@ export function ExportScreen() {
         <Button variant="contained" disabled={!count} onClick={() => void start()}>
           {count ? `Write ${count} maps` : maps.length ? "Choose a map and a sheet" : "Nothing is baked yet"}
         </Button>
-        <div style={{ display: "flex", gap: 6 }}>
+        <div className="row">
           <Button onClick={() => void saveOwn()}>Save as own preset</Button>
           {own && (
             <Button
@@ -185,13 +185,11 @@ export function ExportScreen() {
           )}
         </div>
       </div>
-      <div style={{ overflow: "auto", padding: 16 }}>
+      <div className="content-area">
         {written && <Listing uid={uid} written={written} />}
         {sheets.map((s) => (
           <section key={s.id} aria-label={`Maps of ${s.name}`}>
-            <h2 className="plain" style={{ margin: "4px 0 8px" }}>
-              {s.name}
-            </h2>
+            <h2 className="plain between">{s.name}</h2>
             <div className="maps">
               {maps.map((m) => (
                 <div className="map" key={m.id}>
@@ -239,7 +237,7 @@ function MapPicture({ uid, preset, sheet, map, name }: { uid: string; preset: Ex
 function Listing({ uid, written }: { uid: string; written: Written }) {
   const total = written.files.reduce((n, f) => n + f.bytes, 0);
   return (
-    <section className="card" style={{ marginBottom: 16 }} aria-label="Listing">
+    <section className="card below" aria-label="Listing">
       <div className="chead">
         <h2>Written</h2>
         <span className="right">

@@ -58,7 +58,7 @@ export function HistoryDialog({ open, onClose }: { open: boolean; onClose: () =>
       <DialogContent>
         <h2 className="plain">Versions</h2>
         <p className="note">A version keeps everything as it is now. Going back to one is a step like any other and can be undone.</p>
-        <div style={{ display: "flex", gap: 8, marginBottom: 8 }}>
+        <div className="row">
           <TextField
             label="Name of the version"
             value={name}
@@ -81,10 +81,8 @@ export function HistoryDialog({ open, onClose }: { open: boolean; onClose: () =>
             </div>
           ))}
         </div>
-        <h2 className="plain" style={{ marginTop: 16 }}>
-          Steps, newest first
-        </h2>
-        <div className="list" style={{ maxHeight: 260, overflow: "auto" }}>
+        <h2 className="plain far">Steps, newest first</h2>
+        <div className="list scrolls">
           {data?.steps.map((s) => (
             <div className={s.undone || !s.kept ? "item off" : "item"} key={s.seq}>
               {s.label}
@@ -94,7 +92,7 @@ export function HistoryDialog({ open, onClose }: { open: boolean; onClose: () =>
           ))}
         </div>
         {data && (
-          <div style={{ display: "grid", gridTemplateColumns: "210px 1fr", gap: 12, alignItems: "center", marginTop: 16 }}>
+          <div className="keeps">
             <TextField select label="Undo keeps" value={String(data.undo_steps)} onChange={(e) => void keepUndo(Number(e.target.value))}>
               {choices.map((n) => (
                 <MenuItem key={n} value={String(n)}>
@@ -102,7 +100,7 @@ export function HistoryDialog({ open, onClose }: { open: boolean; onClose: () =>
                 </MenuItem>
               ))}
             </TextField>
-            <span className="note" style={{ margin: 0 }}>
+            <span className="note flush">
               The project takes {size(data.sizes.project)} on disk, {size(data.sizes.undo)} of it for undo. Space of steps that are not kept is given
               back a few seconds after you pause.
             </span>

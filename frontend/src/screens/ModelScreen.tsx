@@ -104,7 +104,7 @@ function Layout() {
       <UvSets />
       {sheets > 0 && island === null && <p className="note">Press an island in a view to choose it; drag it on the flat sheet to move it.</p>}
       {island !== null && (
-        <div className="prow" role="group" aria-label="Chosen island" style={{ marginTop: 8 }}>
+        <div className="prow apart" role="group" aria-label="Chosen island">
           <span className="label">Island {island + 1}</span>
           <TextField label="Scale, %" value={scale} onChange={(e) => setScale(e.target.value)} sx={{ width: 78 }} />
           <TextField label="Turn, °" value={turn} onChange={(e) => setTurn(e.target.value)} sx={{ width: 74 }} />
@@ -133,7 +133,7 @@ function UvSets() {
   const painted = layouts?.[0]?.number ?? -1;
   if (own.length < 2) return null;
   return (
-    <div className="prow" style={{ marginTop: 8 }}>
+    <div className="prow apart">
       <TextField
         select
         label="Paint on"
@@ -160,7 +160,7 @@ function Density({ free }: { free: boolean }) {
   const factor = density.others ? density.own / density.others : 1;
   return (
     <div className="prow" role="group" aria-label="Density">
-      <span className="note" style={{ marginRight: "auto" }}>
+      <span className="note first">
         {density.own.toPrecision(3)} texels a unit{density.others !== null && `, ${factor.toFixed(2)} × the other islands`}
       </span>
       {free && Math.abs(factor - 1) > 0.005 && (
@@ -192,7 +192,7 @@ function Seams() {
   if (!sheets) return null;
   return (
     <section aria-label="Seams">
-      <div className="prow" style={{ marginTop: 8 }}>
+      <div className="prow apart">
         <Tooltip title="Press near an edge to mark it; marked edges split islands for Fill and masks">
           <Toggle on={on} onToggle={() => workshop.setState({ seaming: !on, island: null, highlight: null })}>
             Mark seams
@@ -237,7 +237,7 @@ function VertexColours() {
   const on = useDocument()?.settings.multiply_vertex_colours ?? false;
   if (!there) return null;
   return (
-    <div className="prow" style={{ marginTop: 8 }}>
+    <div className="prow apart">
       <Tooltip title="In the views and in a GLB, as engines do; without it the GLB has no vertex colours">
         <Toggle on={on} onToggle={() => void edit("Vertex colours", { edit: "set-settings", values: { multiply_vertex_colours: !on } })}>
           Multiply by vertex colours
@@ -255,7 +255,7 @@ function ProjectSettings() {
   return (
     <>
       <h2>Project</h2>
-      <div className="prow" style={{ gap: 10, marginTop: 8 }}>
+      <div className="prow apart">
         <TextField
           select
           label="Blend space"
@@ -403,13 +403,8 @@ function SheetEntry({ sheet }: { sheet: Sheet }) {
     }
   };
   return (
-    <div className="finding" style={{ borderLeftColor: current ? "var(--text)" : "var(--line)" }}>
-      <button
-        className="item"
-        style={{ minHeight: 22, padding: 0 }}
-        onClick={() => chooseSheet(sheet.id)}
-        aria-label={`Show sheet ${sheet.name} ${facts?.tile ?? ""}`}
-      >
+    <div className={current ? "finding sheet current" : "finding sheet"}>
+      <button className="item flush" onClick={() => chooseSheet(sheet.id)} aria-label={`Show sheet ${sheet.name} ${facts?.tile ?? ""}`}>
         <b>{sheet.name}</b> <span className="count">{facts?.tile}</span>
       </button>
       {facts && (
@@ -419,7 +414,7 @@ function SheetEntry({ sheet }: { sheet: Sheet }) {
         </div>
       )}
       <Unpainted uid={uid} sheet={sheet.id} />
-      <div className="prow" style={{ marginTop: 6 }}>
+      <div className="prow apart">
         <TextField select label="Resolution" value={sheet.resolution} onChange={(e) => void resize(Number(e.target.value))} sx={{ width: 130 }}>
           {resolutions?.map((r) => (
             <MenuItem key={r} value={r}>

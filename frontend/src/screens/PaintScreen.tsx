@@ -21,7 +21,7 @@ export function PaintScreen() {
   const sheets = useDocument()?.sheets.length ?? 0;
   if (!sheets) {
     return (
-      <main className="page" style={{ background: "var(--app)" }}>
+      <main className="page">
         <h2 className="plain">There is no sheet to paint on</h2>
         <p className="note">The model has no UVs. The Model screen unwraps it.</p>
       </main>

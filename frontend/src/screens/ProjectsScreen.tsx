@@ -54,7 +54,7 @@ export function ProjectsScreen({ onMode }: { onMode: () => void }) {
               setFiles([...e.dataTransfer.files]);
             }}
           >
-            <b style={{ fontSize: 15 }}>New project</b>
+            <b className="large">New project</b>
             <span className="note">Drop a model here, with its pictures: OBJ and MTL, GLB, glTF, PLY or STL</span>
             <Button variant="outlined" startIcon={<Icon name="load" />} onClick={() => input.current?.click()}>
               Choose a file
@@ -190,9 +190,7 @@ function Troubled({ project, onRecover }: { project: ProjectCard; onRecover: () 
       </div>
       <div className="cap">
         <b>{project.name}</b>
-        <div className="finding blocks" style={{ margin: 0 }}>
-          {project.trouble}
-        </div>
+        <div className="finding blocks flush">{project.trouble}</div>
         <Tooltip title="Makes a copy from the newest step or version that can be read; the project itself stays as it is">
           <Button variant="outlined" onClick={onRecover} sx={{ justifySelf: "start", mt: 0.5 }}>
             Open last good state

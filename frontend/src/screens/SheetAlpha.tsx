@@ -14,7 +14,7 @@ const MODES: readonly [Sheet["alpha_mode"], string][] = [
 export function SheetAlpha({ sheet }: { sheet: Sheet }) {
   const set = (values: Partial<Sheet>, label: string): void => void edit(label, { edit: "set-sheet", sheet: sheet.id, values });
   return (
-    <div className="prow" style={{ marginTop: 6 }}>
+    <div className="prow apart">
       <Tooltip title="What engines do with opacity when they show the GLB" placement="left">
         <TextField
           select

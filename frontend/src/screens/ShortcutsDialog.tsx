@@ -37,7 +37,7 @@ export function ShortcutsDialog({ open, onClose }: { open: boolean; onClose: () 
     <Dialog open={open} onClose={onClose} maxWidth="md" fullWidth onKeyDown={take}>
       <DialogTitle>Shortcuts</DialogTitle>
       <DialogContent sx={{ columns: 2, columnGap: 4 }}>
-        <section style={{ breakInside: "avoid", marginBottom: 14 }}>
+        <section className="whole">
           <h2 className="plain">Hand</h2>
           {HAND.map(([what, how]) => (
             <div className="item" key={what}>
@@ -47,7 +47,7 @@ export function ShortcutsDialog({ open, onClose }: { open: boolean; onClose: () 
           ))}
         </section>
         {groups.map((group) => (
-          <section key={group} style={{ breakInside: "avoid", marginBottom: 14 }}>
+          <section key={group} className="whole">
             <h2 className="plain">{group}</h2>
             {commands()
               .filter((c) => c.group === group)
@@ -60,7 +60,7 @@ export function ShortcutsDialog({ open, onClose }: { open: boolean; onClose: () 
         ))}
       </DialogContent>
       <DialogActions>
-        <span className="quiet" style={{ marginRight: "auto", paddingLeft: 8 }}>
+        <span className="quiet first">
           Ruvelt {version} ·{" "}
           <a href="/changelog.txt" target="_blank" rel="noreferrer">
             Changes

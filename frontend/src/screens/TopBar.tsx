@@ -23,11 +23,7 @@ export function TopBar({ uid, screen, onMode, onHelp }: { uid: string; screen: s
     <header className="top">
       <div className="brand">
         <Tooltip title="All projects">
-          <a
-            href="#/"
-            aria-label="Ruvelt: all projects"
-            style={{ display: "flex", gap: 9, alignItems: "center", color: "inherit", textDecoration: "none" }}
-          >
+          <a href="#/" aria-label="Ruvelt: all projects" className="home">
             <Logo />
             <span className="word">Ruvelt</span>
           </a>

@@ -62,7 +62,7 @@ export function UnwrapCard() {
         )}
       </div>
       <PartDensities factors={settings.factors} onChange={(factors) => set({ factors })} />
-      <div className="prow" style={{ marginTop: 8 }}>
+      <div className="prow apart">
         {!sheets && (
           <TextField select label="Resolution" value={side} onChange={(e) => setSide(Number(e.target.value))} sx={{ width: 130 }}>
             {resolutions.map((r) => (
@@ -96,7 +96,7 @@ function PartDensities({ factors, onChange }: { factors: UnwrapSettings["factors
   if (parts.length < 2) return null;
   const name = part || parts[0]?.name || "";
   return (
-    <div className="prow" role="group" aria-label="Texel density of a part" style={{ gap: 8, marginTop: 6 }}>
+    <div className="prow apart" role="group" aria-label="Texel density of a part">
       <TextField select label="Part" value={name} onChange={(e) => setPart(e.target.value)} sx={{ width: 130 }}>
         {parts.map((p) => (
           <MenuItem key={p.name} value={p.name}>

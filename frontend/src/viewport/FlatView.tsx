@@ -79,7 +79,7 @@ export function FlatView({ paintable = true }: { paintable?: boolean }) {
           </button>
         </Tooltip>
         <Tooltip title={hint("Fit the sheet into the view", "refit")}>
-          <button className="iconbtn" aria-label={`${percent}%: fit the sheet`} style={{ width: 44 }} onClick={() => theStage()?.refit()}>
+          <button className="iconbtn percent-btn" aria-label={`${percent}%: fit the sheet`} onClick={() => theStage()?.refit()}>
             {percent}%
           </button>
         </Tooltip>

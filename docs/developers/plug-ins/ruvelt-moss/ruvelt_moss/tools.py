@@ -7,7 +7,7 @@ from typing import ClassVar
 import numpy as np
 
 from ruvelt.core.brush.hand_tool import HandTool
-from ruvelt.core.brush.parts import Part, spread
+from ruvelt.core.brush.parts import Part, map_blocks
 from ruvelt.core.stack.kinds.controls import Control, share
 
 
@@ -33,4 +33,4 @@ class BleachTool(HandTool):
             if reader.own(cell):
                 part.out[count, local] = look[count]
 
-        spread(reader.workers, bleach, parts)
+        map_blocks(reader.workers, bleach, parts)
