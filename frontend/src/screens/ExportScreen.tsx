@@ -93,7 +93,7 @@ export function ExportScreen() {
   };
   const own = !registries?.built_in_presets.includes(preset.id);
   return (
-    <main className="two">
+    <main className="two opaque">
       <div className="panel stack">
         <TextField
           select
