@@ -11,7 +11,7 @@ from numpy.typing import NDArray
 from ruvelt.core.output.images import encoded, to_bits
 from ruvelt.core.output.writer import MapWriter
 
-#: Adobe deflate, as the TIFF 6.0 supplement numbers it, and the difference of neighbours before it.
+#: The zlib stream of the TIFF 6.0 supplement, by its number there, and the difference of neighbours before it.
 DEFLATE, DIFFERENCES = 8, 2
 
 
