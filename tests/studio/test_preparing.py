@@ -69,8 +69,10 @@ def test_demo_projects_are_made_once_and_one_that_fails_leaves_nothing(studio: S
         return here.create(cube_obj(), "cube.obj", name="Crate", resolution=256, companions={"cube.mtl": CUBE_MTL})
 
     def broken(here: Studio, resolution: int, say: build.Say) -> str:
-        here.create(cube_obj(), "cube.obj", name="Broken", resolution=256, companions={"cube.mtl": CUBE_MTL})
-        raise InputError("no paint")
+        uid = here.create(cube_obj(), "cube.obj", name="Broken", resolution=256, companions={"cube.mtl": CUBE_MTL})
+        with build._whole_or_gone(here, uid):
+            here.session(uid)
+            raise InputError("no paint")
 
     monkeypatch.setattr(build, "DEMOS", (Demo("Crate", crate), Demo("Broken", broken)))
     make_behind(studio)
@@ -79,3 +81,14 @@ def test_demo_projects_are_made_once_and_one_that_fails_leaves_nothing(studio: S
     monkeypatch.setattr(build, "DEMOS", (Demo("Crate", crate),))
     make_behind(studio)
     assert studio.jobs.running("demo") == []
+
+
+def test_a_demo_that_was_killed_half_painted_is_made_anew(studio: Studio, monkeypatch: pytest.MonkeyPatch) -> None:
+    """What a kill leaves: a project with its mark. One of the same name that a person made has none and stays."""
+    monkeypatch.setattr(build, "DEMOS", (Demo("Crate", lambda here, resolution, say: ""),))
+    half, own = (studio.create(cube_obj(), "cube.obj", name="Crate", resolution=256, companions={"cube.mtl": CUBE_MTL}) for _ in range(2))
+    (studio.data / "projects" / half / build.MAKING).touch()
+    assert build.missing(studio) == []
+    assert [p.uid for p in studio.projects()] == [own]
+    studio.delete(own)
+    assert [d.name for d in build.missing(studio)] == ["Crate"]

@@ -245,17 +245,18 @@ def bake(
 @_common
 def demo(here: Studio, resolution: int, only_first: bool) -> dict[str, Any]:
     """Make the demo projects, those that are not there already."""
-    from ruvelt.demo.build import DEMOS
+    from ruvelt.demo.build import DEMOS, missing
 
     def say(done: int, planned: int, text: str) -> None:
         if done in (0, planned):
             click.echo(text, err=True)
 
+    lacking = {demo.name for demo in missing(here)}
     known = {p.name: p.uid for p in here.projects()}
     wanted = DEMOS[:1] if only_first else DEMOS
     # The first one last: the newest stands first among the cards.
     made = {d.name: known.get(d.name) or d.build(here, resolution, say) for d in reversed(wanted)}
-    return {"project": made[DEMOS[0].name], "projects": made, "made": any(d.name not in known for d in wanted)}
+    return {"project": made[DEMOS[0].name], "projects": made, "made": any(d.name in lacking for d in wanted)}
 
 
 @main.command()

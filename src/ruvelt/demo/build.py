@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
+from contextlib import contextmanager
 from dataclasses import dataclass
 from functools import partial
 
@@ -21,6 +22,8 @@ from ruvelt.studio.studio import Studio
 NAME, BUOY = "Storm lantern", "Mooring buoy"
 BAKED = ("normal", "occlusion", "curvature", "position", "facing", "height", "id")
 RAYS = 8
+#: Lies in the folder of a demo project until it is whole.
+MAKING = "making"
 
 
 Say = Callable[[int, int, str], None]
@@ -38,23 +41,24 @@ def build_demo(here: Studio, resolution: int = 2048, say: Say = _quiet) -> str:
     """The storm lantern with its paint job and mesh maps baked from its high mesh; returns the project's id. Both meshes lie in `meshes`."""
     low = low_obj()
     uid = here.create(low, "storm_lantern.obj", name=NAME, resolution=resolution, companions={"storm_lantern.mtl": MTL.encode()})
-    session = here.session(uid)
-    if resolution > 1024:
-        change_resolution(session, "fittings", resolution // 2, lambda done, planned, what: None)
-    for script in (enamel_script(), fittings_script()):
-        result = replay(session, parse_script(script), lambda done, planned, what: say(done, planned, "Painting the lantern"))
-        say(1, 1, _laid(result))
-    high = high_obj()
-    add_high_mesh(session, MeshUpload(high, "storm_lantern_high.obj"), lambda done, planned, what: None)
-    # Few rays keep the first start quick; the Bake screen makes finer maps.
-    here.bakery(uid).bake(BakeRequest(maps=BAKED, settings=BakeSettings(rays=RAYS, occlusion_reach=0.15)))
-    say(1, 1, "Mesh maps of the lantern baked")
-    meshes = here.data / "meshes"
-    meshes.mkdir(exist_ok=True)
-    (meshes / "storm_lantern_low.obj").write_bytes(low)
-    (meshes / "storm_lantern_high.obj").write_bytes(high)
-    (meshes / "storm_lantern.mtl").write_text(MTL)
-    here.card_picture(uid)
+    with _whole_or_gone(here, uid):
+        session = here.session(uid)
+        if resolution > 1024:
+            change_resolution(session, "fittings", resolution // 2, lambda done, planned, what: None)
+        for script in (enamel_script(), fittings_script()):
+            result = replay(session, parse_script(script), lambda done, planned, what: say(done, planned, "Painting the lantern"))
+            say(1, 1, _laid(result))
+        high = high_obj()
+        add_high_mesh(session, MeshUpload(high, "storm_lantern_high.obj"), lambda done, planned, what: None)
+        # Few rays keep the first start quick; the Bake screen makes finer maps.
+        here.bakery(uid).bake(BakeRequest(maps=BAKED, settings=BakeSettings(rays=RAYS, occlusion_reach=0.15)))
+        say(1, 1, "Mesh maps of the lantern baked")
+        meshes = here.data / "meshes"
+        meshes.mkdir(exist_ok=True)
+        (meshes / "storm_lantern_low.obj").write_bytes(low)
+        (meshes / "storm_lantern_high.obj").write_bytes(high)
+        (meshes / "storm_lantern.mtl").write_text(MTL)
+        here.card_picture(uid)
     return uid
 
 
@@ -62,13 +66,14 @@ def build_buoy(here: Studio, resolution: int = 2048, say: Say = _quiet) -> str:
     """The mooring buoy, shaded by hand tools alone; returns the project's id. Its mesh lies in `meshes`."""
     mesh = buoy.obj()
     uid = here.create(mesh, "mooring_buoy.obj", name=BUOY, resolution=resolution, companions={"mooring_buoy.mtl": buoy.MTL.encode()})
-    result = replay(here.session(uid), parse_script(buoy_script()), lambda done, planned, what: say(done, planned, "Painting the buoy"))
-    say(1, 1, _laid(result))
-    meshes = here.data / "meshes"
-    meshes.mkdir(exist_ok=True)
-    (meshes / "mooring_buoy.obj").write_bytes(mesh)
-    (meshes / "mooring_buoy.mtl").write_text(buoy.MTL)
-    here.card_picture(uid)
+    with _whole_or_gone(here, uid):
+        result = replay(here.session(uid), parse_script(buoy_script()), lambda done, planned, what: say(done, planned, "Painting the buoy"))
+        say(1, 1, _laid(result))
+        meshes = here.data / "meshes"
+        meshes.mkdir(exist_ok=True)
+        (meshes / "mooring_buoy.obj").write_bytes(mesh)
+        (meshes / "mooring_buoy.mtl").write_text(buoy.MTL)
+        here.card_picture(uid)
     return uid
 
 
@@ -82,20 +87,34 @@ class Demo:
 DEMOS = (Demo(NAME, build_demo), Demo(BUOY, build_buoy))
 
 
-def make_behind(here: Studio, resolution: int = 2048) -> None:
-    """Make the demo projects that are not there, as jobs of an open server. One that is stopped half-way is removed."""
+def missing(here: Studio) -> list[Demo]:
+    """Demo projects that are not there. One that was killed while it was painted is removed, to be made anew."""
+    for marker in (here.data / "projects").glob(f"*/{MAKING}"):
+        here.delete(marker.parent.name)
     known = {p.name for p in here.projects()}
-    for demo in DEMOS:
-        if demo.name not in known:
-            here.jobs.start("demo", demo.name, partial(_make, here, demo, resolution))
+    return [demo for demo in DEMOS if demo.name not in known]
+
+
+@contextmanager
+def _whole_or_gone(here: Studio, uid: str) -> Iterator[None]:
+    """A project that is marked while it is made, and does not stay where that fails."""
+    marker = here.data / "projects" / uid / MAKING
+    marker.touch()
+    try:
+        yield
+        marker.unlink()
+    except BaseException:
+        here.delete(uid)
+        raise
+
+
+def make_behind(here: Studio, resolution: int = 2048) -> None:
+    """Make the demo projects that are not there, as jobs of an open server."""
+    for demo in missing(here):
+        here.jobs.start("demo", demo.name, partial(_make, here, demo, resolution))
 
 
 def _make(here: Studio, demo: Demo, resolution: int, job: Job) -> dict[str, object]:
-    before = {p.uid for p in here.projects()}
-    try:
-        return {"project": demo.build(here, resolution, job.progress)}
-    except BaseException:
-        for project in here.projects():
-            if project.name == demo.name and project.uid not in before:
-                here.delete(project.uid)
-        raise
+    uid = demo.build(here, resolution, job.progress)
+    here.release(uid)
+    return {"project": uid}

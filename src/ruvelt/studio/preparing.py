@@ -27,8 +27,9 @@ class Preparing:
             return
         self.planned = kernels.missing()
         command = [sys.executable, "-m", "ruvelt.core.warming", "--tell"]
-        low = {"preexec_fn": lambda: os.nice(10)} if hasattr(os, "nice") else {}
-        self._process = subprocess.Popen(command, stdout=subprocess.PIPE, stderr=subprocess.DEVNULL, text=True, **low)  # type: ignore[call-overload]
+        self._process = subprocess.Popen(command, stdout=subprocess.PIPE, stderr=subprocess.DEVNULL, text=True)
+        if hasattr(os, "setpriority"):
+            os.setpriority(os.PRIO_PROCESS, self._process.pid, 10)
         Thread(target=self._follow, name="ruvelt-preparing", daemon=True).start()
 
     def _follow(self) -> None:

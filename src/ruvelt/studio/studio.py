@@ -72,7 +72,7 @@ class Studio:
         self.preparing.stop()
         self.housekeeping.stop()
         for uid in list(self._held):
-            self._let_go(uid)
+            self.release(uid)
         for uid in self.pool.open_now():
             self.pool.close(uid, force=True)
         self.workers.close()
@@ -126,7 +126,8 @@ class Studio:
                 self._held[uid] = (stack, stack.enter_context(self.lend(uid)))
             return self._held[uid][1]
 
-    def _let_go(self, uid: str) -> None:
+    def release(self, uid: str) -> None:
+        """Let go of a project that a script held open."""
         with self._lock:
             stack, _ = self._held.pop(uid, (None, None))
         if stack is not None:
@@ -233,7 +234,7 @@ class Studio:
     def delete(self, uid: str) -> None:
         """Remove a project and its exports. Raises Conflict while it is worked on."""
         folder = self._folder(uid)
-        self._let_go(uid)
+        self.release(uid)
         if not self.pool.close(uid, last=True):
             raise Conflict("This project is being worked on just now. Wait for it, or stop what runs, then delete it.")
         lock = FolderLock(folder, self.who)

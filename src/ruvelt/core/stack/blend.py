@@ -62,6 +62,17 @@ def code_of(mode_id: str) -> int:
 
 @lru_cache(maxsize=256)
 def _loop(mode_id: str) -> Any:
+    """None of a formula that cannot be compiled: it is reported once, not with every chunk."""
+    try:
+        return _compiled(mode_id)
+    except Exception:
+        if mode_id == NORMAL:
+            raise
+        _log.exception("the formula of the blend mode '%s' cannot be compiled", mode_id)
+        return None
+
+
+def _compiled(mode_id: str) -> Any:
     value = shared(modes()[mode_id].value)
     code = value.__code__
     constants = [value.__globals__.get(name) for name in code.co_names]
@@ -87,10 +98,5 @@ def loop_of(mode_id: str) -> int:
     if mode.value is BlendMode.value:
         return 0
     with _compiling:
-        try:
-            return int(_loop(mode_id).address)
-        except Exception:
-            if mode_id == NORMAL:
-                raise
-            _log.exception("the formula of the blend mode '%s' cannot be compiled", mode_id)
-    return loop_of(NORMAL)
+        loop = _loop(mode_id) or _loop(NORMAL)
+    return int(loop.address)
