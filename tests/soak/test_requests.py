@@ -116,7 +116,7 @@ def test_forty_thousand_requests(tmp_path) -> None:  # type: ignore[no-untyped-d
             assert answer.status_code < 500, (route, content, answer.data[:300])
             if number % 2000 == 1999:
                 client.post(f"/api/projects/{uid}/undo", json={})
-                studio._let_go(uid)
+                studio.release(uid)
                 for open_now in studio.pool.open_now():
                     studio.pool.close(open_now)
                 assert client.get(f"/api/projects/{uid}").status_code == 200

@@ -119,7 +119,7 @@ def shows(session: Session) -> None:
 @settings(max_examples=150, deadline=None, suppress_health_check=[HealthCheck.function_scoped_fixture])
 @given(content=odd_edits())
 def test_an_edit_is_refused_or_stored_read_back_and_shown(studio: Studio, cube: str, content: dict[str, Any]) -> None:
-    studio._let_go(cube)
+    studio.release(cube)
     with studio.lend(cube) as opened:
         session = opened.session
         before, head = session.document, session.store.head
