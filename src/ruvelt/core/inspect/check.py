@@ -11,8 +11,6 @@ from numpy.typing import NDArray
 from ruvelt.core.mesh.model import Model
 from ruvelt.core.mesh.sheets import SheetPlan
 
-NOWHERE = np.zeros(0, np.int32)
-
 
 @dataclass(frozen=True, eq=False)
 class Finding:
