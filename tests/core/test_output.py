@@ -249,14 +249,14 @@ def test_separate_maps_hold_the_composites() -> None:
     scene = painted_scene()
     files = export(scene, PRESETS["separate-maps"])
     assert sorted(files) == sorted(
-        [f"Storm_lantern_Sheet_{m}.png" for m in ("base_color", "roughness", "metallic", "height", "normal", "emission", "opacity", "occlusion")]
+        [f"Storm_lantern_Test_{m}.png" for m in ("base_color", "roughness", "metallic", "height", "normal", "emission", "opacity", "occlusion")]
         + ["listing.json"]
     )
     covered = scene.samples.to_image(scene.samples.covered)
-    colour = np.asarray(Image.open(io.BytesIO(files["Storm_lantern_Sheet_base_color.png"])))
+    colour = np.asarray(Image.open(io.BytesIO(files["Storm_lantern_Test_base_color.png"])))
     wanted = (scene.image("base_color").astype(int) * 255 + 32767) // 65535
     assert_array_equal(colour[covered], wanted[covered])
-    height = cv2.imdecode(np.frombuffer(files["Storm_lantern_Sheet_height.png"], np.uint8), cv2.IMREAD_UNCHANGED)
+    height = cv2.imdecode(np.frombuffer(files["Storm_lantern_Test_height.png"], np.uint8), cv2.IMREAD_UNCHANGED)
     assert height.dtype == np.uint16
     assert_array_equal(height[covered], scene.image("height")[..., 0][covered])
 
@@ -264,11 +264,11 @@ def test_separate_maps_hold_the_composites() -> None:
 def test_packed_maps_and_the_direction_of_y() -> None:
     scene = painted_scene()
     up = export(scene, PRESETS["packed-orm"])
-    orm = np.asarray(Image.open(io.BytesIO(up["Storm_lantern_Sheet_orm.png"])))
+    orm = np.asarray(Image.open(io.BytesIO(up["Storm_lantern_Test_orm.png"])))
     covered = scene.samples.to_image(scene.samples.covered)
     assert set(map(tuple, orm[covered])) == {(255, 76, 255)}
     down = export(scene, PRESETS["packed-orm"].model_copy(update={"normal_y": "down"}))
-    a, b = (np.asarray(Image.open(io.BytesIO(f["Storm_lantern_Sheet_normal.png"]))).astype(int) for f in (up, down))
+    a, b = (np.asarray(Image.open(io.BytesIO(f["Storm_lantern_Test_normal.png"]))).astype(int) for f in (up, down))
     assert (a[covered] != b[covered]).any()
     assert np.abs(a[covered][:, 1] + b[covered][:, 1] - 255).max() <= 1
     assert_array_equal(a[covered][:, [0, 2]], b[covered][:, [0, 2]])
@@ -308,13 +308,13 @@ def test_only_some_maps_own_channels_and_cancel() -> None:
     wet = Channel(id="wetness", name="Wetness", kind="data", start=(0.25,))
     scene.document = scene.document.model_copy(update={"channels": (*scene.document.channels, wet)})
     files = export(scene, PRESETS["separate-maps"], only=["wetness", "roughness"])
-    assert sorted(files) == ["Storm_lantern_Sheet_roughness.png", "Storm_lantern_Sheet_wetness.png", "listing.json"]
-    assert np.asarray(Image.open(io.BytesIO(files["Storm_lantern_Sheet_wetness.png"])))[3, 3] == 64
+    assert sorted(files) == ["Storm_lantern_Test_roughness.png", "Storm_lantern_Test_wetness.png", "listing.json"]
+    assert np.asarray(Image.open(io.BytesIO(files["Storm_lantern_Test_wetness.png"])))[3, 3] == 64
     # A built-in id with its maps changed writes what it was sent with.
     changed = PRESETS["separate-maps"].model_copy(update={"maps": (MapSpec(id="mine", name="Mine", components=("0", "roughness", "wetness")),)})
     files = export(scene, changed)
-    assert sorted(files) == ["Storm_lantern_Sheet_mine.png", "listing.json"]
-    assert np.asarray(Image.open(io.BytesIO(files["Storm_lantern_Sheet_mine.png"])))[3, 3, [0, 2]].tolist() == [0, 64]
+    assert sorted(files) == ["Storm_lantern_Test_mine.png", "listing.json"]
+    assert np.asarray(Image.open(io.BytesIO(files["Storm_lantern_Test_mine.png"])))[3, 3, [0, 2]].tolist() == [0, 64]
     with pytest.raises(InputError, match="choose at least one map"):
         export(scene, PRESETS["flat-colour"], only=["roughness"])
 
