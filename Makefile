@@ -71,6 +71,7 @@ check: setup
 	@cd frontend && npx --no -- openapi-typescript openapi.json -o ../.stamps/schema.gen.ts > /dev/null 2>&1 && cmp -s ../.stamps/schema.gen.ts src/api/schema.gen.ts || { echo "src/api/schema.gen.ts is out of date: run 'make types'"; exit 1; }
 	@$(BIN)/python tools/script_schema.py --check
 	@$(BIN)/python tools/curve_vectors.py --check
+	@$(BIN)/python tools/shared_cases.py --check
 	@cd frontend && npx --no -- tsc --noEmit && npx --no -- eslint src && npx --no -- prettier --log-level warn --check "src/**/*.{ts,tsx,css}" "*.{ts,js}"
 
 types: $(STAMPS)/python $(STAMPS)/node
@@ -78,6 +79,7 @@ types: $(STAMPS)/python $(STAMPS)/node
 	@cd frontend && npx --no -- openapi-typescript openapi.json -o src/api/schema.gen.ts
 	@$(BIN)/python tools/script_schema.py
 	@$(BIN)/python tools/curve_vectors.py
+	@$(BIN)/python tools/shared_cases.py
 
 bench: setup
 	@$(BIN)/ruvelt bench --out bench/results.json

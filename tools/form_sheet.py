@@ -123,7 +123,7 @@ class Form:
         live.flood(None, 1.0, self.faces)
         self.keep(live)
 
-    def codes(self, of: object) -> NDArray[np.uint16]:
+    def values_u16(self, of: object) -> NDArray[np.uint16]:
         return np.concatenate([self.measures.pattern(of, c) for c in range(self.samples.chunk_count)])  # type: ignore[arg-type]
 
     def seen(self, values: F32) -> NDArray[np.uint8]:
@@ -146,7 +146,7 @@ def _values(make: Callable[[Form], NDArray[np.uint16]]) -> Callable[[Form], NDAr
 
 
 def _drops(form: Form) -> NDArray[np.uint16]:
-    return form.codes(Spots(size=0.08, hardness=1.0))
+    return form.values_u16(Spots(size=0.08, hardness=1.0))
 
 
 def _tool(paint: Paint, ink: tuple[float, float, float] = INK, **brush: object) -> Callable[[Form], NDArray[np.uint8]]:
@@ -184,7 +184,7 @@ def _pattern(of: Noise | Spots | Weave, texels: float | None) -> Callable[[Form]
 
     def make(form: Form) -> NDArray[np.uint16]:
         texel = form.samples.spacing / form.samples.model.diagonal
-        return form.codes(of if texels is None else of.model_copy(update={"size": texels * texel}))
+        return form.values_u16(of if texels is None else of.model_copy(update={"size": texels * texel}))
 
     return _values(make)
 

@@ -112,8 +112,8 @@ def hand(page: Page, url: str, uid: str) -> None:
     solid = page.get_by_test_id("solid").bounding_box()
     assert solid is not None
 
-    def press(*way: tuple[float, float]) -> None:
-        for i, (u, v) in enumerate(way):
+    def press(*direction: tuple[float, float]) -> None:
+        for i, (u, v) in enumerate(direction):
             page.mouse.move(solid["x"] + u * solid["width"], solid["y"] + v * solid["height"], steps=4 if i else 1)
             if not i:
                 page.mouse.down()
@@ -202,7 +202,7 @@ def steps(page: Page, url: str, uid: str) -> None:
     page.get_by_role("button", name="Mask of Grime at the foot", exact=True).click()
     page.get_by_role("button", name="Grey", exact=True).click()
     picture = bring_picture(url, uid)
-    SHOWN["image"] = {"image": picture, "projection": {"way": "three-way", "size": 0.35}}
+    SHOWN["image"] = {"image": picture, "projection": {"mode": "three-way", "size": 0.35}}
     SHOWN["layer"] = {"layer": ids["Chips to primer"]}
     SHOWN["id_colour"] = {"colours": [id_colour(url, uid, sheet["id"])]}
     for kind in (*stack["sources"], *stack["shapers"]):
@@ -250,10 +250,10 @@ def touch_up(page: Page) -> None:
     solid = page.get_by_test_id("solid").bounding_box()
     assert solid is not None
 
-    def press(u: float, v: float, *way: tuple[float, float]) -> None:
+    def press(u: float, v: float, *direction: tuple[float, float]) -> None:
         page.mouse.move(solid["x"] + u * solid["width"], solid["y"] + v * solid["height"])
         page.mouse.down()
-        for x, y in way:
+        for x, y in direction:
             page.mouse.move(solid["x"] + x * solid["width"], solid["y"] + y * solid["height"], steps=6)
         page.mouse.up()
         settled(page)

@@ -61,9 +61,9 @@ TOOLS: dict[str, Steps] = {
         paint({"base_color": CREAM}, **SECOND),
         brush(0.12, tips=["sponge"], flip="random", jitter_angle=1.0, spacing=0.4),
         wide(0.82),
-        brush(0.11, tips=["flat-bristle"], follow=True, angle=90, spacing=0.04, mix={"way": "across"}),
+        brush(0.11, tips=["flat-bristle"], follow=True, angle=90, spacing=0.04, mix={"mode": "across"}),
         wide(0.70, wave=0.02),
-        brush(0.08, hardness=0.8, mix={"way": "along", "length": 5}, grain={"picture": "canvas", "size": 0.04}),
+        brush(0.08, hardness=0.8, mix={"mode": "along", "length": 5}, grain={"picture": "canvas", "size": 0.04}),
         wide(0.60),
     ],
     "lines": [

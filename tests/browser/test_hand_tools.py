@@ -266,12 +266,12 @@ def test_what_is_in_flight_is_seen_ahead_of_its_answer(page: Page, server: Serve
     page.mouse.move(box["x"] + 0.45 * box["width"], box["y"] + 0.5 * box["height"])
     page.mouse.down()
     page.mouse.move(box["x"] + 0.55 * box["width"], box["y"] + 0.5 * box["height"], steps=4)
-    way = page.locator("[data-testid=ahead-solid] path")
-    way.wait_for(state="attached")
-    assert way.get_attribute("stroke") == seen
+    direction = page.locator("[data-testid=ahead-solid] path")
+    direction.wait_for(state="attached")
+    assert direction.get_attribute("stroke") == seen
     holds = False
     for route in held:
         route.continue_()
     page.mouse.up()
     settled(page)
-    expect(way).to_have_count(0)
+    expect(direction).to_have_count(0)

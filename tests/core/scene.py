@@ -21,7 +21,7 @@ class Scene(Canvas):
         super().__init__(model, layers, side=side, settings=settings, workers=workers)
 
     def value(self, channel: str, x: float, y: float, z: float) -> np.ndarray:  # type: ignore[override]
-        return self.codes(channel, x, y, z)
+        return self.values_u16(channel, x, y, z)
 
 
 def paint_layer(layer_id: str = "p", **more: object) -> PaintLayer:

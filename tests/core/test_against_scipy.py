@@ -31,9 +31,9 @@ def expected(scene: Scene, dabs: np.ndarray) -> np.ndarray:
     tree = cKDTree(samples.positions[slots].astype(np.float64))
     coverage = np.zeros(samples.slot_count)
     for dab in dabs.astype(np.float64):
-        centre, normal, u, v, way = dab[0:3], dab[4:7], dab[7:10], dab[10:13], dab[SWEEP : SWEEP + 3]
+        centre, normal, u, v, direction = dab[0:3], dab[4:7], dab[7:10], dab[10:13], dab[SWEEP : SWEEP + 3]
         radius = dab[3]
-        near = slots[tree.query_ball_point(centre - way / 2, radius + np.linalg.norm(way) / 2)]
+        near = slots[tree.query_ball_point(centre - direction / 2, radius + np.linalg.norm(direction) / 2)]
         axes = np.stack([u / radius, v / (radius * dab[13]), normal / radius])
 
         def weight(middle: np.ndarray, near: np.ndarray = near, axes: np.ndarray = axes, hardness: float = dab[14]) -> np.ndarray:
@@ -41,9 +41,9 @@ def expected(scene: Scene, dabs: np.ndarray) -> np.ndarray:
             p = np.clip((1 - d) / (1 - hardness**2), 0, 1)
             return p * p * (3 - 2 * p)
 
-        length = np.linalg.norm(axes @ way)
+        length = np.linalg.norm(axes @ direction)
         if length > 0:
-            total = sum(weight(centre - way * (i + 0.5) / STEPS) for i in range(STEPS)) * length / STEPS
+            total = sum(weight(centre - direction * (i + 0.5) / STEPS) for i in range(STEPS)) * length / STEPS
             share = 1 - (1 - dab[15]) ** (total / 0.24)
         else:
             share = dab[15] * weight(centre)

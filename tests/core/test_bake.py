@@ -34,9 +34,9 @@ def baked(samples: SurfaceSamples, *maps: str, high: tuple[Model, ...] = (), wor
     """Maps as (slots, components) 0–1; the suspects as their bits."""
     found: dict[str, np.ndarray] = {}
 
-    def arrived(name: str, chunk: int, codes: np.ndarray) -> None:
-        rows = found.setdefault(name, np.zeros((samples.slot_count, len(codes) - 1)))
-        rows[chunk * CHUNK : (chunk + 1) * CHUNK] = codes[:-1].T / 65535
+    def arrived(name: str, chunk: int, values_u16: np.ndarray) -> None:
+        rows = found.setdefault(name, np.zeros((samples.slot_count, len(values_u16) - 1)))
+        rows[chunk * CHUNK : (chunk + 1) * CHUNK] = values_u16[:-1].T / 65535
 
     source = BakeSource(samples.model, high)
     Baker(samples, source, BakeSettings.model_validate(settings), workers).bake(maps, arrived=arrived)
@@ -238,8 +238,8 @@ def test_height_and_normals_between_concentric_spheres() -> None:
     on = low.covered & (maps[SUSPECTS] == 0)
     assert on.sum() > 0.999 * low.covered_count
     assert_allclose((maps["height"][on, 0] * 2 - 1) * reach, 0.03, atol=6e-4)
-    way = low.positions[on] / np.linalg.norm(low.positions[on], axis=1, keepdims=True)
-    assert_allclose(maps["object_normal"][on] * 2 - 1, way, atol=0.02)
+    direction = low.positions[on] / np.linalg.norm(low.positions[on], axis=1, keepdims=True)
+    assert_allclose(maps["object_normal"][on] * 2 - 1, direction, atol=0.02)
     # In the low mesh's own smooth frame the high sphere is flat.
     assert_allclose(maps["normal"][on] * 2 - 1, np.broadcast_to([0, 0, 1], (int(on.sum()), 3)), atol=0.02)
 

@@ -124,10 +124,10 @@ def test_engines_with_bitangents_of_vertices_have_a_choice() -> None:
     unit = lambda v: v / np.linalg.norm(v, axis=1, keepdims=True)  # noqa: E731
     bitangent = unit(np.einsum("nk,nkd->nd", weights, corner_b[::97]))
     errors = {}
-    for way in ("pixel", "vertex"):
-        n = baked(low, "normal", high=(cube(smooth=False),), front=0.05, back=0.05, bitangents=way)["normal"][slots[::97]] * 2 - 1
+    for direction in ("pixel", "vertex"):
+        n = baked(low, "normal", high=(cube(smooth=False),), front=0.05, back=0.05, bitangents=direction)["normal"][slots[::97]] * 2 - 1
         out = n[:, :1] * unit(tangent[::97]) + n[:, 1:2] * bitangent + n[:, 2:] * unit(normal[::97])
-        errors[way] = degrees(unit(out), facing(position[::97])).mean()
+        errors[direction] = degrees(unit(out), facing(position[::97])).mean()
     assert errors["vertex"] < 0.003
     assert 0.05 < errors["pixel"] < 3
 

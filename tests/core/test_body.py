@@ -48,7 +48,7 @@ def integral(brush: Brush, start: tuple[float, float], end: tuple[float, float],
     """The same of a straight stroke in double precision: flow by length, and a dab at both ends."""
     y, x = np.mgrid[0:SIDE, 0:SIDE] + 0.5
     angle, r = np.radians(brush.angle), brush.size / 2
-    way = np.array(end) - start
+    direction = np.array(end) - start
 
     def tip(px: float, py: float) -> np.ndarray:
         # Angles count against the clock, y is down.
@@ -56,8 +56,14 @@ def integral(brush: Brush, start: tuple[float, float], end: tuple[float, float],
         b = ((x - px) * np.sin(angle) + (y - py) * np.cos(angle)) / r
         return weight(a, b, brush)
 
-    length = np.hypot(way[0] * np.cos(angle) - way[1] * np.sin(angle), (way[0] * np.sin(angle) + way[1] * np.cos(angle)) / brush.roundness) / r
-    total = sum(tip(*(start + way * (i + 0.5) / steps)) for i in range(steps)) * length / steps
+    length = (
+        np.hypot(
+            direction[0] * np.cos(angle) - direction[1] * np.sin(angle),
+            (direction[0] * np.sin(angle) + direction[1] * np.cos(angle)) / brush.roundness,
+        )
+        / r
+    )
+    total = sum(tip(*(start + direction * (i + 0.5) / steps)) for i in range(steps)) * length / steps
     left = np.exp(total * np.log(1 - brush.flow) / (2 * START_SPACING))
     for at in (start, end):
         left = left * (1 - brush.flow * tip(*at))
@@ -78,16 +84,16 @@ def test_a_stroke_is_the_integral_of_its_tip(flat: bool, shape: dict[str, float]
 
 def ripple(image: np.ndarray, brush: Brush, start: tuple[float, float], end: tuple[float, float]) -> float:
     """Largest change along lines beside the middle of a straight stroke, up to half of its width, in steps of 255."""
-    way = np.array(end) - start
-    length = float(np.hypot(*way))
-    way /= length
+    direction = np.array(end) - start
+    length = float(np.hypot(*direction))
+    direction /= length
     # Angles count against the clock, y is down.
-    turn = np.arctan2(-way[1], way[0]) - np.radians(brush.angle)
+    turn = np.arctan2(-direction[1], direction[0]) - np.radians(brush.angle)
     reach = brush.size / 2 * np.hypot(np.sin(turn), brush.roundness * np.cos(turn))
     t = np.arange(0.3 * length, 0.7 * length, 1.0)
     worst = 0.0
     for off in (0.0, 0.25 * reach, 0.5 * reach):
-        p = np.array(start) + t[:, None] * way + off * np.array([-way[1], way[0]]) - 0.5
+        p = np.array(start) + t[:, None] * direction + off * np.array([-direction[1], direction[0]]) - 0.5
         line = cv2.remap(image.astype(np.float32), p[:, :1].astype(np.float32), p[:, 1:].astype(np.float32), cv2.INTER_CUBIC)[:, 0]
         worst = max(worst, float(np.ptp(line)))
     return worst * 255
@@ -145,8 +151,8 @@ def test_a_hard_disc_line_and_ellipse_cover_what_lies_inside_them(flat: bool) ->
         assert abs((got - exact)[edge].mean()) < 0.04
     # A slanted line: the strip within a radius of it.
     a, b = np.array([50.0, 60.0]), np.array([210.0, 150.0])
-    way = (b - a) / np.linalg.norm(b - a)
-    off, along = np.abs((x - a[0]) * -way[1] + (y - a[1]) * way[0]), (x - a[0]) * way[0] + (y - a[1]) * way[1]
+    direction = (b - a) / np.linalg.norm(b - a)
+    off, along = np.abs((x - a[0]) * -direction[1] + (y - a[1]) * direction[0]), (x - a[0]) * direction[0] + (y - a[1]) * direction[1]
     got = laid(Brush(size=16.7, **full), [tuple(a), (130, 105), tuple(b)], flat)  # type: ignore[arg-type]
     exact = area(off < 8.35, 16)
     inside = area((along > 20) & (along < 160), 16) == 1
@@ -205,8 +211,8 @@ def test_edges_of_single_dabs_stay_clean_however_often_they_overlap(flat: bool) 
     """A brush with a limit is laid dab by dab: its line's edge is still the strip's area."""
     x, y = fine(16)
     a, b = np.array([50.0, 60.0]), np.array([210.0, 150.0])
-    way = (b - a) / np.linalg.norm(b - a)
-    off, along = np.abs((x - a[0]) * -way[1] + (y - a[1]) * way[0]), (x - a[0]) * way[0] + (y - a[1]) * way[1]
+    direction = (b - a) / np.linalg.norm(b - a)
+    off, along = np.abs((x - a[0]) * -direction[1] + (y - a[1]) * direction[0]), (x - a[0]) * direction[0] + (y - a[1]) * direction[1]
     brush = Brush(size=40.6, hardness=1.0, flow=1.0, spacing=0.05, facing_deg=60)
     got = laid(brush, [(50, 60), (130, 105), (210, 150)], flat)
     exact = area(off < 20.3, 16)

@@ -145,8 +145,8 @@ def test_a_mesh_map_is_read_where_the_other_sheet_has_it() -> None:
     sheets = tuple(s.model_copy(update={"mesh_maps": (MeshMap(id="curvature"),)}) for s in bench.document.sheets)
     bench.document = Document(sheets=sheets)
     for sheet, value in zip(sheets, (32768, 65535), strict=True):
-        codes = np.stack([np.full(CHUNK, value, np.uint16), np.full(CHUNK, 65535, np.uint16)])
-        keys = {c: bench.store.put(codes) for c in range(4)}
+        values_u16 = np.stack([np.full(CHUNK, value, np.uint16), np.full(CHUNK, 65535, np.uint16)])
+        keys = {c: bench.store.put(values_u16) for c in range(4)}
         bench.planes[base_plane_id(sheet.id, "curvature")] = Plane(2, keys)
     profile = []
     for sheet in (0, 1):

@@ -99,17 +99,17 @@ def test_rays_of_two_faces_leave_an_edge_the_same_way(kind: str) -> None:
         assert len(one.local) == 162  # 108 triangles, closed: three halves each.
         assert_allclose(one.position, other.position, atol=1e-6)
         a, b = (cage.leaving(p, BakeSettings(), low.diagonal) for p in (one, other))
-        assert_allclose(a.way, b.way, atol=1e-5)
+        assert_allclose(a.direction, b.direction, atol=1e-5)
 
 
 def test_a_blended_cage_is_straight_from_its_distance_on() -> None:
     low = sheet_of(cube(smooth=False), 256)
     cage = Cage(low.model, "blended", 0.2, 30.0)
     points = PointMaker(low).chunk(0)
-    way = cage.leaving(points, BakeSettings(), low.model.diagonal).way
+    direction = cage.leaving(points, BakeSettings(), low.model.diagonal).direction
     to_edge = 1 - np.sort(np.abs(points.position), axis=1)[:, 1]
-    assert_allclose(way[to_edge > 0.2], points.geometric[to_edge > 0.2], atol=1e-5)
-    slant = np.degrees(np.arccos(np.clip((way * points.geometric).sum(axis=1), -1, 1)))
+    assert_allclose(direction[to_edge > 0.2], points.geometric[to_edge > 0.2], atol=1e-5)
+    slant = np.degrees(np.arccos(np.clip((direction * points.geometric).sum(axis=1), -1, 1)))
     middle = np.sort(np.abs(points.position), axis=1)[:, 0] < 0.3
     assert slant[middle & (to_edge < 0.01)].min() > 40  # 45° on the edge itself.
 
@@ -200,7 +200,7 @@ def test_rays_painted_straight_leave_straight() -> None:
     mask[: CHUNK // 2] = 1
     found: dict[str, np.ndarray] = {}
     baker = Baker(low, source, settings, straight=lambda chunk: mask)
-    baker.bake(["position"], arrived=lambda name, chunk, codes: found.update({name: codes}))
+    baker.bake(["position"], arrived=lambda name, chunk, values_u16: found.update({name: values_u16}))
     met = found["position"][:3].T / 65535 * 2 - 1
     off = np.linalg.norm(met - low.positions, axis=1)
     # Texels of the rim are measured a hair inside it.
@@ -209,7 +209,7 @@ def test_rays_painted_straight_leave_straight() -> None:
     assert off[here].max() < 1e-4
     grown = dataclasses.replace(source.low, positions=source.low.positions * np.float32(1.02))
     baker = Baker(low, BakeSource(low.model, (grown,)), settings, straight=lambda chunk: mask)
-    baker.bake(["position"], arrived=lambda name, chunk, codes: found.update({name: codes}))
+    baker.bake(["position"], arrived=lambda name, chunk, values_u16: found.update({name: values_u16}))
     met = found["position"][:3].T / 65535 * 2 - 1
     aside = np.sort(np.abs(met - low.positions), axis=1)[:, 1]
     assert aside[here].max() < 1e-4

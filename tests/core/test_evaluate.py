@@ -150,16 +150,16 @@ def test_hidden_off_and_empty_layers_leave_no_steps() -> None:
 
 def test_a_stamp_changes_with_its_inputs_and_only_then() -> None:
     scene = Scene(square(), (paint_layer("top", mask=Mask(sources=(PaintedSource(id="m"),))), paint_layer("p")), side=512)
-    before = [scene.evaluator.stamp("base_color", c) for c in range(4)]
-    assert before == [scene.evaluator.stamp("base_color", c) for c in range(4)]
+    before = [scene.evaluator.version("base_color", c) for c in range(4)]
+    assert before == [scene.evaluator.version("base_color", c) for c in range(4)]
     values = noise(4)
     scene.planes[plane_id("s", "p", "base_color")] = Plane(4, {2: scene.store.put(values)})
-    after = [scene.evaluator.stamp("base_color", c) for c in range(4)]
+    after = [scene.evaluator.version("base_color", c) for c in range(4)]
     assert [a == b for a, b in zip(before, after, strict=True)] == [True, True, False, True]
-    roughness = scene.evaluator.stamp("roughness", 2)
+    roughness = scene.evaluator.version("roughness", 2)
     scene.planes[mask_plane_id("s", "top", "m")] = Plane(2, {2: scene.store.put(noise(2))})
-    assert scene.evaluator.stamp("base_color", 2) != after[2]
-    assert scene.evaluator.stamp("roughness", 2) != roughness
+    assert scene.evaluator.version("base_color", 2) != after[2]
+    assert scene.evaluator.version("roughness", 2) != roughness
 
 
 def test_faces_mask_reveals_its_faces_only() -> None:

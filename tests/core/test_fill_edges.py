@@ -44,8 +44,8 @@ def fill(scene: Scene, face: int, value: float, strength: float = 1.0, **paint: 
 
 def held(scene: Scene) -> tuple[np.ndarray, np.ndarray]:
     """Value and cover of the layer, 0–1, as images."""
-    codes = np.concatenate([scene.store.get(k) for _, k in sorted(scene.planes[plane_id("s", "p", "roughness")].chunks.items())], axis=1)
-    image = scene.samples.to_image(np.ascontiguousarray(codes.T)) / 65535
+    values_u16 = np.concatenate([scene.store.get(k) for _, k in sorted(scene.planes[plane_id("s", "p", "roughness")].chunks.items())], axis=1)
+    image = scene.samples.to_image(np.ascontiguousarray(values_u16.T)) / 65535
     return image[..., 0], image[..., 1]
 
 
@@ -121,9 +121,9 @@ def test_shares_of_all_groups_of_a_globe_add_up(threads: int) -> None:
 
 def test_a_gradient_shorter_than_a_texel_has_no_stairs() -> None:
     scene = Scene(wedge(), (paint_layer(),))
-    way = np.array([2.0, -0.75, 0]) / np.hypot(2.0, 0.75)
+    direction = np.array([2.0, -0.75, 0]) / np.hypot(2.0, 0.75)
     middle = np.array([0.075, 0, 0])
-    start, end = (tuple(float(v) for v in middle + side * 1e-4 * way) for side in (1, -1))
+    start, end = (tuple(float(v) for v in middle + side * 1e-4 * direction) for side in (1, -1))
     live = scene.live(target("roughness"), Paint(values={"roughness": (0.0,)}, second={"roughness": (1.0,)}))
     live.flood(None, 1.0, scene.faces, Gradient(start=start, end=end))  # type: ignore[arg-type]
     scene.keep(live)

@@ -41,16 +41,16 @@ def test_a_pattern_runs_through_its_ramp() -> None:
 def test_two_values_are_mixed_by_noise_and_height_keeps_its_sign() -> None:
     noise = {"size": 0.1, "contrast": 0.8}
     scene = Scene(globe(), (content_layer("height", {"kind": "blend", "first": [-0.5], "second": [0.5], "noise": noise}),))
-    codes = np.concatenate([scene.evaluator.composite("height", c)[0] for c in range(scene.samples.chunk_count)])[scene.samples.covered]
-    assert codes.min() == 32768 - round(0.5 * 32767)
-    assert codes.max() == 32768 + round(0.5 * 32767)
+    values_u16 = np.concatenate([scene.evaluator.composite("height", c)[0] for c in range(scene.samples.chunk_count)])[scene.samples.covered]
+    assert values_u16.min() == 32768 - round(0.5 * 32767)
+    assert values_u16.max() == 32768 + round(0.5 * 32767)
 
 
 def test_a_picture_fills_colours_as_they_are_and_data_with_its_lightness() -> None:
     image = np.full((4, 4, 4), 65535, np.uint16)
     image[..., :3] = [10000, 20000, 30000]
     image[..., 3] = 32768
-    picture = {"kind": "image", "image": "pic", "projection": {"way": "uv", "size": 1}}
+    picture = {"kind": "image", "image": "pic", "projection": {"mode": "uv", "size": 1}}
     for channel, expected in (("base_color", [10000, 20000, 30000]), ("roughness", [0.2126 * 10000 + 0.7152 * 20000 + 0.0722 * 30000])):
         scene = Scene(square(), (content_layer(channel, picture), fill_layer("u", {"base_color": (0, 0, 0), "roughness": (0.0,)})))
         known = scene.document.model_copy(update={"images": (Image(key="pic", name="Pic", width=4, height=4),)})

@@ -33,10 +33,10 @@ def test_a_room_holds_what_is_put_there_and_ends_with_the_kernel() -> None:
 
 def test_views_read_and_write_what_lies_at_an_address() -> None:
     def copy(address, count, out):
-        wide, codes, small = u64_at(address, count // 4), u16_at(address, count), u8_at(address, 2 * count)
+        wide, values_u16, small = u64_at(address, count // 4), u16_at(address, count), u8_at(address, 2 * count)
         for i in range(count):
-            out[i] = codes[i]
-        codes[0] = 7
+            out[i] = values_u16[i]
+        values_u16[0] = 7
         return wide[1], small[2]
 
     run = numba.njit("UniTuple(uint64, 2)(int64, int64, uint16[::1])", _nrt=False)(copy)

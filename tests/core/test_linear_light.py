@@ -47,13 +47,13 @@ def colour(scene: Scene, x: int, y: int = 128) -> np.ndarray:
     return scene.image("base_color")[y, x].astype(float) / 65535
 
 
-@pytest.mark.parametrize("way", ["stroke", "flood"])
-def test_half_of_one_over_another_is_half_of_the_light(way: str) -> None:
+@pytest.mark.parametrize("mode", ["stroke", "flood"])
+def test_half_of_one_over_another_is_half_of_the_light(mode: str) -> None:
     for settings, half in ((LIGHT, HALF), (Settings(), 0.5)):
         scene = halves(settings)
         brush = Brush(size=0.5, size_unit="object", hardness=1.0, flow=1.0, strength=0.5)
         live = scene.live(target("base_color"), Paint(values={"base_color": GREEN}), brush=brush)
-        if way == "stroke":
+        if mode == "stroke":
             live.dabs(whole(SurfacePath(brush, scene.samples), [at(60, 128), at(70, 128)]))
         else:
             live.flood(None, 0.5, scene.faces)
@@ -87,7 +87,7 @@ def test_gradients_and_two_colours_run_evenly_in_light() -> None:
     assert np.abs(row[:, 1] - (np.arange(256) + 0.5) / 256).max() < 2e-4
     assert np.abs(row[:, 0] + row[:, 1] - 1).max() < 2e-4
     scene = halves()
-    brush = Brush(size=0.5, size_unit="object", hardness=1.0, flow=1.0, mix=Mixing(way="across"))
+    brush = Brush(size=0.5, size_unit="object", hardness=1.0, flow=1.0, mix=Mixing(mode="across"))
     live = scene.live(target("base_color"), paint, brush=brush)
     live.dabs(whole(SurfacePath(brush, scene.samples), [at(60, 128), at(200, 128)]))
     scene.keep(live)

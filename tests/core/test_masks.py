@@ -93,13 +93,13 @@ def test_facing_is_the_dot_product_through_its_range() -> None:
     assert_allclose(got, t * t * (3 - 2 * t), atol=4e-5)
 
 
-def baked(scene: Scene, map_id: str, codes: np.ndarray) -> None:
+def baked(scene: Scene, map_id: str, values_u16: np.ndarray) -> None:
     """Give the sheet a mesh map of (components, slots) uint16."""
     sheet = scene.document.sheets[0]
     changed = sheet.model_copy(update={"mesh_maps": (*sheet.mesh_maps, MeshMap(id=map_id))})
     scene.document = scene.document.model_copy(update={"sheets": (changed,)})
     full = np.full((1, scene.samples.slot_count), 65535, np.uint16)
-    scene.put_plane(base_plane_id("s", map_id), np.concatenate([codes, full]))
+    scene.put_plane(base_plane_id("s", map_id), np.concatenate([values_u16, full]))
 
 
 @pytest.mark.parametrize(
@@ -120,8 +120,8 @@ def test_baked_measures_go_through_their_range(kind: str, more: dict[str, object
     assert values(scene, of).min() == 1
     assert not scene.evaluator.masks.speaks(of.sources[0])
     baked(scene, kind, ramp)
-    codes = ramp[0][scene.samples.covered] / 65535
-    assert_allclose(values(scene, of), expected(codes), atol=2e-4)  # type: ignore[operator]
+    values_u16 = ramp[0][scene.samples.covered] / 65535
+    assert_allclose(values(scene, of), expected(values_u16), atol=2e-4)  # type: ignore[operator]
 
 
 def test_an_id_colour_reveals_its_places_only() -> None:
@@ -195,18 +195,18 @@ def ramp_image(side: int = 64) -> np.ndarray:
 def test_a_constant_picture_stays_constant_whatever_the_blending() -> None:
     image = np.full((8, 8, 4), 40000, np.uint16)
     scene, measures = picture_scene(image, globe())
-    for way in ("uv", "three-way"):
-        source = SOURCES["image"](id="m", image="pic", projection=Projection(way=way, size=0.3))  # type: ignore[arg-type]
+    for direction in ("uv", "three-way"):
+        source = SOURCES["image"](id="m", image="pic", projection=Projection(mode=direction, size=0.3))  # type: ignore[arg-type]
         got = measures.picture(source, 0)
         assert got is not None
         assert_array_equal(np.unique(got[:, scene.samples.covered[:CHUNK]]), [40000])
 
 
-@pytest.mark.parametrize("way", ["uv", "planar", "three-way"])
-def test_a_picture_lies_upright_and_unmirrored(way: str) -> None:
+@pytest.mark.parametrize("direction", ["uv", "planar", "three-way"])
+def test_a_picture_lies_upright_and_unmirrored(direction: str) -> None:
     scene, measures = picture_scene(ramp_image())
-    size = 1.0 if way == "uv" else 2 / scene.model.diagonal
-    projection = Projection(way=way, size=size, repeat=False)  # type: ignore[arg-type]
+    size = 1.0 if direction == "uv" else 2 / scene.model.diagonal
+    projection = Projection(mode=direction, size=size, repeat=False)  # type: ignore[arg-type]
     got = measures.picture(SOURCES["image"](id="m", image="pic", projection=projection), 0)  # type: ignore[arg-type]
     assert got is not None
     covered = scene.samples.covered
@@ -221,7 +221,7 @@ def test_a_planar_picture_leaves_what_looks_away() -> None:
     scene, measures = picture_scene(np.full((4, 4, 4), 65535, np.uint16), two_walls())
     back = scene.samples.normals[:CHUNK, 2] < 0
     for through, shown in ((False, 0), (True, 65535)):
-        source = SOURCES["image"](id="m", image="pic", projection=Projection(way="planar", size=4, through=through))  # type: ignore[arg-type]
+        source = SOURCES["image"](id="m", image="pic", projection=Projection(mode="planar", size=4, through=through))  # type: ignore[arg-type]
         got = measures.picture(source, 0)
         assert got is not None
         assert (got[3][back & scene.samples.covered[:CHUNK]] == shown).all()

@@ -36,10 +36,10 @@ def height_scene(model: object, height: object, side: int = 256, share: float = 
     """A sheet whose height (−1 … 1) is a function of the surface position."""
     scene = Scene(model, (paint_layer(),), side=side, settings=Settings(height_range=share))  # type: ignore[arg-type]
     h = height(scene.samples.positions.astype(float))  # type: ignore[operator]
-    codes = np.zeros((2, scene.samples.slot_count), np.uint16)
-    codes[0] = (32768 + np.rint(np.clip(h, -1, 1) * 32767)).astype(np.uint16)
-    codes[1] = 65535
-    scene.put_plane(plane_id("s", "p", "height"), codes)
+    values_u16 = np.zeros((2, scene.samples.slot_count), np.uint16)
+    values_u16[0] = (32768 + np.rint(np.clip(h, -1, 1) * 32767)).astype(np.uint16)
+    values_u16[1] = 65535
+    scene.put_plane(plane_id("s", "p", "height"), values_u16)
     return scene
 
 
@@ -94,13 +94,13 @@ def test_a_supplied_normal_map_shows_and_carries_the_relief() -> None:
     scene = height_scene(square(2.0), lambda p: np.zeros(len(p)))
     leaning = np.array([0.3, -0.2, 0.0])
     leaning[2] = np.sqrt(1 - leaning @ leaning)
-    codes = np.empty((4, CHUNK), np.uint16)
-    codes[:3] = np.rint((leaning[:, None] * 0.5 + 0.5) * 65535)
-    codes[3] = 65535
-    scene.put_plane(normal_map_plane_id("s"), codes)
+    values_u16 = np.empty((4, CHUNK), np.uint16)
+    values_u16[:3] = np.rint((leaning[:, None] * 0.5 + 0.5) * 65535)
+    values_u16[3] = 65535
+    scene.put_plane(normal_map_plane_id("s"), values_u16)
     assert_allclose(normals(scene)[50, 50], leaning, atol=1e-4)
     bumpy = height_scene(square(2.0), lambda p: 0.2 * p[:, 0])
-    bumpy.put_plane(normal_map_plane_id("s"), codes)
+    bumpy.put_plane(normal_map_plane_id("s"), values_u16)
     bump = normals(height_scene(square(2.0), lambda p: 0.2 * p[:, 0]))[50, 50]
     # Reoriented normal mapping: the rotation that takes +Z to the map's normal, applied to the relief's normal.
     axis = np.cross([0, 0, 1], leaning)
@@ -191,18 +191,18 @@ def test_patches_bring_the_textures_to_where_storing_leads(channels: tuple[str, 
 @pytest.mark.parametrize("bits", [8, 16])
 @pytest.mark.parametrize("components", [1, 3, 4])
 def test_png_turns_back_in_another_library(bits: int, components: int) -> None:
-    codes = np.random.default_rng(1).integers(0, 65536, (32, 48, components), np.uint16)
+    values_u16 = np.random.default_rng(1).integers(0, 65536, (32, 48, components), np.uint16)
     if components == 1:
-        codes = codes[..., 0]
-    data = encode_png(codes, bits)
-    assert data == encode_png(codes, bits)
+        values_u16 = values_u16[..., 0]
+    data = encode_png(values_u16, bits)
+    assert data == encode_png(values_u16, bits)
     picture = Image.open(io.BytesIO(data))
     assert picture.size == (48, 32)
     if bits == 8 or components == 1:
-        wanted = codes if bits == 16 else np.rint(codes / 257).astype(np.uint8)
+        wanted = values_u16 if bits == 16 else np.rint(values_u16 / 257).astype(np.uint8)
         assert_array_equal(np.asarray(picture), wanted)
     back = decode_image(data, "x.png")
-    expected = codes if bits == 16 else np.rint(codes / 257).astype(np.uint16) * 257
+    expected = values_u16 if bits == 16 else np.rint(values_u16 / 257).astype(np.uint16) * 257
     assert_array_equal(back[..., : max(components, 1)] if components > 1 else back[..., 0], expected)
 
 

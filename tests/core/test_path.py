@@ -34,11 +34,11 @@ def test_camera_rays_meet_projected_points() -> None:
     camera = Camera(eye=(3, 2, 4), target=(0.2, -0.1, 0), fov_deg=40, width=640, height=480)
     points = np.random.default_rng(5).uniform(-1, 1, (40, 3))
     pixels = camera.project(points)
-    origins, ways = camera.rays(pixels)
+    origins, directions = camera.rays(pixels)
     gap = points - origins
-    across = gap - ways * np.einsum("ij,ij->i", gap, ways)[:, None]
+    across = gap - directions * np.einsum("ij,ij->i", gap, directions)[:, None]
     assert_allclose(np.linalg.norm(across, axis=1), 0, atol=1e-9)
-    assert_allclose(np.linalg.norm(ways, axis=1), 1)
+    assert_allclose(np.linalg.norm(directions, axis=1), 1)
     beside = points + camera.axes[0] * camera.pixel_size(points)[:, None]
     assert_allclose(np.linalg.norm(camera.project(beside) - pixels, axis=1), 1, rtol=1e-6)
 
@@ -52,14 +52,14 @@ def test_cameras_that_see_nothing(bad: dict[str, object]) -> None:
 def test_rays_against_a_sphere() -> None:
     ball = globe(96, 48)
     caster = RayCaster(ball)
-    ways = np.random.default_rng(1).normal(size=(200, 3))
-    ways /= np.linalg.norm(ways, axis=1, keepdims=True)
-    hits = caster.cast(-5 * ways, ways)
+    directions = np.random.default_rng(1).normal(size=(200, 3))
+    directions /= np.linalg.norm(directions, axis=1, keepdims=True)
+    hits = caster.cast(-5 * directions, directions)
     assert (hits.triangle >= 0).all()
     assert_allclose(hits.distance, 4, atol=0.01)
-    assert_allclose(hits.position, -ways, atol=0.01)
+    assert_allclose(hits.position, -directions, atol=0.01)
     assert_allclose(hits.bary.sum(axis=1), 1, atol=1e-5)
-    assert_array_equal(caster.cast(5 * ways, ways).triangle, -1)
+    assert_array_equal(caster.cast(5 * directions, directions).triangle, -1)
 
 
 def test_rays_ignore_hidden_faces() -> None:
@@ -213,14 +213,14 @@ def test_brushes_refuse_nonsense(bad: dict[str, object]) -> None:
 
 def test_normals_turn_to_the_eye_and_pixels_grow_with_depth() -> None:
     camera = Camera(eye=(1.0, 2.0, 7.0), target=(0.0, 0.5, 0.0), width=640, height=480)
-    origins, ways = camera.rays(np.array([[10.0, 20.0], [320.0, 240.0], [600.0, 400.0]]))
-    assert np.allclose(np.linalg.norm(ways, axis=1), 1)
-    places = origins + ways * np.array([[2.0], [4.0], [9.0]])
+    origins, directions = camera.rays(np.array([[10.0, 20.0], [320.0, 240.0], [600.0, 400.0]]))
+    assert np.allclose(np.linalg.norm(directions, axis=1), 1)
+    places = origins + directions * np.array([[2.0], [4.0], [9.0]])
     assert np.allclose(camera.project(places), [[10, 20], [320, 240], [600, 400]])
     normals = np.array([[0.0, 0.0, 1.0], [0.0, 0.0, -1.0], [0.0, 0.0, 0.0]])
-    pixel = camera.face_eye(ways, places, normals)
+    pixel = camera.face_eye(directions, places, normals)
     assert np.allclose(normals[:2], [[0, 0, 1], [0, 0, 1]])
-    assert np.allclose(normals[2], -ways[2])
+    assert np.allclose(normals[2], -directions[2])
     assert np.allclose(pixel, camera.pixel_size(places))
 
 

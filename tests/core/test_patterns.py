@@ -23,8 +23,8 @@ def image(of: Noise | Spots | Weave, side: int = 256) -> np.ndarray:
     """(side, side) 0–1, top row first."""
     scene = PLATES[side]
     measures = Measures(scene.samples, lambda key: None, scene.cache)
-    codes = np.concatenate([measures.pattern(of, c) for c in range(scene.samples.chunk_count)])
-    return np.asarray(scene.samples.to_image(codes[:, None])[..., 0] / 65535)
+    values_u16 = np.concatenate([measures.pattern(of, c) for c in range(scene.samples.chunk_count)])
+    return np.asarray(scene.samples.to_image(values_u16[:, None])[..., 0] / 65535)
 
 
 def averaged(of: Noise | Spots | Weave) -> np.ndarray:
@@ -207,6 +207,6 @@ def test_noise_is_alike_on_every_plane(basis: str) -> None:
 )  # fmt: skip
 def test_any_of_them_speaks_on_a_globe(of: Noise | Spots | Weave) -> None:
     scene = Scene(globe(24, 12), (paint_layer(),))
-    codes = Measures(scene.samples, lambda key: None, scene.cache).pattern(of, 0)
-    assert codes.dtype == np.uint16
-    assert codes[~scene.samples.covered].max(initial=0) == 0
+    values_u16 = Measures(scene.samples, lambda key: None, scene.cache).pattern(of, 0)
+    assert values_u16.dtype == np.uint16
+    assert values_u16[~scene.samples.covered].max(initial=0) == 0

@@ -29,7 +29,7 @@ def integral(brush: Brush, steps: int = 500) -> np.ndarray:
     y, x = np.mgrid[0:SIDE, 0:SIDE] + 0.5
     turn, r = np.radians(brush.angle), brush.size / 2
     cos, sin, side = np.cos(turn), np.sin(turn), len(picture)
-    way = np.subtract(END, START)
+    direction = np.subtract(END, START)
 
     def tip(px: float, py: float) -> np.ndarray:
         # Angles count against the clock, y is down.
@@ -37,8 +37,8 @@ def integral(brush: Brush, steps: int = 500) -> np.ndarray:
         column, row = ((a + 1) * side / 2 - 0.5).astype(np.float32), ((1 - b) * side / 2 - 0.5).astype(np.float32)
         return cv2.remap(picture, column, row, cv2.INTER_LINEAR, borderMode=cv2.BORDER_CONSTANT).astype(np.float64)
 
-    length = np.hypot(way[0] * cos - way[1] * sin, (way[0] * sin + way[1] * cos) / brush.roundness) / r
-    total = sum(tip(*(np.array(START) + way * (i + 0.5) / steps)) for i in range(steps)) * length / steps
+    length = np.hypot(direction[0] * cos - direction[1] * sin, (direction[0] * sin + direction[1] * cos) / brush.roundness) / r
+    total = sum(tip(*(np.array(START) + direction * (i + 0.5) / steps)) for i in range(steps)) * length / steps
     left = np.exp(total * np.log(1 - brush.flow) / (2 * START_SPACING))
     for place in (START, END):
         left = left * (1 - brush.flow * tip(*place))
@@ -90,7 +90,7 @@ def test_more_ways_than_tables_are_laid_part_by_part() -> None:
 def test_two_colours_along_a_stroke_run_without_crescents() -> None:
     """Along the middle the mixture goes up and down in straight lines; dab by dab it has steps."""
     for hardness, size in ((1.0, 60.0), (0.5, 60.0)):
-        brush = Brush(size=size, hardness=hardness, flow=1.0, mix=Mixing(way="along", length=4.0))
+        brush = Brush(size=size, hardness=hardness, flow=1.0, mix=Mixing(mode="along", length=4.0))
         scene = Scene(square(), (paint_layer(),), SIDE)
         brush = brush.model_copy(update={"size": size / SIDE, "size_unit": "object"})
         live = scene.live(target("roughness"), Paint(values={"roughness": (0.0,)}, second={"roughness": (1.0,)}), brush=brush)

@@ -56,10 +56,10 @@ def test_cache_stays_inside_its_limit_and_lets_the_oldest_go() -> None:
 
 def test_a_stale_stamp_is_a_miss() -> None:
     cache = BoundedCache(1000)
-    cache.put("k", 1, 10, stamp=5)
+    cache.put("k", 1, 10, version=5)
     assert cache.get("k", 5) == 1
     assert cache.get("k", 6) is None
-    cache.put("k", 2, 20, stamp=6)
+    cache.put("k", 2, 20, version=6)
     assert cache.held == 20
     cache.put("big", 3, 5000)
     assert cache.get("big") is None
@@ -85,7 +85,7 @@ def test_cache_under_threads_never_miscounts() -> None:
 
 
 @pytest.mark.parametrize(("code", "linear"), [(0, 0.0), (128, 0.21586), (188, 0.50289), (255, 1.0)])
-def test_srgb_against_known_codes(code: int, linear: float) -> None:
+def test_srgb_against_known_values(code: int, linear: float) -> None:
     assert srgb_to_linear_float(code / 255) == pytest.approx(linear, abs=1e-5)
     assert DECODE_U16[code * 257] == pytest.approx(linear, abs=1e-5)
 

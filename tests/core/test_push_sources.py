@@ -88,13 +88,13 @@ def test_a_grain_holds_back_what_is_dragged_over_its_gaps() -> None:
     slots = np.flatnonzero(samples.covered)
     # What comes from over the seam comes from the sheet's other side.
     moves &= np.hypot(*live._dragging.push.shift[slots].T) < 100
-    way, shift = (wanted - samples.positions[slots])[moves], live._dragging.push.shift[slots[moves]]
+    direction, shift = (wanted - samples.positions[slots])[moves], live._dragging.push.shift[slots[moves]]
     # It drags by less, and unevenly.
     smooth_way = np.linalg.norm((smooth - samples.positions[slots])[moves], axis=1)
-    assert 0.2 < np.linalg.norm(way, axis=1).sum() / smooth_way.sum() < 0.8
+    assert 0.2 < np.linalg.norm(direction, axis=1).sum() / smooth_way.sum() < 0.8
     # Texels there are turned and sized alike, so that ways in space and on the sheet go by one matrix.
-    fit, *_ = np.linalg.lstsq(way, shift, rcond=None)
-    assert np.corrcoef((way @ fit).ravel(), shift.ravel())[0, 1] > 0.98
+    fit, *_ = np.linalg.lstsq(direction, shift, rcond=None)
+    assert np.corrcoef((direction @ fit).ravel(), shift.ravel())[0, 1] > 0.98
 
 
 def test_what_lies_in_a_hidden_chunk_is_dragged_out_of_it() -> None:

@@ -27,8 +27,8 @@ TOUCH = Target(sheet="s", mesh_map="occlusion")
 def painted(values: np.ndarray, model=None, side: int = 256) -> Scene:  # type: ignore[no-untyped-def]
     """A scene whose paint layer holds one roughness value for each slot."""
     scene = Scene(model or square(2.0), (paint_layer(),), side=side)
-    codes = np.rint(np.clip(values, 0, 1) * 65535).astype(np.uint16)
-    scene.put_plane(plane_id("s", "p", "roughness"), np.stack([codes, np.full_like(codes, 65535)]))
+    values_u16 = np.rint(np.clip(values, 0, 1) * 65535).astype(np.uint16)
+    scene.put_plane(plane_id("s", "p", "roughness"), np.stack([values_u16, np.full_like(values_u16, 65535)]))
     return scene
 
 
@@ -41,8 +41,8 @@ def with_map(values: np.ndarray, touch_up: bool = True) -> Scene:
     scene = Scene(square(2.0), (paint_layer(),))
     sheet = scene.document.sheets[0].model_copy(update={"mesh_maps": (MeshMap(id="occlusion", touch_up=touch_up),)})
     scene.document = scene.document.model_copy(update={"sheets": (sheet,)})
-    codes = np.rint(values * 65535).astype(np.uint16)
-    scene.put_plane(base_plane_id("s", "occlusion"), np.stack([codes, np.full_like(codes, 65535)]))
+    values_u16 = np.rint(values * 65535).astype(np.uint16)
+    scene.put_plane(base_plane_id("s", "occlusion"), np.stack([values_u16, np.full_like(values_u16, 65535)]))
     return scene
 
 
@@ -105,9 +105,9 @@ def test_soften_does_not_stop_at_a_seam() -> None:
     brush, press = dab(0.5, hardness=1.0)
     lay(scene, SOFTEN, brush, press, target("roughness"))
     samples = scene.samples
-    codes = np.concatenate([scene.evaluator.composite("roughness", c)[0] for c in range(samples.chunk_count)]) / 65535
+    values_u16 = np.concatenate([scene.evaluator.composite("roughness", c)[0] for c in range(samples.chunk_count)]) / 65535
     near = samples.covered & (np.abs(samples.positions[:, 0]) < 0.01) & (np.abs(samples.positions[:, 1]) < 0.2)
-    left, right = codes[near & (samples.positions[:, 0] < 0)], codes[near & (samples.positions[:, 0] > 0)]
+    left, right = values_u16[near & (samples.positions[:, 0] < 0)], values_u16[near & (samples.positions[:, 0] > 0)]
     assert len(left) > 20
     assert len(right) > 20
     # Both sides have taken from the other; a seam that stopped it would leave 0 and 1.
@@ -223,13 +223,15 @@ def test_baked_occlusion_and_normals_reach_the_channels_with_their_touch_up() ->
     sheet = scene.document.sheets[0].model_copy(update={"mesh_maps": (MeshMap(id="normal"),)})
     scene.document = scene.document.model_copy(update={"sheets": (sheet,)})
     tilt = np.array([0.6, 0.0, 0.8])
-    codes = np.rint((tilt * 0.5 + 0.5) * 65535).astype(np.uint16)
-    scene.put_plane(base_plane_id("s", "normal"), np.concatenate([np.repeat(codes[:, None], CHUNK, axis=1), np.full((1, CHUNK), 65535, np.uint16)]))
+    values_u16 = np.rint((tilt * 0.5 + 0.5) * 65535).astype(np.uint16)
+    scene.put_plane(
+        base_plane_id("s", "normal"), np.concatenate([np.repeat(values_u16[:, None], CHUNK, axis=1), np.full((1, CHUNK), 65535, np.uint16)])
+    )
     found = scene.display.normals(0)[:, 30000] / 32767.5 - 1
     assert_allclose(found, tilt, atol=1e-3)
-    stamp = scene.display.stamp("normal", 0)
+    version = scene.display.version("normal", 0)
     lay(scene, Paint(values={"map:normal": (0.5, 0.5, 1.0)}), *dab(0.3, hardness=0.8), Target(sheet="s", mesh_map="normal"))
-    assert scene.display.stamp("normal", 0) != stamp
+    assert scene.display.version("normal", 0) != version
     assert_allclose(scene.display.normals(0)[:, scene.at(0, 0, 0) & 65535] / 32767.5 - 1, [0, 0, 1], atol=1e-3)
 
 

@@ -66,15 +66,15 @@ def test_a_picture_is_laid_to_its_corners_and_no_further() -> None:
 
 def test_four_texels_are_read_as_one() -> None:
     picture = np.arange(12, dtype=np.float32).reshape(3, 4)[:, :3] / 11
-    codes = np.rint(picture * 65535).astype(np.uint64)
+    values_u16 = np.rint(picture * 65535).astype(np.uint64)
     wrapped, edged = quads(picture, wraps=True), quads(picture, wraps=False)
     for y in range(3):
         for x in range(3):
-            near = [codes[y, x], codes[y, (x + 1) % 3], codes[(y + 1) % 3, x], codes[(y + 1) % 3, (x + 1) % 3]]
+            near = [values_u16[y, x], values_u16[y, (x + 1) % 3], values_u16[(y + 1) % 3, x], values_u16[(y + 1) % 3, (x + 1) % 3]]
             assert [int(wrapped[y, x] >> np.uint64(16 * k)) & 65535 for k in range(4)] == near
     assert edged.shape == (5, 5)
-    assert int(edged[0, 0]) == int(codes[0, 0]) << 48
-    assert int(edged[3, 3]) == int(codes[2, 2])
+    assert int(edged[0, 0]) == int(values_u16[0, 0]) << 48
+    assert int(edged[3, 3]) == int(values_u16[2, 2])
 
 
 def test_tips_turn_with_the_stroke() -> None:
@@ -89,7 +89,7 @@ def test_tips_turn_with_the_stroke() -> None:
 
 
 def test_the_first_dab_waits_for_its_way_however_the_stroke_is_cut() -> None:
-    brush, _ = dab(0.1, tips=("flat-bristle",), follow=True, mix={"way": "across"})
+    brush, _ = dab(0.1, tips=("flat-bristle",), follow=True, mix={"mode": "across"})
     scene = plane(256)
     whole = SurfacePath(brush, scene.samples)
     once = np.concatenate([whole.extend(line(-0.5, 0.0, 0.5)), whole.finish()])
@@ -122,7 +122,7 @@ def test_a_level_line_has_the_tip_as_its_profile() -> None:
 
 def test_mixing_along_runs_to_the_second_colour_and_back() -> None:
     scene = plane()
-    brush, _ = dab(0.05, hardness=1.0, build="level", spacing=0.1, mix=Mixing(way="along", length=4.0))
+    brush, _ = dab(0.05, hardness=1.0, build="level", spacing=0.1, mix=Mixing(mode="along", length=4.0))
     lay(scene, TWO, brush, line(-0.8, 0.8))
     picture = scene.image("base_color")[256] / 65535
     x = (np.arange(512) + 0.5) / 256 - 1
@@ -136,7 +136,7 @@ def test_mixing_along_runs_to_the_second_colour_and_back() -> None:
 
 def test_mixing_across_goes_from_side_to_side() -> None:
     scene = plane()
-    brush, _ = dab(0.3, hardness=1.0, build="level", spacing=0.02, mix=Mixing(way="across"))
+    brush, _ = dab(0.3, hardness=1.0, build="level", spacing=0.02, mix=Mixing(mode="across"))
     lay(scene, TWO, brush, line(-0.5, 0.5))
     column = scene.image("base_color")[:, 256] / 65535
     y = 1 - (np.arange(512) + 0.5) / 256
@@ -145,7 +145,7 @@ def test_mixing_across_goes_from_side_to_side() -> None:
 
 
 def test_random_mixing_and_colour_jitter_differ_from_dab_to_dab_and_repeat() -> None:
-    brush, _ = dab(0.04, hardness=1.0, build="level", spacing=1.5, mix=Mixing(way="random"), jitter_hue=0.2, jitter_value=0.4)
+    brush, _ = dab(0.04, hardness=1.0, build="level", spacing=1.5, mix=Mixing(mode="random"), jitter_hue=0.2, jitter_value=0.4)
     pictures = []
     for _ in range(2):
         scene = plane(256)
@@ -449,7 +449,7 @@ brushes = st.builds(
     build=st.sampled_from(["flow", "level"]),
     follow=st.booleans(),
     flip=st.sampled_from(["none", "alternate", "random"]),
-    mix=st.builds(Mixing, way=st.sampled_from(["none", "along", "across", "random"])),
+    mix=st.builds(Mixing, direction=st.sampled_from(["none", "along", "across", "random"])),
     grain=st.builds(Grain, picture=st.sampled_from([None, "canvas"]), depth=st.floats(0, 1)),
 )
 

@@ -212,8 +212,8 @@ def test_a_shape_off_the_model_or_without_length_lays_nothing_or_one_dab() -> No
     assert len(lay_shape(brush, away, scene.samples, caster).dabs) == 0
     point = Shape(kind="line", surface=((0, 0, 0), (0, 0, 0)))
     assert len(lay_shape(brush, point, scene.samples, caster).dabs) == 1
-    stamp = Shape(kind="stamp", surface=((0, 0, 0), (0, 0, 0)), camera=VIEW)
-    assert len(lay_shape(shaped_brush(brush, stamp), stamp, scene.samples, caster).dabs) == 0
+    version = Shape(kind="stamp", surface=((0, 0, 0), (0, 0, 0)), camera=VIEW)
+    assert len(lay_shape(shaped_brush(brush, version), version, scene.samples, caster).dabs) == 0
 
 
 def test_an_endless_line_and_one_behind_the_eye_do_no_harm() -> None:
@@ -353,8 +353,8 @@ def test_push_drags_every_channel_of_the_target() -> None:
     wanted = None
     for batches in (1, 6):
         scene = painted(by_place_of(lambda p: (p[:, 0] > 0).astype(float)))
-        codes = scene.planes[plane_id("s", "p", "roughness")]
-        scene.put_plane(plane_id("s", "p", "metallic"), np.concatenate([scene.store.get(k) for _, k in sorted(codes.chunks.items())], axis=1))
+        values_u16 = scene.planes[plane_id("s", "p", "roughness")]
+        scene.put_plane(plane_id("s", "p", "metallic"), np.concatenate([scene.store.get(k) for _, k in sorted(values_u16.chunks.items())], axis=1))
         brush, _ = dab(0.5, hardness=0.9, spacing=0.02)
         live = scene.live(target("roughness", "metallic"), PUSH, brush=brush)
         path = SurfacePath(brush, scene.samples)
@@ -412,8 +412,8 @@ def test_push_on_vertices(there: float) -> None:
     scene = Scene(ball, (paint_layer(),))
     samples = VertexSamples(ball)
     name = plane_id("s", "p", "roughness")
-    codes = np.where(samples.positions[:, 0] > 0, 65535, 0).astype(np.uint16)
-    scene.put_plane(name, np.stack([codes, np.full_like(codes, 65535)]))
+    values_u16 = np.where(samples.positions[:, 0] > 0, 65535, 0).astype(np.uint16)
+    scene.put_plane(name, np.stack([values_u16, np.full_like(values_u16, 65535)]))
     evaluator = SheetEvaluator(scene.document, scene.document.sheets[0], samples, scene.faces, scene.lookup, scene.cache)
     live = LiveStroke(resolve_target(scene.document, target("roughness"), PUSH), evaluator, scene.lookup, paint=PUSH)
     brush = Brush(size=0.8, size_unit="object", hardness=0.8, spacing=0.02)
@@ -425,4 +425,4 @@ def test_push_on_vertices(there: float) -> None:
     assert between.sum() > 20
     assert (now[between] == (0 if there > 0 else 65535)).mean() > 0.97
     beyond = front & (samples.positions[:, 0] / there > 1.6)
-    assert_array_equal(now[beyond], codes[beyond])
+    assert_array_equal(now[beyond], values_u16[beyond])

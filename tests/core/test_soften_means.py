@@ -94,12 +94,12 @@ def test_batches_and_threads_make_no_difference(reach: float, reads: str) -> Non
     assert_array_equal(kept[0], kept[2])
 
 
-def softened_everywhere(model: Model, codes: np.ndarray, spacings: float, side: int = 256) -> tuple[SheetSamples, np.ndarray, float]:
+def softened_everywhere(model: Model, values_u16: np.ndarray, spacings: float, side: int = 256) -> tuple[SheetSamples, np.ndarray, float]:
     """(slots,) 0–1 of a (slots,) picture softened all over within so many spacings; with the samples and that radius."""
     scene = Scene(model, (paint_layer(),), side=side)
     samples = scene.samples
     assert isinstance(samples, SheetSamples)
-    pictures = [np.ascontiguousarray(codes[c * CHUNK : (c + 1) * CHUNK][None]) for c in range(samples.chunk_count)]
+    pictures = [np.ascontiguousarray(values_u16[c * CHUNK : (c + 1) * CHUNK][None]) for c in range(samples.chunk_count)]
     places = np.array([p.ctypes.data for p in pictures], np.int64)
     soft = Softener(samples, Workers(1), spacings * samples.spacing, lambda chunks: places)
     outs = [np.zeros((1, CHUNK), np.uint16) for _ in pictures]
@@ -109,9 +109,9 @@ def softened_everywhere(model: Model, codes: np.ndarray, spacings: float, side: 
 
 
 def turned(model: Model, seed: int) -> Model:
-    way = np.linalg.qr(np.random.default_rng(seed).standard_normal((3, 3)))[0]
-    way *= np.sign(np.linalg.det(way))
-    return replace(model, positions=(model.positions @ way.T).astype(np.float32))
+    direction = np.linalg.qr(np.random.default_rng(seed).standard_normal((3, 3)))[0]
+    direction *= np.sign(np.linalg.det(direction))
+    return replace(model, positions=(model.positions @ direction.T).astype(np.float32))
 
 
 @pytest.mark.parametrize("spacings", [4.0, 9.0, 13.0, 17.0, 24.0, 45.0])
@@ -121,9 +121,9 @@ def test_the_kernel_is_as_wide_as_its_formula_both_ways(spacings: float) -> None
         model = square() if seed is None else turned(square(), seed)
         found = []
         for lit in (128 * 256 + 131, 101 * 256 + 120, 143 * 256 + 140, 120 * 256 + 126):
-            codes = np.zeros(256 * 256, np.uint16)
-            codes[lit] = 65535
-            samples, got, radius = softened_everywhere(model, codes, spacings)
+            values_u16 = np.zeros(256 * 256, np.uint16)
+            values_u16[lit] = 65535
+            samples, got, radius = softened_everywhere(model, values_u16, spacings)
             y, x = (np.arange(256 * 256) // 256 - lit // 256), (np.arange(256 * 256) % 256 - lit % 256)
             exact = np.maximum(1 - (x**2 + y**2) * (samples.spacing / radius) ** 2, 0)
             assert got.sum() == pytest.approx(1, abs=0.01)
@@ -141,9 +141,9 @@ def test_the_edge_of_a_box_is_soft_both_ways_however_it_is_turned(seed: int) -> 
         [[0.02, 0.02], [0.48, 0.02], [0.48, 0.48], [0.02, 0.48], [0.52, 0.02], [0.98, 0.02], [0.98, 0.48], [0.52, 0.48]],
     )
     samples, _, _ = softened_everywhere(corner, np.zeros(256 * 256, np.uint16), 4.0)
-    codes = np.where(samples.covered & (samples.face == 0), 65535, 0).astype(np.uint16)
+    values_u16 = np.where(samples.covered & (samples.face == 0), 65535, 0).astype(np.uint16)
     for spacings in (5.0, 14.0):
-        turned_samples, got, radius = softened_everywhere(turned(corner, seed), codes, spacings)
+        turned_samples, got, radius = softened_everywhere(turned(corner, seed), values_u16, spacings)
         p = samples.positions
         inner = samples.covered & (p[:, 1] > 0.3) & (p[:, 1] < 0.7)
         far = np.where(samples.face == 0, -p[:, 0], -p[:, 2])

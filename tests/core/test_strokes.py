@@ -142,7 +142,7 @@ def test_mirror_on_texels_is_exact() -> None:
     assert_array_equal(image, image[::-1])
 
 
-@pytest.mark.parametrize("more", [{}, {"tips": ("chalk",)}, {"mix": {"way": "along"}}], ids=["round", "picture", "two colours"])
+@pytest.mark.parametrize("more", [{}, {"tips": ("chalk",)}, {"mix": {"mode": "along"}}], ids=["round", "picture", "two colours"])
 @pytest.mark.parametrize("mirror", [{"x": True}, {"around": 5, "axis": "z"}, {"x": True, "y": True}], ids=["plane", "axis", "planes"])
 def test_where_twins_meet_coverage_is_that_of_one_stroke(mirror: dict[str, object], more: dict[str, object]) -> None:
     """Weak strokes near the plane or the axis: each twin by itself, and the strongest of them everywhere, in one batch and in many."""

@@ -35,9 +35,9 @@ def folded(gap: float, steps: int = 24) -> Model:
     angle = np.linspace(0, np.pi, steps + 1)
     across = [(0.0, gap / 2), *(np.stack([1 + gap / 2 * np.sin(angle), gap / 2 * np.cos(angle)], 1)), (0.0, -gap / 2)]
     profile = np.array(across)
-    way = np.concatenate([[0], np.cumsum(np.linalg.norm(np.diff(profile, axis=0), axis=1))])
+    direction = np.concatenate([[0], np.cumsum(np.linalg.norm(np.diff(profile, axis=0), axis=1))])
     points = np.concatenate([np.column_stack([profile[:, 0], np.full(len(profile), y), profile[:, 1]]) for y in (-1.0, 1.0)])
-    uv = np.concatenate([np.column_stack([way / way[-1] * 0.9 + 0.05, np.full(len(way), v)]) for v in (0.05, 0.95)])
+    uv = np.concatenate([np.column_stack([direction / direction[-1] * 0.9 + 0.05, np.full(len(direction), v)]) for v in (0.05, 0.95)])
     n = len(profile)
     return model_of(points, [[i, i + n, i + n + 1, i + 1] for i in range(n - 1)], uv)
 
@@ -83,8 +83,8 @@ def test_blur_is_the_heat_equation_on_a_cylinder_and_a_sphere(sigma: float) -> N
         samples = texels(model, 512)
         p, covered = samples.positions, samples.covered
         wave = p[:, 0] if fade == sigma**2 / 2 else p[:, 1]
-        codes = np.rint((0.5 + 0.4 * wave) * 65535).clip(0, 65535).astype(np.uint16)
-        got = surface_blur(samples, codes[None], sigma)[0] / 65535
+        values_u16 = np.rint((0.5 + 0.4 * wave) * 65535).clip(0, 65535).astype(np.uint16)
+        got = surface_blur(samples, values_u16[None], sigma)[0] / 65535
         inside = covered & (np.abs(p[:, 1]) < 2)
         left = np.polyfit(wave[inside], got[inside], 1)[0] / 0.4
         assert left == pytest.approx(np.exp(-fade), abs=0.02)
@@ -95,15 +95,15 @@ def test_small_radii_are_what_they_say(spacings: float) -> None:
     """The deviation of what single bright texels become, on a plate that lies along the axes and on a turned one."""
     for turn in (0.0, 0.4):
         model = square()
-        way = np.array([[np.cos(turn), -np.sin(turn), 0], [np.sin(turn), np.cos(turn), 0], [0, 0, 1]])
-        samples = texels(replace(model, positions=(model.positions @ way.T).astype(np.float32)))
+        direction = np.array([[np.cos(turn), -np.sin(turn), 0], [np.sin(turn), np.cos(turn), 0], [0, 0, 1]])
+        samples = texels(replace(model, positions=(model.positions @ direction.T).astype(np.float32)))
         p = samples.positions.astype(np.float64)
         variance = []
         for at in ((60, 70), (128, 131), (180, 90), (101, 200)):
-            codes = np.zeros((1, samples.slot_count), np.uint16)
+            values_u16 = np.zeros((1, samples.slot_count), np.uint16)
             lit = at[1] * 256 + at[0]
-            codes[0, lit] = 65535
-            got = surface_blur(samples, codes, spacings * samples.spacing)[0].astype(np.float64)
+            values_u16[0, lit] = 65535
+            got = surface_blur(samples, values_u16, spacings * samples.spacing)[0].astype(np.float64)
             variance.append((got[:, None] * (p - p[lit]) ** 2).sum(axis=0)[:2].mean() / got.sum())
         # From one and a half texels on it is a lattice's, which lies as it happens to.
         assert np.sqrt(np.mean(variance)) / samples.spacing == pytest.approx(spacings, rel=0.02 if spacings < 1.5 else 0.05)

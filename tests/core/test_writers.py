@@ -18,20 +18,20 @@ SHAPES = {"grey": (7, 5), "colour": (7, 5, 3), "with alpha": (7, 5, 4)}
 @pytest.mark.parametrize("name", list(writers()))
 @pytest.mark.parametrize("shape", SHAPES.values(), ids=list(SHAPES))
 def test_eight_bits_come_back_to_the_code(name: str, shape: tuple[int, ...]) -> None:
-    codes = RANDOM.integers(0, 65536, shape, np.uint16)
-    data = writer_of(name).encode(codes, 8)
+    values_u16 = RANDOM.integers(0, 65536, shape, np.uint16)
+    data = writer_of(name).encode(values_u16, 8)
     with Image.open(io.BytesIO(data)) as picture:
         back = np.asarray(picture)
     # To the nearest of 255 steps.
-    assert np.array_equal(back, np.rint(codes / 257).astype(np.uint8))
-    assert writer_of(name).encode(codes.copy(), 8) == data
+    assert np.array_equal(back, np.rint(values_u16 / 257).astype(np.uint8))
+    assert writer_of(name).encode(values_u16.copy(), 8) == data
 
 
 @pytest.mark.parametrize("name", [w.id for w in writers().values() if 16 in w.bits])
 def test_sixteen_bits_come_back_to_the_code(name: str) -> None:
-    codes = RANDOM.integers(0, 65536, (7, 5), np.uint16)
-    with Image.open(io.BytesIO(writer_of(name).encode(codes, 16))) as picture:
-        assert np.array_equal(np.asarray(picture).astype(np.uint16), codes)
+    values_u16 = RANDOM.integers(0, 65536, (7, 5), np.uint16)
+    with Image.open(io.BytesIO(writer_of(name).encode(values_u16, 16))) as picture:
+        assert np.array_equal(np.asarray(picture).astype(np.uint16), values_u16)
 
 
 def test_sixteen_bits_of_colour_as_the_bytes_of_the_tiff_say() -> None:
@@ -39,8 +39,8 @@ def test_sixteen_bits_of_colour_as_the_bytes_of_the_tiff_say() -> None:
     import struct
     import zlib
 
-    codes = RANDOM.integers(0, 65536, (9, 6, 3), np.uint16)
-    data = writer_of("tiff").encode(codes, 16)
+    values_u16 = RANDOM.integers(0, 65536, (9, 6, 3), np.uint16)
+    data = writer_of("tiff").encode(values_u16, 16)
     assert data[:4] == b"II*\0"
     (at,) = struct.unpack("<I", data[4:8])
     (count,) = struct.unpack("<H", data[at : at + 2])
@@ -54,10 +54,10 @@ def test_sixteen_bits_of_colour_as_the_bytes_of_the_tiff_say() -> None:
     assert tags[259] in ((8,), (32946,))
     assert tags[262] == (2,)
     strips = b"".join(zlib.decompress(data[a : a + n]) for a, n in zip(tags[273], tags[279], strict=True))
-    pixels = np.frombuffer(strips, "<u2").reshape(codes.shape).astype(np.uint16)
+    pixels = np.frombuffer(strips, "<u2").reshape(values_u16.shape).astype(np.uint16)
     if tags.get(317) == (2,):
         pixels = np.cumsum(pixels, axis=1, dtype=np.uint16)
-    assert np.array_equal(pixels, codes)
+    assert np.array_equal(pixels, values_u16)
 
 
 def test_formats_and_bits() -> None:

@@ -34,12 +34,12 @@ def test_one_sheet_named_parts_and_nothing_wrong(model: Model) -> None:
 
 
 def test_faces_look_outward(model: Model) -> None:
-    ways = np.random.default_rng(3).normal(size=(600, 3))
-    ways /= np.linalg.norm(ways, axis=1, keepdims=True)
-    hits = RayCaster(model).cast(np.array([0.0, 0.7, 0.0]) - 5 * ways + np.random.default_rng(4).normal(0, 0.3, (600, 3)), ways)
+    directions = np.random.default_rng(3).normal(size=(600, 3))
+    directions /= np.linalg.norm(directions, axis=1, keepdims=True)
+    hits = RayCaster(model).cast(np.array([0.0, 0.7, 0.0]) - 5 * directions + np.random.default_rng(4).normal(0, 0.3, (600, 3)), directions)
     met = hits.triangle >= 0
     assert met.sum() > 250
-    assert np.mean((hits.normal[met] * ways[met]).sum(axis=1) < 0) > 0.99
+    assert np.mean((hits.normal[met] * directions[met]).sum(axis=1) < 0) > 0.99
 
 
 def test_the_script_uses_every_kind_of_hand_tool() -> None:

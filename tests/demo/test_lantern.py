@@ -47,14 +47,14 @@ def test_texel_density_is_even_on_each_sheet(low: Model) -> None:
 
 def test_faces_look_outward(low: Model) -> None:
     """Rays from all around meet the front of what they hit first."""
-    ways = np.random.default_rng(3).normal(size=(600, 3))
-    ways /= np.linalg.norm(ways, axis=1, keepdims=True)
+    directions = np.random.default_rng(3).normal(size=(600, 3))
+    directions /= np.linalg.norm(directions, axis=1, keepdims=True)
     centre = np.array([0.0, 1.1, 0.0])
-    hits = RayCaster(low).cast(centre - 5 * ways + np.random.default_rng(4).normal(0, 0.3, (600, 3)), ways)
+    hits = RayCaster(low).cast(centre - 5 * directions + np.random.default_rng(4).normal(0, 0.3, (600, 3)), directions)
     met = hits.triangle >= 0
     assert met.sum() > 300
     p = low.positions[low.triangles[hits.triangle[met]]].astype(float)
-    facing = np.einsum("ij,ij->i", np.cross(p[:, 1] - p[:, 0], p[:, 2] - p[:, 0]), ways[met])
+    facing = np.einsum("ij,ij->i", np.cross(p[:, 1] - p[:, 0], p[:, 2] - p[:, 0]), directions[met])
     assert np.mean(facing < 0) > 0.99
 
 

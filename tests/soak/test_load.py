@@ -48,14 +48,14 @@ def test_sixteen_clients_and_four_in_one_project(tmp_path: Path) -> None:
             begin = {"revision": revision, "target": TARGET, "brush": BRUSH, "paint": RED, "camera": CAMERA}
             name = f"s{who}-{number}"
             message = {"stroke": name, "begin": begin, "points": [{"x": 60 + number % 40, "y": 100}, {"x": 120, "y": 90 + number % 20}]}
-            codes = [ask(port, f"/projects/{uid}/stroke", message)[0]]
-            if codes[0] == 200:
-                codes.append(ask(port, f"/projects/{uid}/stroke", {"stroke": name, "points": [{"x": 130, "y": 110}], "end": True})[0])
+            values_u16 = [ask(port, f"/projects/{uid}/stroke", message)[0]]
+            if values_u16[0] == 200:
+                values_u16.append(ask(port, f"/projects/{uid}/stroke", {"stroke": name, "points": [{"x": 130, "y": 110}], "end": True})[0])
             if number % 5 == 0:
-                codes += [ask(port, "/projects")[0], ask(port, f"/projects/{uids[number % 17]}/card.jpg")[0]]
-            stored += codes[:2] == [200, 200]
-            conflicts += codes[0] == 409
-            other += [c for c in codes if c not in (200, 409)]
+                values_u16 += [ask(port, "/projects")[0], ask(port, f"/projects/{uids[number % 17]}/card.jpg")[0]]
+            stored += values_u16[:2] == [200, 200]
+            conflicts += values_u16[0] == 409
+            other += [c for c in values_u16 if c not in (200, 409)]
         return stored, conflicts, other
 
     try:

@@ -32,7 +32,7 @@ TOOLS: dict[str, list[dict[str, object]]] = {
                 "tips": ["sponge", "chalk"],
                 "flip": "random",
                 "grain": {"picture": "grit"},
-                "mix": {"way": "across"},
+                "mix": {"mode": "across"},
                 "jitter_hue": 0.1,
             },
         },

@@ -123,7 +123,7 @@ def test_seams_split_what_fill_picks(studio: Studio, cube: str) -> None:
     session = studio.session(cube)
     # The four sides of the cube are one island; two upright edges cut it in two pairs of faces.
     assert len({session.faces.of_face(f)["island"] for f in range(4)}) == 1
-    before = session.display("wood").evaluator.stamp("base_color", 0)
+    before = session.display("wood").evaluator.version("base_color", 0)
     toggle_seam(session, 0, (-1.0, 0.0, 1.0), False)
     toggle_seam(session, 1, (1.0, 0.0, -1.0), False, session.revision)
     labels = [session.faces.of_face(f)["island"] for f in range(4)]
@@ -141,7 +141,7 @@ def test_seams_split_what_fill_picks(studio: Studio, cube: str) -> None:
     assert set(np.unique(samples.face[green & samples.covered])) == {2, 3}
     assert seam_lines(session).shape == (2, 6)
     assert_allclose(np.abs(seam_lines(session)), 1)
-    assert session.display("wood").evaluator.stamp("base_color", 0) != before
+    assert session.display("wood").evaluator.version("base_color", 0) != before
     toggle_seam(session, 0, (-1.0, 0.0, 1.0), False)
     assert len(session.document.seams) == 1
     session.undo()

@@ -218,7 +218,7 @@ def test_a_stroke_that_reaches_further_leaves_the_client_to_ask_again(studio: St
         first = begin(session, target=Target(sheet="wood", layer="l1", mask="hand"), brush=Brush(size=0.3, size_unit="object"))
         answer = desk.handle(StrokeMessage(stroke=stroke, begin=first, points=points((150, 100), (160, 100)), end=True))
         assert answer.stored
-        return answer.stamps
+        return answer.versions
 
     session.edit(set_mask("l1", [WORN[4]]), "Painted")
     assert paint_mask("near")

@@ -10,7 +10,7 @@ from numpy.testing import assert_array_equal
 
 from ruvelt.core.brush.target import Paint, Target
 from ruvelt.core.output.display import SheetDisplay
-from ruvelt.core.planes.stamps import stamp_of
+from ruvelt.core.planes.versions import version_of
 from ruvelt.core.samples.sheet import SheetSamples
 from ruvelt.store.pictures import FILE
 from ruvelt.studio import laying
@@ -100,10 +100,10 @@ def test_tiles_of_another_resolution_are_forgotten(studio: Studio, cube: str) ->
 
 
 def test_stamps_tell_apart_and_repeat() -> None:
-    assert stamp_of(("a", 1), 2.5) == stamp_of(("a", 1), 2.5)
-    assert len({stamp_of("a", 1), stamp_of("a1"), stamp_of("a", 1.0), stamp_of(("a", 1))}) == 4
+    assert version_of(("a", 1), 2.5) == version_of(("a", 1), 2.5)
+    assert len({version_of("a", 1), version_of("a1"), version_of("a", 1.0), version_of(("a", 1))}) == 4
     # The same in every process: the value itself is fixed.
-    assert stamp_of("lantern", None, 0.5) == 804932429543825503
+    assert version_of("lantern", None, 0.5) == 804932429543825503
 
 
 def test_known_sources_spare_the_layout(studio: Studio, cube: str) -> None:

@@ -161,12 +161,12 @@ def test_a_stroke_in_batches_is_stored_once_and_undone_whole(studio: Studio, cub
     assert middle.hit[2] == pytest.approx(1.0)
     last = desk.handle(StrokeMessage(stroke="s1", points=points((140, 100)), end=True))
     assert last.stored
-    assert {t for t, _, _ in last.stamps} == {"colour"}
+    assert {t for t, _, _ in last.versions} == {"colour"}
     assert session.store.head == 1
     assert colour_at_centre(session) == pytest.approx([1, 0, 0], abs=1e-4)
     display = session.display("wood")
-    for texture, chunk, stamp in last.stamps:
-        assert display.stamp(texture, chunk) == stamp
+    for texture, chunk, version in last.versions:
+        assert display.version(texture, chunk) == version
     assert session.undo() == "Brush · Paint · Base colour"
     assert colour_at_centre(session) == before
 

@@ -108,7 +108,7 @@ def test_a_project_from_files_to_a_stroke_to_undo(client: FlaskClient) -> None:
     assert [(t["texture"], t["chunk"]) for t in header["tiles"]] == [("colour", 0), ("normal", 0)]  # type: ignore[index]
     flat = header["tiles"][1]  # type: ignore[index]
     assert (flat["length"], body[flat["offset"] : flat["offset"] + 4]) == (4, b"\x80\x80\xff\xff")
-    have = {t["texture"]: [t["stamp"]] for t in header["tiles"]}  # type: ignore[union-attr]
+    have = {t["texture"]: [t["version"]] for t in header["tiles"]}  # type: ignore[union-attr]
     again, _ = unpack(client.post(f"/api/projects/{uid}/display", json={"sheet": "wood", "textures": ["colour", "normal"], "have": have}).data)
     assert again["tiles"] == []
 

@@ -47,12 +47,12 @@ def test_a_trial_sends_only_what_the_view_shows_and_changes_nothing(client: Flas
     body = {"sheet": "wood", "textures": ["colour", "channel:mask:l1"], "edit": mask_edit([NOISE]), "camera": camera}
     tried = header(client.post(f"{url}/display", json=body).data)
     assert {t["texture"] for t in tried["tiles"]} == {"colour", "channel:mask:l1"}  # type: ignore[attr-defined, index]
-    stamps = {t["chunk"]: t["stamp"] for t in whole["tiles"]}  # type: ignore[attr-defined, index]
-    assert any(t["stamp"] != stamps[t["chunk"]] for t in tried["tiles"] if t["texture"] == "colour")  # type: ignore[attr-defined, index]
+    versions = {t["chunk"]: t["version"] for t in whole["tiles"]}  # type: ignore[attr-defined, index]
+    assert any(t["version"] != versions[t["chunk"]] for t in tried["tiles"] if t["texture"] == "colour")  # type: ignore[attr-defined, index]
     assert client.get(url).json == before
     # Taken, it has the stamps that were tried: nothing is sent twice.
     client.post(f"{url}/edit", json={"revision": before["revision"], "label": "Noise", "edit": mask_edit([NOISE])})
-    have = {t["chunk"]: t["stamp"] for t in tried["tiles"] if t["texture"] == "colour"}  # type: ignore[attr-defined, index]
+    have = {t["chunk"]: t["version"] for t in tried["tiles"] if t["texture"] == "colour"}  # type: ignore[attr-defined, index]
     body = {"sheet": "wood", "textures": ["colour"], "have": {"colour": [have.get(c, "") for c in range(1)]}}
     assert header(client.post(f"{url}/display", json=body).data)["tiles"] == []
 

@@ -1570,7 +1570,7 @@ export interface components {
             /**
              * @default {
              *       "length": 6,
-             *       "way": "none"
+             *       "mode": "none"
              *     }
              */
             mix: components["schemas"]["Mixing"];
@@ -3075,6 +3075,7 @@ export interface components {
              *         0,
              *         1
              *       ],
+             *       "mode": "three-way",
              *       "repeat": true,
              *       "sharpness": 6,
              *       "shift": [
@@ -3083,8 +3084,7 @@ export interface components {
              *       ],
              *       "size": 0.3,
              *       "through": false,
-             *       "turn": 0,
-             *       "way": "three-way"
+             *       "turn": 0
              *     }
              */
             projection: components["schemas"]["Projection"];
@@ -3134,6 +3134,7 @@ export interface components {
              *         0,
              *         1
              *       ],
+             *       "mode": "three-way",
              *       "repeat": true,
              *       "sharpness": 6,
              *       "shift": [
@@ -3142,8 +3143,7 @@ export interface components {
              *       ],
              *       "size": 0.3,
              *       "through": false,
-             *       "turn": 0,
-             *       "way": "three-way"
+             *       "turn": 0
              *     }
              */
             projection: components["schemas"]["Projection"];
@@ -3600,11 +3600,11 @@ export interface components {
              */
             length: number;
             /**
-             * Way
+             * Mode
              * @default none
              * @enum {string}
              */
-            way: "none" | "along" | "across" | "random";
+            mode: "none" | "along" | "across" | "random";
         };
         /**
          * ModelFacts
@@ -4507,6 +4507,12 @@ export interface components {
                 number
             ];
             /**
+             * Mode
+             * @default three-way
+             * @enum {string}
+             */
+            mode: "uv" | "three-way" | "planar";
+            /**
              * Repeat
              * @default true
              */
@@ -4542,12 +4548,6 @@ export interface components {
              * @default 0
              */
             turn: number;
-            /**
-             * Way
-             * @default three-way
-             * @enum {string}
-             */
-            way: "uv" | "three-way" | "planar";
         };
         /**
          * ReadinessAnswer
@@ -5202,15 +5202,6 @@ export interface components {
             /** Sources */
             sources: components["schemas"]["Kind"][];
         };
-        /** StampEntry */
-        StampEntry: {
-            /** Chunk */
-            chunk: number;
-            /** Stamp */
-            stamp: string;
-            /** Texture */
-            texture: string;
-        };
         /** StepBody */
         StepBody: {
             /**
@@ -5309,10 +5300,10 @@ export interface components {
             revision: number;
             /** Shape */
             shape: number[][] | null;
-            /** Stamps */
-            stamps: components["schemas"]["StampEntry"][];
             /** Stored */
             stored: boolean;
+            /** Versions */
+            versions: components["schemas"]["VersionEntry"][];
         };
         /**
          * StrokeMessage
@@ -5449,10 +5440,10 @@ export interface components {
             length: number;
             /** Offset */
             offset: number;
-            /** Stamp */
-            stamp: string;
             /** Texture */
             texture: string;
+            /** Version */
+            version: string;
         };
         /**
          * TipAnswer
@@ -5726,6 +5717,15 @@ export interface components {
         VersionBody: {
             /** Name */
             name: string;
+        };
+        /** VersionEntry */
+        VersionEntry: {
+            /** Chunk */
+            chunk: number;
+            /** Texture */
+            texture: string;
+            /** Version */
+            version: string;
         };
         /**
          * VertexContent

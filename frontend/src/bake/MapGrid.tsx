@@ -121,12 +121,12 @@ function MapBar() {
   const name = useWorkshop((s) => s.registries?.bake.maps.find((m) => m.id === map)?.name) ?? map;
   const touched = useWorkshop((s) => s.project?.painted.includes(`${s.sheet}/@touch-up/${map}`) ?? false);
   const input = useRef<HTMLInputElement>(null);
-  const [way, setWay] = useState<"up" | "down">("up");
+  const [normalY, setNormalY] = useState<"up" | "down">("up");
   const [asking, setAsking] = useState<HTMLElement | null>(null);
   if (!sheet) return null;
   const entry = sheet.mesh_maps.find((m) => m.id === map);
   const open = (y: "up" | "down"): void => {
-    setWay(y);
+    setNormalY(y);
     setAsking(null);
     input.current?.click();
   };
@@ -178,7 +178,7 @@ function MapBar() {
         input={input}
         accept={accepted("pictures")}
         label={`Picture for ${name}`}
-        onFile={(file) => void bringPicture(sheet.id, map, file, way)}
+        onFile={(file) => void bringPicture(sheet.id, map, file, normalY)}
       />
     </div>
   );

@@ -6,7 +6,7 @@ import { Segment, Segments } from "../ui/Segments";
 import { Toggle } from "../ui/Toggle";
 import { NamedSlider } from "../ui/sliders";
 
-const WAYS: [Projection["way"], string, string][] = [
+const MODES: [Projection["mode"], string, string][] = [
   ["three-way", "Three-way", "From three sides, blended where the surface turns"],
   ["planar", "Planar", "From one direction, like a slide"],
   ["uv", "UV", "Along the layout of the sheet"],
@@ -54,9 +54,9 @@ export function ProjectionControls({ value, onTry, onTake }: { value: Projection
       <div className="prow">
         <span className="label">Lies</span>
         <Segments label="Projection">
-          {WAYS.map(([way, name, hint]) => (
-            <Tooltip key={way} title={hint}>
-              <Segment on={value.way === way} onChoose={() => onTake({ ...value, way })}>
+          {MODES.map(([mode, name, hint]) => (
+            <Tooltip key={mode} title={hint}>
+              <Segment on={value.mode === mode} onChoose={() => onTake({ ...value, mode })}>
                 {name}
               </Segment>
             </Tooltip>
@@ -65,7 +65,7 @@ export function ProjectionControls({ value, onTry, onTake }: { value: Projection
       </div>
       {number(
         "Size",
-        value.way === "uv" ? "Of a repeat, as a share of the sheet" : "Of a repeat, as a share of the model",
+        value.mode === "uv" ? "Of a repeat, as a share of the sheet" : "Of a repeat, as a share of the model",
         "size",
         0.005,
         4,
@@ -75,12 +75,12 @@ export function ProjectionControls({ value, onTry, onTake }: { value: Projection
       {number("Turn", "Turns the picture", "turn", -180, 180, "degrees", false)}
       {shift(0, "Across")}
       {shift(1, "Down")}
-      {value.way === "three-way" && number("Sharpness", "How quickly one side gives way to the next", "sharpness", 1, 32, "number", true)}
+      {value.mode === "three-way" && number("Sharpness", "How quickly one side gives way to the next", "sharpness", 1, 32, "number", true)}
       <div className="prow">
         <Toggle on={value.repeat} onToggle={() => onTake({ ...value, repeat: !value.repeat })}>
           Repeat
         </Toggle>
-        {value.way === "planar" && (
+        {value.mode === "planar" && (
           <>
             <Toggle on={value.through} onToggle={() => onTake({ ...value, through: !value.through })}>
               Both sides

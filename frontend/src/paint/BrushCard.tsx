@@ -119,7 +119,7 @@ function BrushPreview({ brush }: { brush: Brush }) {
     const step = Math.max(brush.spacing * 2 * r, 1.2);
     // Dabs that lie close lay the flow by length, as strokes do; those that stand apart lay it each.
     const share = Math.min(step / (2 * r) / standard, 1);
-    const out: { x: number; y: number; r: number; o: number; way: number }[] = [];
+    const out: { x: number; y: number; r: number; o: number; turn: number }[] = [];
     for (let x = 18; x <= 222; x += step) {
       const t = (x - 18) / 204;
       const p = Math.sin(Math.PI * t);
@@ -129,7 +129,7 @@ function BrushPreview({ brush }: { brush: Brush }) {
         y: 32 + Math.sin(t * 2 * Math.PI) * -12,
         r: r * low(brush.pressure_size),
         o: 1 - (1 - brush.flow * low(brush.pressure_flow)) ** share,
-        way: (-Math.atan2(-12 * 2 * Math.PI * Math.cos(t * 2 * Math.PI), 204) * 180) / Math.PI,
+        turn: (-Math.atan2(-12 * 2 * Math.PI * Math.cos(t * 2 * Math.PI), 204) * 180) / Math.PI,
       });
     }
     return out;
@@ -163,7 +163,7 @@ function BrushPreview({ brush }: { brush: Brush }) {
               fill="var(--text)"
               opacity={d.o}
               mask={`url(#tip${i % pictures.length})`}
-              transform={`rotate(${-brush.angle - (brush.follow ? d.way : 0)} ${d.x} ${d.y})`}
+              transform={`rotate(${-brush.angle - (brush.follow ? d.turn : 0)} ${d.x} ${d.y})`}
             />
           ) : (
             <ellipse

@@ -26,7 +26,7 @@ const BUILDS: [Brush["build"], string, string][] = [
   ["past", "Beyond", "Dabs go on building up, past the strength"],
   ["level", "Level", "Dabs that overlap do not add up: the tip's own profile stays"],
 ];
-const MIXES: [Brush["mix"]["way"], string, string][] = [
+const MIXES: [Brush["mix"]["mode"], string, string][] = [
   ["none", "None", "Only the first colour"],
   ["along", "Along", "From the first colour to the second and back, along the stroke"],
   ["across", "Across", "The first colour on one side of the stroke, the second on the other"],
@@ -101,8 +101,8 @@ function TipSettings({ brush, tips }: { brush: Brush; tips: Tip[] }) {
       </div>
       <ChoiceRow label="Flip" options={FLIPS} value={brush.flip} onChange={(flip) => setBrush({ flip })} />
       <ChoiceRow label="Build-up" options={BUILDS} value={brush.build} onChange={(build) => setBrush({ build })} />
-      <ChoiceRow label="Mixing" options={MIXES} value={brush.mix.way} onChange={(way) => setBrush({ mix: { ...brush.mix, way } })} />
-      {brush.mix.way === "along" && (
+      <ChoiceRow label="Mixing" options={MIXES} value={brush.mix.mode} onChange={(mode) => setBrush({ mix: { ...brush.mix, mode } })} />
+      {brush.mix.mode === "along" && (
         <NamedSlider
           label="Length"
           title="Diameters from one colour to the other"

@@ -5,6 +5,7 @@ import { api } from "../api/client";
 import type { ExportPreset, MapSpec, Sheet } from "../api/types";
 import { toggled } from "../grid/LayerGrid";
 import { runJob } from "../state/edits";
+import { withOwnChannels } from "../state/exportMaps";
 import { useDocument, useWorkshop } from "../state/hooks";
 import { say } from "../state/messages";
 import { Check } from "../ui/Check";
@@ -52,14 +53,8 @@ export function ExportScreen() {
   const base = presets?.find((p) => p.id === chosen);
   if (!document || !base) return <main className="page" />;
   const preset: ExportPreset = { ...base, ...changed };
-  const extra: MapSpec[] =
-    preset.id === "separate-maps"
-      ? document.channels
-          .filter((c) => !preset.maps.some((m) => m.components.some((x) => x.split(".")[0] === c.id)))
-          .map((c) => ({ id: c.id, name: c.name, components: c.kind === "colour" ? ["r", "g", "b"].map((l) => `${c.id}.${l}`) : [c.id], bits: null }))
-      : [];
   const sheets = document.sheets.filter((s) => !sheetsOff.has(s.id));
-  const maps = [...preset.maps, ...extra].filter((m) => document.sheets.some((s) => isBaked(m, s)));
+  const maps = withOwnChannels(preset, document.channels).filter((m) => document.sheets.some((s) => isBaked(m, s)));
   const kept = maps.filter((m) => !mapsOff.has(m.id));
   const count = sheets.reduce((sum, s) => sum + kept.filter((m) => isBaked(m, s)).length, 0);
   const set = (values: Partial<ExportPreset>): void => setChanged({ ...changed, ...values });

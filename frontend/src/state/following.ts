@@ -144,10 +144,11 @@ async function syncOnce(): Promise<void> {
     const textures = stage.textures(s.id, s.resolution);
     const wanted = wantedTextures(s);
     for (const names of [wanted.slice(0, 1), wanted.slice(1)]) {
-      const have = Object.fromEntries(names.map((n) => [n, textures.get(n).stamps]));
+      const have = Object.fromEntries(names.map((n) => [n, textures.get(n).versions]));
       const answer = await api.display(uid, s.id, names, have);
       if (get().uid !== uid || theStage() !== stage) return;
-      for (const t of answer.header.tiles) textures.get(t.texture).writeChunk(t.chunk, t.stamp, answer.bytes.subarray(t.offset, t.offset + t.length));
+      for (const t of answer.header.tiles)
+        textures.get(t.texture).writeChunk(t.chunk, t.version, answer.bytes.subarray(t.offset, t.offset + t.length));
       stage.draw();
     }
     stage.setSheetTraits(s.id, uses(s, "opacity") && s.alpha_mode !== "opaque", s.alpha_mode === "mask" ? s.alpha_cutoff : 0, uses(s, "emission"));

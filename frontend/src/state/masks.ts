@@ -229,7 +229,8 @@ async function pump(): Promise<void> {
       const side = workshop.getState().project?.document.sheets.find((s) => s.id === sheet)?.resolution;
       if (!stage || !side) continue;
       const textures = stage.textures(sheet, side);
-      for (const t of answer.header.tiles) textures.get(t.texture).writeChunk(t.chunk, t.stamp, answer.bytes.subarray(t.offset, t.offset + t.length));
+      for (const t of answer.header.tiles)
+        textures.get(t.texture).writeChunk(t.chunk, t.version, answer.bytes.subarray(t.offset, t.offset + t.length));
       stage.draw();
       const { open } = get();
       const { uid } = workshop.getState();
@@ -253,7 +254,7 @@ async function tried(sheet: string, change: Edit): Promise<Binary<DisplayHeader>
   if (!uid || !home || !stage) return null;
   const textures = stage.textures(sheet, home.resolution);
   const names = wantedTextures(home);
-  return api.tryDisplay(uid, sheet, names, Object.fromEntries(names.map((n) => [n, textures.get(n).stamps])), change, stage.seenFrom());
+  return api.tryDisplay(uid, sheet, names, Object.fromEntries(names.map((n) => [n, textures.get(n).versions])), change, stage.seenFrom());
 }
 
 export async function freshPictures(): Promise<void> {

@@ -3,7 +3,7 @@ import type { Projection } from "../api/types";
 import { edgeOf, withEdge } from "./projection";
 
 const planar: Projection = {
-  way: "planar",
+  mode: "planar",
   size: 0.4,
   turn: 0,
   shift: [0, 0],
@@ -34,7 +34,7 @@ describe("the edge of a picture on the model", () => {
     }
   });
   it("changes only the size of a picture from three sides", () => {
-    const back = withEdge({ ...planar, way: "three-way", turn: 15 }, [1, 2, 8], 10);
+    const back = withEdge({ ...planar, mode: "three-way", turn: 15 }, [1, 2, 8], 10);
     expect(back.size).toBeCloseTo(1);
     expect(back.turn).toBe(15);
   });

@@ -6,7 +6,7 @@ export type Place = [number, number, number];
 
 /** Right and up of a picture before it is turned; up is as near to +Y as can be. */
 function axes(projection: Projection): [THREE.Vector3, THREE.Vector3] {
-  const n = projection.way === "planar" ? new THREE.Vector3(...projection.facing).normalize() : new THREE.Vector3(0, 0, 1);
+  const n = projection.mode === "planar" ? new THREE.Vector3(...projection.facing).normalize() : new THREE.Vector3(0, 0, 1);
   const hint = Math.abs(n.y) < 0.95 ? new THREE.Vector3(0, 1, 0) : new THREE.Vector3(0, 0, n.y > 0 ? -1 : 1);
   const right = hint.cross(n).normalize();
   return [right, n.clone().cross(right)];
@@ -25,7 +25,7 @@ export function withEdge(projection: Projection, at: Place, diagonal: number): P
   const from = new THREE.Vector3(...at).sub(new THREE.Vector3(...projection.centre));
   const [right, up] = axes(projection);
   const [across, along] = [from.dot(right), from.dot(up)];
-  const length = projection.way === "planar" ? Math.hypot(across, along) : from.length();
+  const length = projection.mode === "planar" ? Math.hypot(across, along) : from.length();
   const size = Math.min(100, Math.max(0.001, (2 * length) / diagonal));
-  return projection.way === "planar" ? { ...projection, size, turn: (Math.atan2(along, across) * 180) / Math.PI } : { ...projection, size };
+  return projection.mode === "planar" ? { ...projection, size, turn: (Math.atan2(along, across) * 180) / Math.PI } : { ...projection, size };
 }

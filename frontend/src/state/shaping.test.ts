@@ -39,7 +39,7 @@ beforeEach(async () => {
   vi.spyOn(api, "geometry").mockRejectedValue(new Error("no card here"));
   vi.spyOn(api, "stroke").mockImplementation((_uid, message) => {
     sent.push(structuredClone(message));
-    return Promise.resolve({ header: { patches: [], stamps: [], dabs: 1, shape: null } as unknown as StrokeHeader, bytes: new Uint8Array() });
+    return Promise.resolve({ header: { patches: [], versions: [], dabs: 1, shape: null } as unknown as StrokeHeader, bytes: new Uint8Array() });
   });
   vi.stubGlobal("window", { clearInterval: () => undefined, setInterval: () => 0 });
   await openProject("u");

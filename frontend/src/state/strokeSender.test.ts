@@ -5,7 +5,7 @@ import { StrokeSender } from "./strokeSender";
 
 const sample = (x: number): PointerSample => ({ x, y: 0, pressure: 1, time: 0 });
 const begin = { revision: 1 } as StrokeBegin;
-const header = { patches: [], stamps: [], dabs: 1 } as unknown as StrokeHeader;
+const header = { patches: [], versions: [], dabs: 1 } as unknown as StrokeHeader;
 
 /** A server that answers when told. */
 class Server {

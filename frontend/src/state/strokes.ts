@@ -37,7 +37,7 @@ export function showPatches(sheet: string, header: StrokeHeader, bytes: Uint8Arr
   for (const p of header.patches) {
     if (textures.has(p.texture)) textures.get(p.texture).write(p.x, p.y, p.width, p.height, bytes.subarray(p.offset, p.offset + p.length));
   }
-  for (const s of header.stamps) if (textures.has(s.texture)) textures.get(s.texture).stamps[s.chunk] = s.stamp;
+  for (const s of header.versions) if (textures.has(s.texture)) textures.get(s.texture).versions[s.chunk] = s.version;
   if (header.dabs) set({ lastStroke: { ms: header.milliseconds / header.dabs, chunks: header.chunks } });
   stage.draw();
 }

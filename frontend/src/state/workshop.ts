@@ -125,7 +125,7 @@ export const START: Omit<WorkshopState, "registries"> = {
     build: "flow",
     spray: 1,
     grain: { picture: null, size: 0.05, depth: 0.8, fixed: "surface" },
-    mix: { way: "none", length: 6 },
+    mix: { mode: "none", length: 6 },
     facing: true,
     mirror: { x: false, y: false, z: false, around: 1, axis: "y" },
     seed: 1,

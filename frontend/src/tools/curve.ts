@@ -20,13 +20,13 @@ const far = (a: CurvePoint, b: CurvePoint): number => Math.hypot(b[0] - a[0], b[
 function piece(a: CurvePoint, b: CurvePoint, from: CurvePoint | null, to: CurvePoint | null, unit: number): CurvePoint[] {
   const chord = far(a, b);
   const root = Math.sqrt(chord);
-  const way: [number, number] = [(b[0] - a[0]) / chord, (b[1] - a[1]) / chord];
+  const direction: [number, number] = [(b[0] - a[0]) / chord, (b[1] - a[1]) / chord];
   const known = (t: CurvePoint | null): CurvePoint | null => t && [(t[0] * root) / 3, (t[1] * root) / 3, (t[2] * root) / 3];
   // An end that nobody tells a tangent mirrors the other's, as an arc does.
   const free = (other: CurvePoint | null): CurvePoint => {
-    if (!other) return [(way[0] * chord) / 3, (way[1] * chord) / 3, (b[2] - a[2]) / 3];
-    const along = 2 * (other[0] * way[0] + other[1] * way[1]);
-    return [along * way[0] - other[0], along * way[1] - other[1], (b[2] - a[2]) / 3];
+    if (!other) return [(direction[0] * chord) / 3, (direction[1] * chord) / 3, (b[2] - a[2]) / 3];
+    const along = 2 * (other[0] * direction[0] + other[1] * direction[1]);
+    return [along * direction[0] - other[0], along * direction[1] - other[1], (b[2] - a[2]) / 3];
   };
   const first = known(from);
   const second = known(to);
@@ -39,7 +39,7 @@ function piece(a: CurvePoint, b: CurvePoint, from: CurvePoint | null, to: CurveP
       const q = (b[k] ?? 0) - (into[k] ?? 0);
       return side === 0 ? (a[k] ?? 0) - 2 * p + q : p - 2 * q + (b[k] ?? 0);
     }) as [number, number];
-    bend = Math.max(bend, Math.abs(d[0] * way[1] - d[1] * way[0]));
+    bend = Math.max(bend, Math.abs(d[0] * direction[1] - d[1] * direction[0]));
   }
   const pieces = Math.min(Math.max(Math.ceil(Math.sqrt((0.75 * bend) / (FLAT_PX * unit))), 1), MOST_PIECES);
   const points: CurvePoint[] = [];

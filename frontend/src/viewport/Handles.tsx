@@ -20,7 +20,7 @@ interface Handle<T> {
 
 /** The middle of a picture, and the middle of its right side: how large it is and how it is turned. */
 function ofProjection(projection: Projection, diagonal: number): Handle<Projection>[] {
-  if (projection.way === "uv") return [];
+  if (projection.mode === "uv") return [];
   return [
     { name: "Middle of the picture", at: projection.centre, moved: (centre) => ({ ...projection, centre }) },
     { name: "Edge of the picture", at: edgeOf(projection, diagonal), moved: (at) => withEdge(projection, at, diagonal) },

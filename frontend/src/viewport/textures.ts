@@ -8,7 +8,7 @@ export const CHUNK = 256;
 export class PatchedTexture {
   readonly texture: THREE.DataTexture;
   private queue: { x: number; y: number; w: number; h: number; data: Uint8Array }[] = [];
-  stamps: string[];
+  versions: string[];
   private fresh = true;
 
   constructor(
@@ -27,7 +27,7 @@ export class PatchedTexture {
     // Rows arrive top first, and UVs come with v down, so nothing is flipped.
     this.texture.flipY = false;
     this.texture.needsUpdate = true;
-    this.stamps = new Array<string>((side / CHUNK) ** 2).fill("");
+    this.versions = new Array<string>((side / CHUNK) ** 2).fill("");
   }
 
   write(x: number, y: number, w: number, h: number, data: Uint8Array): void {
@@ -35,12 +35,12 @@ export class PatchedTexture {
     // Until the server says what version it is now, it is none: a stroke that is dropped has to be fetched back.
     const across = this.side / CHUNK;
     for (let row = Math.floor(y / CHUNK); row * CHUNK < y + h; row++) {
-      for (let column = Math.floor(x / CHUNK); column * CHUNK < x + w; column++) this.stamps[row * across + column] = "";
+      for (let column = Math.floor(x / CHUNK); column * CHUNK < x + w; column++) this.versions[row * across + column] = "";
     }
   }
 
   /** Write a whole chunk; four bytes mean one colour all over. */
-  writeChunk(chunk: number, stamp: string, data: Uint8Array): void {
+  writeChunk(chunk: number, version: string, data: Uint8Array): void {
     const across = this.side / CHUNK;
     let pixels = data;
     if (data.length === 4) {
@@ -48,7 +48,7 @@ export class PatchedTexture {
       pixels = new Uint8Array(new Uint32Array(CHUNK * CHUNK).fill(word).buffer);
     }
     this.write((chunk % across) * CHUNK, Math.floor(chunk / across) * CHUNK, CHUNK, CHUNK, pixels);
-    this.stamps[chunk] = stamp;
+    this.versions[chunk] = version;
   }
 
   /** Send what is waiting to the card. Returns whether anything was. */

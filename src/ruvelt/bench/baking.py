@@ -77,8 +77,8 @@ def _raw(scene: Lantern, blocks: list[tuple[Any, Any, Any]], query: str, limited
     whole = scene.model_source.whole
 
     def run(block: tuple[np.ndarray, ...]) -> None:
-        origin, way, limit = block
-        whole.run(origin, way, **({"dists": limit.copy()} if limited else {}), query=query)
+        origin, direction, limit = block
+        whole.run(origin, direction, **({"dists": limit.copy()} if limited else {}), query=query)
 
     return best(lambda: scene.workers.map(run, blocks), 2)
 
@@ -114,7 +114,7 @@ def against_embree(side: int) -> list[Row]:
 def _filter(scene: Lantern, without: float) -> Row:
     """The grain's filter as a share of the whole bake, by itself: between two whole bakes it would drown in what else the machine does."""
     baker = Baker(scene.samples, scene.model_source, BakeSettings(rays=RAYS), scene.workers)
-    answers = baker.measure(["occlusion"], lambda done, planned, what: None, lambda name, chunk, codes: None)
+    answers = baker.measure(["occlusion"], lambda done, planned, what: None, lambda name, chunk, values_u16: None)
     assert answers is not None
     alone = best(lambda: evened(answers, 0.5, RAYS, scene.workers), 3)
     share = alone / (alone + without)
@@ -139,13 +139,13 @@ def _projection_rays(scene: Lantern) -> float:
     for chunk in scene.chunks:
         points = maker.chunk(chunk)
         leaving = source.cage(settings).leaving(points, settings, scene.low.diagonal)
-        start = (points.position + leaving.way * leaving.reach[:, :1] - source.centre) * source.scale
+        start = (points.position + leaving.direction * leaving.reach[:, :1] - source.centre) * source.scale
         limit = leaving.reach.sum(axis=1) * source.scale
-        blocks.append((np.ascontiguousarray(start, np.float32), np.ascontiguousarray(-leaving.way), np.ascontiguousarray(limit, np.float32)))
+        blocks.append((np.ascontiguousarray(start, np.float32), np.ascontiguousarray(-leaving.direction), np.ascontiguousarray(limit, np.float32)))
 
     def run(block: tuple[np.ndarray, ...]) -> None:
-        start, way, limit = block
-        source.whole.run(start, way, dists=limit.copy(), query="INTERSECT", output=True)
+        start, direction, limit = block
+        source.whole.run(start, direction, dists=limit.copy(), query="INTERSECT", output=True)
 
     return best(lambda: scene.workers.map(run, blocks), 3)
 
@@ -172,7 +172,7 @@ def noise(side: int) -> list[Row]:
     def baked(rays: int, grain: float) -> np.ndarray:
         baker = Baker(scene.samples, scene.model_source, BakeSettings(rays=rays, grain=grain), scene.workers)
         found: dict[int, np.ndarray] = {}
-        baker.bake(["occlusion"], arrived=lambda name, chunk, codes: found.update({chunk: codes}))
+        baker.bake(["occlusion"], arrived=lambda name, chunk, values_u16: found.update({chunk: values_u16}))
         return np.concatenate([found[c][0][found[c][1] > 0] / 65535 for c in sorted(found)])
 
     many, few, even = baked(4096, 0), baked(64, 0), baked(64, 0.5)

@@ -38,8 +38,8 @@ def _with_curvature(scene: BenchScene) -> None:
     sheet = scene.document.sheets[0].model_copy(update={"mesh_maps": (MeshMap(id="curvature"),)})
     scene.document = scene.document.model_copy(update={"sheets": (sheet,)})
     bumps = 32768 + 20000 * np.sin(scene.samples.positions * 25).prod(axis=1)
-    codes = np.stack([bumps.astype(np.uint16), np.full(len(bumps), 65535, np.uint16)])
-    scene.put(base_plane_id("s", "curvature"), [codes[:, c * CHUNK : (c + 1) * CHUNK].copy() for c in range(scene.samples.chunk_count)])
+    values_u16 = np.stack([bumps.astype(np.uint16), np.full(len(bumps), 65535, np.uint16)])
+    scene.put(base_plane_id("s", "curvature"), [values_u16[:, c * CHUNK : (c + 1) * CHUNK].copy() for c in range(scene.samples.chunk_count)])
 
 
 def _hash(x: NDArray[np.uint32], y: NDArray[np.uint32], z: NDArray[np.uint32]) -> NDArray[np.uint32]:
@@ -130,8 +130,8 @@ def wide_rows(side: int) -> list[Row]:
     scene = painted_scene(side, 1, 0)
     samples = scene.samples
     sigma = WIDE * samples.model.diagonal
-    codes = np.random.default_rng(2).integers(0, 65536, (1, samples.slot_count), np.uint16)
-    ours = median(lambda: surface_blur(samples, codes, sigma, scene.workers), 3)
+    values_u16 = np.random.default_rng(2).integers(0, 65536, (1, samples.slot_count), np.uint16)
+    ours = median(lambda: surface_blur(samples, values_u16, sigma, scene.workers), 3)
     # A step of a quarter each way spreads by half a texel² along an axis.
     needed = (sigma / samples.spacing) ** 2 / 0.5
     theirs = median(_diffusion(scene), 3) * needed / TIMED

@@ -49,7 +49,7 @@ def tools(side: int) -> list[Row]:
         "tone": (Paint(tool="tone", tone=Tone(change="darken")), BRUSH, 1.5),
         "tone of the layer alone": (Paint(tool="tone", reads="layer", tone=Tone(change="hue")), BRUSH, 1.5),
         "a picture tip with grain": (RED, BRUSH.model_copy(update={"tips": ("chalk",), "grain": Grain(picture="grit")}), 2.5),
-        "two colours mixed": (TWO, BRUSH.model_copy(update={"mix": Mixing(way="across")}), 1.5),
+        "two colours mixed": (TWO, BRUSH.model_copy(update={"mix": Mixing(mode="across")}), 1.5),
         "confined to ridges": (RED.model_copy(update={"confine": Confine(relief=0.2)}), BRUSH, 1.5),
         "a blend mode": (RED.model_copy(update={"blend": "multiply"}), BRUSH, 1.5),
         "soften": (Paint(tool="soften"), BRUSH, 2.0),

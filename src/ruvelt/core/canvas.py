@@ -118,7 +118,7 @@ class Canvas:
             raise NotFound("Nothing of the surface lies near that point.")
         return slot
 
-    def codes(self, channel: str, x: float, y: float, z: float) -> U16:
+    def values_u16(self, channel: str, x: float, y: float, z: float) -> U16:
         """(components,) uint16 composite of a channel at the sample nearest to a point."""
         slot = self.at(x, y, z)
         return np.asarray(self.evaluator.composite(channel, chunk_of(slot))[:, local_of(slot)], np.uint16)
@@ -128,7 +128,7 @@ class Canvas:
         found = self.evaluator.channel(channel)
         if found is None:
             raise NotFound(f"There is no channel '{channel}' here.")
-        return tuple(round(float(v), 4) for v in decode(found, self.codes(channel, x, y, z)))
+        return tuple(round(float(v), 4) for v in decode(found, self.values_u16(channel, x, y, z)))
 
     # -- what is done -----------------------------------------------------------------------------------------------------------
 
@@ -195,8 +195,8 @@ class Canvas:
         settings = settings or BakeSettings()
         made: dict[str, dict[int, U16]] = {}
 
-        def arrived(map_id: str, chunk: int, codes: U16) -> None:
-            made.setdefault(map_id, {})[chunk] = codes
+        def arrived(map_id: str, chunk: int, values_u16: U16) -> None:
+            made.setdefault(map_id, {})[chunk] = values_u16
 
         Baker(self.samples, BakeSource(self.model, tuple(high)), settings, self.workers).bake(maps, arrived=arrived)
         entries = {m.id: m for m in self.sheet.mesh_maps}

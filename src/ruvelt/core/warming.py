@@ -61,8 +61,8 @@ def _caches(name: str) -> Iterator[Path]:
 
 def forget_stale() -> int:
     """Delete what was compiled from other sources than there are now; gives of how many files."""
-    stamp = CORE / "__pycache__" / _STAMP
-    before = dict(line.split() for line in stamp.read_text().splitlines()) if stamp.exists() else {}
+    version = CORE / "__pycache__" / _STAMP
+    before = dict(line.split() for line in version.read_text().splitlines()) if version.exists() else {}
     now = digests()
     stale = [name for name, digest in now.items() if before.get(name) != digest]
     for name in stale:
@@ -70,8 +70,8 @@ def forget_stale() -> int:
             path.unlink()
     # Where the package may not be written, caches lie elsewhere and go by the dates of files.
     with suppress(OSError):
-        stamp.parent.mkdir(exist_ok=True)
-        stamp.write_text("".join(f"{name} {digest}\n" for name, digest in now.items()))
+        version.parent.mkdir(exist_ok=True)
+        version.write_text("".join(f"{name} {digest}\n" for name, digest in now.items()))
     return len(stale)
 
 

@@ -122,7 +122,7 @@ def _shading() -> Steps:
             jitter_hue=0.05,
             spacing=0.35,
             flow=0.5,
-            mix={"way": "random"},
+            mix={"mode": "random"},
             seed=5,
         )
     ]
@@ -187,7 +187,7 @@ def _waterline() -> Steps:
             flow=0.6,
             strength=0.85,
             spacing=0.3,
-            mix={"way": "along", "length": 3},
+            mix={"mode": "along", "length": 3},
             seed=9,
         )
     ]

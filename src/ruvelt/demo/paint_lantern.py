@@ -99,9 +99,9 @@ def _along(path: np.ndarray, offset: float, count: int, seed: int) -> list[list[
     marks = []
     for _ in range(count):
         i = int(r.integers(1, len(path) - 2))
-        start, way = path[i], path[i + 1] - path[i]
+        start, direction = path[i], path[i + 1] - path[i]
         side = np.array([np.sign(start[0]) * 0.8, 0.0, r.choice([-0.6, 0.6])])
-        marks.append([(start + side * offset + way * t * r.uniform(0.1, 0.6)).round(5).tolist() for t in (0, 0.5, 1)])
+        marks.append([(start + side * offset + direction * t * r.uniform(0.1, 0.6)).round(5).tolist() for t in (0, 0.5, 1)])
     return marks
 
 
@@ -122,8 +122,8 @@ def enamel_script() -> dict[str, Any]:
     steps += [layer("paint", "Depth and fading", sheet, "fading"), {"do": "target", "layer": "fading", "channels": ["base_color", "roughness"]}]
     steps += [brush(0.2, hardness=0.0, flow=0.25, strength=0.55, spacing=0.2), paint(base_color=FADED, roughness=0.34)]
     for a in np.linspace(0, 2 * np.pi, 15):
-        way = np.linspace(a, a + 0.6, 6)
-        steps.append(stroke(np.column_stack([np.sin(way) * 0.45, np.full(6, 0.518), np.cos(way) * 0.45]).tolist()))
+        direction = np.linspace(a, a + 0.6, 6)
+        steps.append(stroke(np.column_stack([np.sin(direction) * 0.45, np.full(6, 0.518), np.cos(direction) * 0.45]).tolist()))
     steps.append(paint(base_color=DEEP, roughness=0.16))
     for a in np.linspace(0, 2 * np.pi, 12):
         steps.append(stroke(_on_tank(np.linspace(a, a + 0.8, 6), np.full(6, 0.17 + 0.02 * np.sin(5 * a)))))

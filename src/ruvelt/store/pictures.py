@@ -38,7 +38,7 @@ class PictureRow(_Base):
     scope: Mapped[str] = mapped_column(primary_key=True)
     texture: Mapped[str] = mapped_column(primary_key=True)
     chunk: Mapped[int] = mapped_column(primary_key=True)
-    stamp: Mapped[int]
+    version: Mapped[int] = mapped_column("stamp")
     data: Mapped[bytes] = mapped_column(LargeBinary)
 
 
@@ -75,10 +75,10 @@ class PictureStore:
             texture, chunks = pack
             where = (PictureRow.scope == scope) & (PictureRow.texture == texture) & PictureRow.chunk.in_(chunks)
             with self._connect().connect() as connection:
-                rows = connection.execute(select(PictureRow.chunk, PictureRow.stamp, PictureRow.data).where(where)).all()
+                rows = connection.execute(select(PictureRow.chunk, PictureRow.version, PictureRow.data).where(where)).all()
             unpack = zstandard.ZstdDecompressor()
-            for chunk, stamp, data in rows:
-                if stamp == wanted[texture, chunk]:
+            for chunk, version, data in rows:
+                if version == wanted[texture, chunk]:
                     tile = np.frombuffer(unpack.decompress(data), np.uint8)
                     if tile.size == CHUNK * 4:
                         found[texture, chunk] = tile.reshape(CHUNK, 4)
@@ -91,7 +91,7 @@ class PictureStore:
     def put(self, scope: str, tiles: Iterable[tuple[str, int, int, Tile]]) -> None:
         """Keep tiles as (texture, chunk, stamp, tile)."""
         pack = zstandard.ZstdCompressor(level=1, write_checksum=True)
-        self._write(scope, [(texture, chunk, stamp, pack.compress(np.ascontiguousarray(tile).data)) for texture, chunk, stamp, tile in tiles])
+        self._write(scope, [(texture, chunk, version, pack.compress(np.ascontiguousarray(tile).data)) for texture, chunk, version, tile in tiles])
 
     def _write(self, scope: str, rows: list[tuple[str, int, int, bytes]]) -> None:
         values = [{"scope": scope, "texture": t, "chunk": c, "stamp": s, "data": d} for t, c, s, d in rows]
@@ -109,7 +109,7 @@ class PictureStore:
             return {}
         where = (PictureRow.scope == scope) & (PictureRow.texture != "gutter")
         with suppress(DatabaseError), self._connect().connect() as connection:
-            rows = connection.execute(select(PictureRow.texture, PictureRow.chunk, PictureRow.stamp).where(where)).all()
+            rows = connection.execute(select(PictureRow.texture, PictureRow.chunk, PictureRow.version).where(where)).all()
             return {(t, c): s for t, c, s in rows}
         return {}
 

@@ -365,7 +365,7 @@ class BakeDesk:
         for i, sheet in enumerate(sheets):
             progress(i, len(sheets), f"{sheet.name}: Reading the normal map")
             samples = session.samples(sheet)
-            normal = turned_normals(samples, _normal_codes(session, sheet), workers)
+            normal = turned_normals(samples, _normal_values(session, sheet), workers)
             for m in maps:
                 progress(i, len(sheets), f"{sheet.name}: {map_name(m)}")
                 if m == "curvature":
@@ -375,9 +375,9 @@ class BakeDesk:
                 else:
                     values = 0.5 + 0.5 * normal
                 for chunk in range(samples.chunk_count):
-                    codes = _chunk_codes(values, samples, chunk)
-                    if codes[-1].any():
-                        self._arrived(sheet, m, chunk, codes, made, run)
+                    values_u16 = _chunk_values(values, samples, chunk)
+                    if values_u16[-1].any():
+                        self._arrived(sheet, m, chunk, values_u16, made, run)
         progress(len(sheets), len(sheets), "Done")
         return made
 
@@ -439,14 +439,14 @@ def begin_straight(session: Session, sheet_id: str, revision: int | None = None)
             session.store.commit(f"Straight rays of {sheet.name}", edit=edit)
 
 
-def _chunk_codes(values: NDArray[np.float32], samples: SheetSamples, chunk: int) -> U16:
+def _chunk_values(values: NDArray[np.float32], samples: SheetSamples, chunk: int) -> U16:
     here = slice(chunk * CHUNK, (chunk + 1) * CHUNK)
     covered = samples.covered[here]
-    codes = np.rint(np.clip(values[here].T, 0, 1) * 65535).astype(np.uint16) * covered
-    return np.ascontiguousarray(np.concatenate([codes, np.where(covered, 65535, 0).astype(np.uint16)[None]]))
+    values_u16 = np.rint(np.clip(values[here].T, 0, 1) * 65535).astype(np.uint16) * covered
+    return np.ascontiguousarray(np.concatenate([values_u16, np.where(covered, 65535, 0).astype(np.uint16)[None]]))
 
 
-def _normal_codes(session: Session, sheet: Sheet) -> Callable[[int], U16 | None]:
+def _normal_values(session: Session, sheet: Sheet) -> Callable[[int], U16 | None]:
     """The tangent-space normal map of a sheet: a baked or imported mesh map with its touch-up, else the one under the relief."""
     if any(m.id == "normal" for m in sheet.mesh_maps):
         evaluator = session.display(sheet.id).evaluator

@@ -64,20 +64,20 @@ def small_picture(display: SheetDisplay, channel: str) -> str:
     """PNG data URL of any channel that an evaluator knows, over the whole sheet."""
     evaluator, samples = display.evaluator, display.samples
     chunk, local, covered = _points(samples, _Window(0, 0, samples.side))
-    codes = {int(c): evaluator.composite(channel, int(c)) for c in np.unique(chunk)}
-    values = np.zeros((*chunk.shape, len(next(iter(codes.values())))))
-    for c, picture in codes.items():
+    values_u16 = {int(c): evaluator.composite(channel, int(c)) for c in np.unique(chunk)}
+    values = np.zeros((*chunk.shape, len(next(iter(values_u16.values())))))
+    for c, picture in values_u16.items():
         here = chunk == c
         values[here] = picture[:, local[here]].T / 65535
     return _url(np.broadcast_to(values, (*chunk.shape, 3)) * 255, covered.astype(float))
 
 
 def _cached(session: Session, keys: Any, make: Any) -> str:
-    stamp = hash(tuple(sorted(keys.items())))
-    url: str | None = session.cache.get(("cell", stamp))
+    version = hash(tuple(sorted(keys.items())))
+    url: str | None = session.cache.get(("cell", version))
     if url is None:
         url = make()
-        session.cache.put(("cell", stamp), url, len(url))
+        session.cache.put(("cell", version), url, len(url))
     return url
 
 
@@ -117,9 +117,9 @@ def _content_picture(display: SheetDisplay, channel: Channel, use: ChannelUse) -
     values = np.zeros((*chunk.shape, channel.components + 1))
     for c in np.unique(chunk):
         assert use.content is not None
-        codes = use.content.values(display.evaluator.measures, channel, int(c))
-        if codes is not None:
-            values[chunk == c] = codes[:, local[chunk == c]].T / 65535
+        values_u16 = use.content.values(display.evaluator.measures, channel, int(c))
+        if values_u16 is not None:
+            values[chunk == c] = values_u16[:, local[chunk == c]].T / 65535
     return _url(np.broadcast_to(values[..., :-1], (*chunk.shape, 3)) * 255, values[..., -1] * covered)
 
 
@@ -150,8 +150,8 @@ def _mask_picture(evaluator: SheetEvaluator, samples: SheetSamples, layer: AnyLa
         values = np.zeros(chunk.shape)
         for c in np.unique(chunk):
             here = chunk == c
-            codes = evaluator.mask_chunk(mask, layer.id, int(c))
-            values[here] = codes if isinstance(codes, float) else codes[local[here]] / 65535
+            values_u16 = evaluator.mask_chunk(mask, layer.id, int(c))
+            values[here] = values_u16 if isinstance(values_u16, float) else values_u16[local[here]] / 65535
         return values, covered
 
     whole = _Window(0, 0, samples.side)
@@ -173,7 +173,7 @@ def _url(colour: NDArray[np.float64], alpha: NDArray[np.float64]) -> str:
     return "data:image/png;base64," + base64.b64encode(data.tobytes()).decode()
 
 
-def grey_picture(codes: NDArray[np.uint16]) -> str:
+def grey_picture(values_u16: NDArray[np.uint16]) -> str:
     """An (h, w) uint16 picture as a PNG data URL."""
-    _, data = cv2.imencode(".png", (codes >> 8).astype(np.uint8))
+    _, data = cv2.imencode(".png", (values_u16 >> 8).astype(np.uint8))
     return "data:image/png;base64," + base64.b64encode(data.tobytes()).decode()

@@ -33,11 +33,11 @@ def pick(session: Session, sheet_id: str, slot: int) -> dict[str, list[float]]:
     display = session.display(sheet_id)
     found = {}
     for channel in session.document.channels:
-        codes = display.evaluator.composite(channel.id, chunk_of(slot))[:, local_of(slot)]
-        found[channel.id] = [round(float(v), 6) for v in decode(channel, codes)]
+        values_u16 = display.evaluator.composite(channel.id, chunk_of(slot))[:, local_of(slot)]
+        found[channel.id] = [round(float(v), 6) for v in decode(channel, values_u16)]
     if any(m.id == "id" for m in display.evaluator.sheet.mesh_maps):
-        codes = display.evaluator.composite("map:id", chunk_of(slot))[:, local_of(slot)]
-        found["map:id"] = [round(float(v), 6) for v in codes / 65535]
+        values_u16 = display.evaluator.composite("map:id", chunk_of(slot))[:, local_of(slot)]
+        found["map:id"] = [round(float(v), 6) for v in values_u16 / 65535]
     return found
 
 

@@ -22,8 +22,8 @@ def probe(session: Session, camera: Camera | None, sheet_id: str | None, x: floa
     island of the layout there, whole whatever seams split it for picking, its faces, and texels per object unit on it and on the sheet's others."""
     with session.lock:
         if camera is not None:
-            origins, ways = camera.rays(np.array([[x, y]]))
-            hits = session.caster().cast(np.array(origins), ways)
+            origins, directions = camera.rays(np.array([[x, y]]))
+            hits = session.caster().cast(np.array(origins), directions)
             triangle = int(hits.triangle[0])
             if triangle < 0:
                 return {"hit": False}

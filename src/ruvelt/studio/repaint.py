@@ -125,10 +125,10 @@ class _Repainter:
 
 def image_to_plane(session: Session, samples: SheetSamples, image: U16) -> Plane:
     """A plane from an (h, w, components) uint16 picture stretched over the sheet; chunks without coverage are left out."""
-    way = cv2.INTER_AREA if image.shape[0] > samples.side else cv2.INTER_CUBIC
+    direction = cv2.INTER_AREA if image.shape[0] > samples.side else cv2.INTER_CUBIC
     scaled = image
     if image.shape[:2] != (samples.side, samples.side):
-        stretched = cv2.resize(image.astype(np.float32), (samples.side, samples.side), interpolation=way)
+        stretched = cv2.resize(image.astype(np.float32), (samples.side, samples.side), interpolation=direction)
         scaled = np.rint(np.clip(stretched, 0, 65535)).astype(np.uint16)
     slots = samples.from_image(scaled)
     keys: dict[int, str] = {}

@@ -21,8 +21,8 @@ class ScopedCache(BoundedCache):
     def held(self) -> int:  # type: ignore[override]
         return self._shared.held
 
-    def get(self, key: Any, stamp: Any = None) -> Any | None:
-        return self._shared.get((self._scope, key), stamp)
+    def get(self, key: Any, version: Any = None) -> Any | None:
+        return self._shared.get((self._scope, key), version)
 
-    def put(self, key: Any, value: Any, size: int, stamp: Any = None) -> None:
-        self._shared.put((self._scope, key), value, size, stamp)
+    def put(self, key: Any, value: Any, size: int, version: Any = None) -> None:
+        self._shared.put((self._scope, key), value, size, version)

@@ -84,7 +84,7 @@ class StrokeAnswer:
     chunks: int
     seconds: float
     stored: bool = False
-    stamps: list[tuple[str, int, int]] = field(default_factory=list)
+    versions: list[tuple[str, int, int]] = field(default_factory=list)
     hit: tuple[float, float, float] | None = None
     #: Where a shape's points lie, once they have snapped.
     shape: list[list[float]] | None = None
@@ -221,22 +221,22 @@ class StrokeDesk:
         if not running.touched:
             return
         session, begin = self._session, running.begin
-        before = self._stamps(running)
+        before = self._versions(running)
         settled = store_stroke(session, running.live, stroke_label(running.live, begin.paint, running.shape), recorded(session, running))
         answer.patches += running.display.update(settled)
         answer.stored = True
         if not running.live.local:
             # More changed than what was sent; without new versions the client asks for it.
             return
-        answer.stamps = [(t, c, s) for (t, c), s in self._stamps(running).items() if before[t, c] != s]
+        answer.versions = [(t, c, s) for (t, c), s in self._versions(running).items() if before[t, c] != s]
 
-    def _stamps(self, running: _Running) -> dict[tuple[str, int], int]:
+    def _versions(self, running: _Running) -> dict[tuple[str, int], int]:
         display = self._session.display(running.begin.target.sheet)
         gutter = display.samples.screen_gutter
         chunks = set(running.touched)
         for chunk in running.touched:
             chunks |= {*gutter.targets_of.get(chunk, ()), *display.field.neighbours(chunk)}
-        return {(t, c): display.stamp(t, c) for t in running.begin.textures for c in chunks}
+        return {(t, c): display.version(t, c) for t in running.begin.textures for c in chunks}
 
 
 def recorded(session: Session, running: _Running) -> KeptStroke:

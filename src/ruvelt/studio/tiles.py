@@ -48,8 +48,8 @@ def scope_of(session: Session, sheet: Sheet) -> str:
 def drawn_tiles(session: Session, sheet_id: str, wanted: list[tuple[str, int]]) -> list[NDArray[np.uint8]]:
     """Display tiles by (texture, chunk): kept pictures where they are current, the others evaluated and kept for the next opening."""
     display, scope = session.display(sheet_id), scope_of(session, session.sheet(sheet_id))
-    stamps = {w: display.stamp(*w) for w in wanted}
-    made = session.pictures.store.get(scope, stamps, session.workers)
+    versions = {w: display.version(*w) for w in wanted}
+    made = session.pictures.store.get(scope, versions, session.workers)
     # Read, evaluated and let go in groups, so that pixels are used while they are warm.
     missing = [w for w in wanted if w not in made]
     chunks = sorted({chunk for _, chunk in missing})
@@ -61,7 +61,7 @@ def drawn_tiles(session: Session, sheet_id: str, wanted: list[tuple[str, int]]) 
         mine = [w for w in missing if w[1] in group]
         drawn = session.workers.map(lambda w: display.tile(*w), mine)
         made.update(zip(mine, drawn, strict=True))
-        session.pictures.keep(scope, [(*w, stamps[w], tile) for w, tile in zip(mine, drawn, strict=True)])
+        session.pictures.keep(scope, [(*w, versions[w], tile) for w, tile in zip(mine, drawn, strict=True)])
     if missing:
         session.pictures.keep_sources(scope, display.samples.gutter_sources)
     # What the first stroke will need is made ready while the pictures are looked at.
@@ -78,10 +78,10 @@ def refresh_pictures(session: Session) -> None:
         if sheet.id not in session.sheets.held:
             continue
         display, scope = session.display(sheet.id), scope_of(session, sheet)
-        for (texture, chunk), stamp in session.pictures.store.names(scope).items():
+        for (texture, chunk), version in session.pictures.store.names(scope).items():
             with suppress(NotFound):
-                now = display.stamp(texture, chunk)
-                if now != stamp and time.monotonic() < until:
+                now = display.version(texture, chunk)
+                if now != version and time.monotonic() < until:
                     session.pictures.keep(scope, [(texture, chunk, now, display.tile(texture, chunk))])
 
 

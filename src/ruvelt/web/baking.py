@@ -151,15 +151,15 @@ def arrived(path: s.ProjectPath, body: s.ArrivedBody):  # type: ignore[no-untype
     entries, blocks = [], []
     for i, (_, piece) in enumerate(mine):
         blocks.append(_rgba(unpack(piece.shape, piece.packed)).tobytes())
-        entries.append(s.TileEntry(texture=f"channel:map:{piece.map}", chunk=piece.chunk, stamp="", offset=i * 4 * CHUNK, length=4 * CHUNK))
+        entries.append(s.TileEntry(texture=f"channel:map:{piece.map}", chunk=piece.chunk, version="", offset=i * 4 * CHUNK, length=4 * CHUNK))
     return binary(s.ArrivedHeader(count=count, running=True, tiles=entries), blocks)
 
 
-def _rgba(codes: U16) -> np.ndarray:  # type: ignore[type-arg]
+def _rgba(values_u16: U16) -> np.ndarray:  # type: ignore[type-arg]
     """(65536, 4) uint8 of a map's chunk, grey for one component."""
     shown = np.empty((CHUNK, 4), np.uint8)
     for k in range(3):
-        shown[:, k] = codes[k if len(codes) == 4 else 0] >> 8
+        shown[:, k] = values_u16[k if len(values_u16) == 4 else 0] >> 8
     shown[:, 3] = 255
     return shown
 

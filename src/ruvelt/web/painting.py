@@ -24,7 +24,7 @@ from ruvelt.web import schemas as s
 from ruvelt.web.binary import BINARY, binary, binary_answer, parts
 from ruvelt.web.context import blueprint, opened, session_of, studio
 from ruvelt.web.projects import job_answer, state_of
-from ruvelt.web.stroke_answer import stamp_text, stroke_answer
+from ruvelt.web.stroke_answer import stroke_answer, version_text
 from ruvelt.web.uploads import described
 
 api: APIBlueprint = blueprint("painting")
@@ -67,19 +67,19 @@ def display(path: s.ProjectPath, body: s.DisplayBody):  # type: ignore[no-untype
         for texture in body.textures:
             have = body.have.get(texture, [])
             for chunk in chunks:
-                stamp = stamp_text(shown.stamp(texture, chunk))
-                if chunk >= len(have) or have[chunk] != stamp:
-                    wanted.append((texture, chunk, stamp))
+                version = version_text(shown.version(texture, chunk))
+                if chunk >= len(have) or have[chunk] != version:
+                    wanted.append((texture, chunk, version))
         if body.edit is None:
             tiles = drawn_tiles(session, body.sheet, [(t, c) for t, c, _ in wanted])
         else:
             shown.evaluator.prepare()
             tiles = session.workers.map(lambda w: shown.tile(w[0], w[1]), wanted)
     entries, blocks, at = [], [], 0
-    for (texture, chunk, stamp), tile in zip(wanted, tiles, strict=True):
+    for (texture, chunk, version), tile in zip(wanted, tiles, strict=True):
         words = tile.view(np.uint32)
         content = (tile[:1] if (words == words[0]).all() else tile).tobytes()
-        entries.append(s.TileEntry(texture=texture, chunk=chunk, stamp=stamp, offset=at, length=len(content)))
+        entries.append(s.TileEntry(texture=texture, chunk=chunk, version=version, offset=at, length=len(content)))
         blocks.append(content)
         at += len(content)
     return binary(s.DisplayHeader(revision=revision, side=shown.samples.side, tiles=entries), blocks)

@@ -185,7 +185,7 @@ class Registries(BaseModel):
 class TileEntry(BaseModel):
     texture: str
     chunk: int
-    stamp: str
+    version: str
     #: Where the tile's pixels start in the body; a tile of one colour has 4 bytes, others 262 144.
     offset: int
     length: int
@@ -504,10 +504,10 @@ class PatchEntry(BaseModel):
     length: int
 
 
-class StampEntry(BaseModel):
+class VersionEntry(BaseModel):
     texture: str
     chunk: int
-    stamp: str
+    version: str
 
 
 class StrokeHeader(BaseModel):
@@ -518,7 +518,7 @@ class StrokeHeader(BaseModel):
     chunks: int
     milliseconds: float
     stored: bool
-    stamps: list[StampEntry]
+    versions: list[VersionEntry]
     hit: list[float] | None
     #: Where a shape's points lie, once they have snapped.
     shape: list[list[float]] | None

@@ -6,9 +6,9 @@ from ruvelt.studio.strokes import StrokeAnswer
 from ruvelt.web import schemas as s
 
 
-def stamp_text(stamp: int) -> str:
+def version_text(version: int) -> str:
     """A 64-bit version as text: JavaScript numbers would round it."""
-    return f"{stamp & 0xFFFFFFFFFFFFFFFF:016x}"
+    return f"{version & 0xFFFFFFFFFFFFFFFF:016x}"
 
 
 def stroke_answer(answer: StrokeAnswer, revision: int) -> tuple[s.StrokeHeader, list[bytes]]:
@@ -24,7 +24,7 @@ def stroke_answer(answer: StrokeAnswer, revision: int) -> tuple[s.StrokeHeader, 
         chunks=answer.chunks,
         milliseconds=round(answer.seconds * 1000, 2),
         stored=answer.stored,
-        stamps=[s.StampEntry(texture=t, chunk=c, stamp=stamp_text(v)) for t, c, v in answer.stamps],
+        versions=[s.VersionEntry(texture=t, chunk=c, version=version_text(v)) for t, c, v in answer.versions],
         hit=None if answer.hit is None else list(answer.hit),
         shape=answer.shape,
         revision=revision,

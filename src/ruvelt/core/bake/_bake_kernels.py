@@ -227,18 +227,18 @@ def gather_thickness(distance, direction, inward, first, last, rays, reach, out)
 
 
 @kernel(numba.void(f32[:, ::1], f32[:, ::1], f32[:, ::1], i64[::1], f32[::1], f32, f32[:, ::1], f32[:, ::1], f32[::1]), late=True)
-def cage_rays(position, cage, reach, rows, centre, scale, start, way, limit):
+def cage_rays(position, cage, reach, rows, centre, scale, start, direction, limit):
     """Rays from `reach[:, 0]` outside along the cage to `reach[:, 1]` inside; starts and limits in the scene's own units."""
     for i in range(len(rows)):
         p = rows[i]
         for k in range(3):
             start[i, k] = (position[p, k] + cage[p, k] * reach[p, 0] - centre[k]) * scale
-            way[i, k] = -cage[p, k]
+            direction[i, k] = -cage[p, k]
         limit[i] = (reach[p, 0] + reach[p, 1]) * scale
 
 
 @kernel(i64(FOUND, f32[:, ::1], numba.boolean, i32[::1], f32[:, :, ::1], f32[:, :, ::1], i64[::1], MET, i64[::1]), late=True)
-def take_hits(found, way, ignore_back, index, corners, normals, rows, out, again):
+def take_hits(found, direction, ignore_back, index, corners, normals, rows, out, again):
     """Position and interpolated normal of hits, written to rows; lists those that met a face from behind in `again` and counts them.
 
     index : the source's triangle for each primitive, or size 0 when they are the same
@@ -249,7 +249,7 @@ def take_hits(found, way, ignore_back, index, corners, normals, rows, out, again
     for i in range(len(primitive)):
         if primitive[i] < 0:
             continue
-        if ignore_back and outward[i, 0] * way[i, 0] + outward[i, 1] * way[i, 1] + outward[i, 2] * way[i, 2] > 0:
+        if ignore_back and outward[i, 0] * direction[i, 0] + outward[i, 1] * direction[i, 1] + outward[i, 2] * direction[i, 2] > 0:
             again[passed] = i
             passed += 1
             continue
@@ -285,7 +285,7 @@ def judge_hits(low, cage, reach, up, high, triangle, other, bits, height, suspec
 
 
 @kernel(numba.void(f32[:, ::1], f32[:, ::1], f32[:, ::1], f32[:, ::1], numba.boolean, f32[:, ::1]), late=True)
-def into_tangent_frame(way, normal, tangent, frame, vertex, out):
+def into_tangent_frame(direction, normal, tangent, frame, vertex, out):
     """Directions as their decoding turns them back, 0.5 + 0.5 · v, unit; out : (n, 3).
 
     Decoding multiplies by the matrix of tangent, bitangent and normal, whose columns are not orthogonal between vertices; this is its inverse,
@@ -293,14 +293,14 @@ def into_tangent_frame(way, normal, tangent, frame, vertex, out):
     vertex : decoders interpolate bitangents of vertices and bring all three to unit length; else they take sign · normal × tangent, as interpolated
     """
     half, one = np.float32(0.5), np.float32(1)
-    for i in range(len(way)):
+    for i in range(len(direction)):
         nx, ny, nz, tx, ty, tz, sign = normal[i, 0], normal[i, 1], normal[i, 2], tangent[i, 0], tangent[i, 1], tangent[i, 2], tangent[i, 3]
         ln, lt = frame[i, 0], frame[i, 1]
         bx, by, bz = sign * (ny * tz - nz * ty), sign * (nz * tx - nx * tz), sign * (nx * ty - ny * tx)
         lb = ln * lt
         if vertex:
             bx, by, bz, ln, lt, lb = frame[i, 2], frame[i, 3], frame[i, 4], one, one, one
-        wx, wy, wz = way[i, 0], way[i, 1], way[i, 2]
+        wx, wy, wz = direction[i, 0], direction[i, 1], direction[i, 2]
         # Rows of the inverse times the determinant: bitangent × normal, normal × tangent, tangent × bitangent.
         rx, ry, rz = by * nz - bz * ny, bz * nx - bx * nz, bx * ny - by * nx
         sx, sy, sz = ny * tz - nz * ty, nz * tx - nx * tz, nx * ty - ny * tx

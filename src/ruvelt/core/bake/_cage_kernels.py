@@ -26,7 +26,7 @@ def _to_segment(x, y, z, ends, e):
 
 
 @kernel(numba.void(i32[::1], f32[:, ::1], f32[:, ::1], f32[:, ::1], CAGE, f32[::1], f32[:, ::1], f32[::1]), late=True)
-def cage_ways(triangle, bary, position, geometric, cage, straight, way, stretch):
+def cage_directions(triangle, bary, position, geometric, cage, straight, direction, stretch):
     """Unit directions that rays leave by, and how much longer a distance along them is than along the face.
 
     At hard edges the averaged corner normals, so that nothing gapes; `blend` away from those that meet in a corner, that corner's share is its split
@@ -58,5 +58,5 @@ def cage_ways(triangle, bary, position, geometric, cage, straight, way, stretch)
             x, y, z = unit(x + m * (gx - x), y + m * (gy - y), z + m * (gz - z))
         if x == zero and y == zero and z == zero:
             x, y, z = gx, gy, gz
-        way[i, 0], way[i, 1], way[i, 2] = x, y, z
+        direction[i, 0], direction[i, 1], direction[i, 2] = x, y, z
         stretch[i] = one / max(x * gx + y * gy + z * gz, LEAST_COSINE)

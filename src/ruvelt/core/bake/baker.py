@@ -142,7 +142,7 @@ class Baker:
                 rows = np.arange(starts[chunk], starts[chunk + 1])
                 values = kind.of_rays(smooth.rows(rows))
                 local = np.ascontiguousarray(smooth.slot[rows] - chunk * CHUNK, np.int32)
-                arrived(kind.id, int(chunk), _codes(values, local, kind.components, kind.direction))
+                arrived(kind.id, int(chunk), _values_u16(values, local, kind.components, kind.direction))
 
     def _chunk(
         self, chunk: int, kinds: list[BakedMap], table: F32, around: Neighbours | None, count: Callable[[int, str], None], arrived: Arrived
@@ -181,9 +181,9 @@ class Baker:
             else:
                 assert answers is not None
                 values = kind.of_rays(answers)
-            arrived(kind.id, chunk, _codes(values, covered, kind.components, kind.direction))
+            arrived(kind.id, chunk, _values_u16(values, covered, kind.components, kind.direction))
         if self.source.projects:
-            arrived(SUSPECTS, chunk, _codes(suspect[covered].astype(np.float32)[:, None] / np.float32(255), covered, 1))
+            arrived(SUSPECTS, chunk, _values_u16(suspect[covered].astype(np.float32)[:, None] / np.float32(255), covered, 1))
         return answers
 
     def _drawn_in(self, chunk: int, turn: int, points: Points, surface: Surface, straight: F32 | None) -> tuple[Points, Surface]:
@@ -214,10 +214,10 @@ class Baker:
             reach = self.settings.occlusion_reach * 100 if self.settings.occlusion_reach < 1 else 1e30
             sky = _Rays(place, np.ascontiguousarray(surface.normal), outside, key)
             for scene, rows in around:
-                for part, a, b, origin, way, limit in self._rays_of(sky, rows, table, seed, reach, FADE if reach < 1e30 else 0.0):
-                    hit = scene.run(origin, way, dists=limit, query="OCCLUDED")
+                for part, a, b, origin, direction, limit in self._rays_of(sky, rows, table, seed, reach, FADE if reach < 1e30 else 0.0):
+                    hit = scene.run(origin, direction, dists=limit, query="OCCLUDED")
                     some, leaning = np.empty(b - a, np.float32), np.empty((b - a, 3), np.float32)
-                    gather_open(hit, way, part.normal[a:b], 0, b - a, rays, some, leaning)
+                    gather_open(hit, direction, part.normal[a:b], 0, b - a, rays, some, leaning)
                     open_share[part.row[a:b]], bent[part.row[a:b]] = some, leaning
                     count((b - a) * rays, "Rays to the sky")
         if "inside" in wanted:
@@ -225,10 +225,10 @@ class Baker:
             reach = self.settings.thickness_reach * 100
             inward = _Rays(place, -surface.normal, -outside, key)
             for scene, rows in around:
-                for part, a, b, origin, way, _ in self._rays_of(inward, rows, table, seed ^ 0x5BD1E995, reach, 0.0):
-                    far = np.ascontiguousarray(scene.run(origin, way, query="DISTANCE"), np.float32)
+                for part, a, b, origin, direction, _ in self._rays_of(inward, rows, table, seed ^ 0x5BD1E995, reach, 0.0):
+                    far = np.ascontiguousarray(scene.run(origin, direction, query="DISTANCE"), np.float32)
                     deep = np.empty(b - a, np.float32)
-                    gather_thickness(far, way, part.normal[a:b], 0, b - a, rays, reach, deep)
+                    gather_thickness(far, direction, part.normal[a:b], 0, b - a, rays, reach, deep)
                     thickness[part.row[a:b]] = deep / np.float32(reach)
                     count((b - a) * rays, "Rays through the body")
         return open_share, bent, thickness
@@ -293,7 +293,7 @@ class _Sums:
         return Answers(slot, self._position[local] * share, normal, area, mean(self._open), mean(self._bent), mean(self._thickness))
 
 
-def _codes(values: F32, local: NDArray[np.int32], components: int, direction: bool = False) -> U16:
+def _values_u16(values: F32, local: NDArray[np.int32], components: int, direction: bool = False) -> U16:
     out = empty_chunk(components + 1)
     encode_rows(np.ascontiguousarray(values, np.float32), local, components, np.float32(1), direction, out)
     return out

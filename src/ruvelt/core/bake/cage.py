@@ -7,7 +7,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from ruvelt.core.bake._cage_kernels import cage_ways
+from ruvelt.core.bake._cage_kernels import cage_directions
 from ruvelt.core.bake.point_arrays import CageCorners
 from ruvelt.core.bake.points import Points, averaged_normals
 from ruvelt.core.bake.settings import BakeSettings
@@ -24,7 +24,7 @@ _SPLIT = 1e-4
 class Leaving:
     """How rays leave (n, …) points: `way` float32 unit, outward; `reach` (n, 2) float32 distances outside and inside along it, object units."""
 
-    way: F32
+    direction: F32
     reach: F32
 
 
@@ -65,19 +65,19 @@ class Cage:
         if points.bary is None:
             # A vertex has one normal, averaged by itself.
             return Leaving(points.normal, np.broadcast_to(np.array([front, back], np.float32), (n, 2)).copy())
-        way, stretch = np.empty((n, 3), np.float32), np.empty(n, np.float32)
+        direction, stretch = np.empty((n, 3), np.float32), np.empty(n, np.float32)
         mask = np.zeros(n, np.float32) if straight is None else np.ascontiguousarray(straight, np.float32)
         corners = CageCorners(self._averaged, self._split, self._place, self._star, self._edge, self._ends, self._blend)
-        cage_ways(points.triangle, points.bary, points.position, points.geometric, corners, mask, way, stretch)
+        cage_directions(points.triangle, points.bary, points.position, points.geometric, corners, mask, direction, stretch)
         reach = np.stack([front * stretch, back * stretch], axis=1)
         if self._kind == "file" and self._outer is not None:
             out = np.einsum("nk,nkd->nd", points.bary, self._outer_corners[points.triangle]) - points.position
             far = np.linalg.norm(out, axis=1)
             # Where the cage touches the model, rays leave as without one; what is painted straight stays straight.
             own = (far > 1e-6 * diagonal) & (mask <= 0)
-            way[own] = out[own] / far[own, None]
+            direction[own] = out[own] / far[own, None]
             reach[own, 0] = far[own]
-        return Leaving(way, np.ascontiguousarray(reach, np.float32))
+        return Leaving(direction, np.ascontiguousarray(reach, np.float32))
 
     def shell(self, low: Model, rows: NDArray[np.int32], settings: BakeSettings, most: int = 60_000) -> tuple[F32, F32]:
         """(n, 3, 3) float32 triangles each of where rays from some of the model's triangles start, and of where they end, object space.
@@ -104,8 +104,8 @@ class Cage:
             normal = np.ascontiguousarray(normal / np.maximum(np.linalg.norm(normal, axis=1, keepdims=True), np.float32(1e-30)), np.float32)
             position = np.ascontiguousarray(np.einsum("nk,nkd->nd", bary, p), np.float32)
             leaving = self.leaving(Points(triangle, triangle, position, normal, normal, triangle, bary, None), settings, low.diagonal)
-            outer.append((position + leaving.way * leaving.reach[:, :1]).reshape(-1, 3, 3))
-            inner.append((position - leaving.way * leaving.reach[:, 1:]).reshape(-1, 3, 3))
+            outer.append((position + leaving.direction * leaving.reach[:, :1]).reshape(-1, 3, 3))
+            inner.append((position - leaving.direction * leaving.reach[:, 1:]).reshape(-1, 3, 3))
         return np.ascontiguousarray(np.concatenate(outer), np.float32), np.ascontiguousarray(np.concatenate(inner), np.float32)
 
 

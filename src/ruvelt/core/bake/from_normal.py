@@ -21,7 +21,7 @@ FROM_NORMAL = ("curvature", "occlusion", "object_normal")
 SCALES = (1.0, 2.5, 6.0)
 
 
-def turned_normals(samples: SheetSamples, codes: Callable[[int], U16 | None], workers: Workers) -> F32:
+def turned_normals(samples: SheetSamples, values_u16: Callable[[int], U16 | None], workers: Workers) -> F32:
     """(slots, 3) float32 unit normals, object space: the normal map laid into each texel's MikkTSpace frame.
 
     codes : (3 or 4, 65536) uint16 of a chunk, or None where there is no map; there the surface's own normal holds.
@@ -33,7 +33,7 @@ def turned_normals(samples: SheetSamples, codes: Callable[[int], U16 | None], wo
         points = maker.chunk(chunk)
         if not len(points.local):
             return
-        found = codes(chunk)
+        found = values_u16(chunk)
         normal = points.normal
         if found is not None:
             t = found[:3, points.local].T.astype(np.float32) / np.float32(32767.5) - 1

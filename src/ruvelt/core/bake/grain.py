@@ -121,13 +121,13 @@ def evened(
         first = np.ascontiguousarray(guide[order])
         pilot = np.ascontiguousarray(mean(first[:, None], first, GUIDE, 0.0, np.ones(total, bool))[:, 0])
         found = back(mean(first[:, None], pilot, WIDEST * strength, 1.0 / rays, mine))[:, 0]
-        ways = None if others is None else back(mean(np.ascontiguousarray(others[order]), pilot, WIDEST * strength, 1.0 / rays, mine))
-        return np.ascontiguousarray(found), ways
+        directions = None if others is None else back(mean(np.ascontiguousarray(others[order]), pilot, WIDEST * strength, 1.0 / rays, mine))
+        return np.ascontiguousarray(found), directions
 
     open_share, bent, thickness = answers.open_share, answers.bent, answers.thickness
     if everything.open_share is not None:
-        open_share, ways = along(everything.open_share, everything.bent)
-        bent = None if ways is None else ways / np.maximum(np.linalg.norm(ways, axis=1, keepdims=True), np.float32(1e-12))
+        open_share, directions = along(everything.open_share, everything.bent)
+        bent = None if directions is None else directions / np.maximum(np.linalg.norm(directions, axis=1, keepdims=True), np.float32(1e-12))
     if everything.thickness is not None:
         thickness, _ = along(everything.thickness)
     return Answers(answers.slot, answers.position, answers.normal, answers.area, open_share, bent, thickness)
@@ -168,8 +168,8 @@ class _Cells:
         """Which (k, 3) places lie in a cell that holds some, or beside one."""
         at = np.floor((position - self.low) / np.float32(self.cell)).astype(np.int64)
         found = np.zeros(len(position), bool)
-        for way in np.ndindex(3, 3, 3):
-            there = at + np.array(way) - 1
+        for direction in np.ndindex(3, 3, 3):
+            there = at + np.array(direction) - 1
             inside = ((there >= 0) & (there < self.dims)).all(axis=1)
             number = (there[:, 2] * self.dims[1] + there[:, 1]) * self.dims[0] + there[:, 0]
             row = np.minimum(np.searchsorted(self.number, number), len(self.number) - 1)

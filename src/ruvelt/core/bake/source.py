@@ -232,7 +232,7 @@ class BakeSource:
                 if partners := pairing.partners[p]:
                     other |= (part == p) & (met >= 0) & ~np.isin(met, partners)
         height = np.empty(n, np.float32)
-        judge_hits(points.position, leaving.way, leaving.reach, points.normal, position, triangle, other, _BITS, height, suspect)
+        judge_hits(points.position, leaving.direction, leaving.reach, points.normal, position, triangle, other, _BITS, height, suspect)
         suspect[meant] = 0
         return Surface(position, normal, height, triangle, suspect)
 
@@ -248,15 +248,15 @@ class BakeSource:
         normal: F32,
         triangle: NDArray[np.int32],
     ) -> None:
-        start, way, limit = np.empty((len(rows), 3), np.float32), np.empty((len(rows), 3), np.float32), np.empty(len(rows), np.float32)
-        cage_rays(points.position, leaving.way, leaving.reach, rows, self.centre, self.scale, start, way, limit)
+        start, direction, limit = np.empty((len(rows), 3), np.float32), np.empty((len(rows), 3), np.float32), np.empty(len(rows), np.float32)
+        cage_rays(points.position, leaving.direction, leaving.reach, rows, self.centre, self.scale, start, direction, limit)
         for _ in range(PASSES if ignore_back else 1):
-            found = scene.run(start, way, dists=limit, query="INTERSECT", output=True)
+            found = scene.run(start, direction, dists=limit, query="INTERSECT", output=True)
             again = np.empty(len(rows), np.int64)
             count = int(
                 take_hits(
                     FoundHits(found["primID"], found["u"], found["v"], found["Ng"]),
-                    way,
+                    direction,
                     ignore_back,
                     index,
                     self.corners,
@@ -270,5 +270,5 @@ class BakeSource:
                 break
             left = again[:count]
             step = found["tfar"][left] + np.float32(BIAS)
-            rows, way = rows[left], np.ascontiguousarray(way[left])
-            start, limit = np.ascontiguousarray(start[left] + way * step[:, None]), np.maximum(limit[left] - step, 0)
+            rows, direction = rows[left], np.ascontiguousarray(direction[left])
+            start, limit = np.ascontiguousarray(start[left] + direction * step[:, None]), np.maximum(limit[left] - step, 0)

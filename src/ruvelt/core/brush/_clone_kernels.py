@@ -143,12 +143,12 @@ def clone_blocks(blocks, chunk, side, position, face, offset, begun, mirrored, r
 
 
 @kernel(numba.void(i32[::1], i32[::1], i64[::1], i32, u16[:, ::1]), late=True)
-def fetch_codes(slots, sources, pictures, comps, out):
+def fetch_values(slots, sources, pictures, comps, out):
     """Codes of other samples for samples of one chunk. pictures : (chunks,) addresses of (comps, 65536) uint16."""
     for at in range(len(slots)):
-        codes = u16_at(pictures[chunk_of(sources[at])], CHUNK * comps)
+        values_u16 = u16_at(pictures[chunk_of(sources[at])], CHUNK * comps)
         for k in range(comps):
-            out[k, local_of(slots[at])] = codes[k * CHUNK + (local_of(sources[at]))]
+            out[k, local_of(slots[at])] = values_u16[k * CHUNK + (local_of(sources[at]))]
 
 
 @kernel(numba.void(i32[::1], i32[:, ::1], i32, i64[::1], i32, u16[:, ::1]), late=True)
@@ -161,6 +161,6 @@ def fetch_blocks(blocks, found, chunk, pictures, comps, out):
             if q < 0:
                 continue
             local = first + in_block(n, True)
-            codes = u16_at(pictures[chunk_of(q)], CHUNK * comps)
+            values_u16 = u16_at(pictures[chunk_of(q)], CHUNK * comps)
             for k in range(comps):
-                out[k, local] = codes[k * CHUNK + (local_of(q))]
+                out[k, local] = values_u16[k * CHUNK + (local_of(q))]

@@ -174,15 +174,15 @@ def fill_clusters(blocks, chunk, samples, radius, clusters, areas, pictures, com
                                 missing[chunk_of(slot[j])] = 1
                                 whole = False
                                 continue
-                            codes = u16_at(place, CHUNK * comps)
+                            values_u16 = u16_at(place, CHUNK * comps)
                             total += w
-                            v0 += w * np.float32(codes[local])
+                            v0 += w * np.float32(values_u16[local])
                             if comps > 1:
-                                v1 += w * np.float32(codes[CHUNK + local])
+                                v1 += w * np.float32(values_u16[CHUNK + local])
                             if comps > 2:
-                                v2 += w * np.float32(codes[2 * CHUNK + local])
+                                v2 += w * np.float32(values_u16[2 * CHUNK + local])
                             if comps > 3:
-                                v3 += w * np.float32(codes[3 * CHUNK + local])
+                                v3 += w * np.float32(values_u16[3 * CHUNK + local])
                         share = np.float32(1) / total if total > 0 else np.float32(1)
                         values[0, n], values[1, n], values[2, n], values[3, n] = v0 * share, v1 * share, v2 * share, v3 * share
                     # Set last: what two threads do at once they do alike.
@@ -211,7 +211,7 @@ def _mean_around(s, mark, samples, radius, clusters, pieces, scratch, values, en
     """sums[:4] = weighted means of the clusters within `radius` of sample `s` that hang together with it, sums[4] the weight. mark : not used yet"""
     position, normal, low, cell, dims = samples.position, samples.normal, samples.grid.low, samples.grid.cell, samples.grid.dims
     cluster_start, middle, facing, mass, held_in = clusters.start, clusters.middle, clusters.facing, clusters.mass, clusters.piece
-    stamp = scratch.mark
+    marks = scratch.mark
     px, py, pz, nx, ny, nz = position[s, 0], position[s, 1], position[s, 2], normal[s, 0], normal[s, 1], normal[s, 2]
     zero, inverse = np.float32(0), np.float32(1 / cell)
     y0, y1 = _at(py - radius, low[1], inverse, dims[1]), _at(py + radius, low[1], inverse, dims[1])
@@ -236,7 +236,7 @@ def _mean_around(s, mark, samples, radius, clusters, pieces, scratch, values, en
                 w = radius * radius - (dx * dx + dy * dy + dz * dz)
                 w = (w if w > zero else zero) * mass[j]
                 w *= _turned(facing[0, j] * nx + facing[1, j] * ny + facing[2, j] * nz)
-                w = w if stamp[held_in[j]] == mark else zero
+                w = w if marks[held_in[j]] == mark else zero
                 total += w
                 a += w * values[0, j]
                 b += w * values[1, j]
@@ -269,20 +269,20 @@ def _put(mean, weight, own, local, into):
 
 
 @kernel(numba.void(i32[::1], SAMPLES, *_AROUND, INTO), late=True, fastmath=_LOOSE)
-def soften_codes(slots, samples, radius, clusters, pieces, scratch, values, into):
+def soften_values(slots, samples, radius, clusters, pieces, scratch, values, into):
     """Weighted mean of a picture over the surface around samples of a chunk: its clusters within `radius` that hang together with a sample.
 
     The last mark that was used is kept at the end of the scratch's.
     """
-    stamp, picture, comps = scratch.mark, into.picture, into.comps
-    sums, ends, mark = f32_scratch(5), i64_scratch((2, 3)), stamp[len(stamp) - 1]
+    marks, picture, comps = scratch.mark, into.picture, into.comps
+    sums, ends, mark = f32_scratch(5), i64_scratch((2, 3)), marks[len(marks) - 1]
     own = u16_at(picture, CHUNK * comps)
     for at in range(len(slots)):
         s = slots[at]
         mark += np.int32(1)
         _mean_around(s, mark, samples, radius, clusters, pieces, scratch, values, ends, sums)
         _put(sums, sums[4], own, local_of(s), into)
-    stamp[len(stamp) - 1] = mark
+    marks[len(marks) - 1] = mark
 
 
 #: Clusters that are looked at together, and room for them: not a power of two, or the rows of a list would push each other out of the cache.
@@ -327,13 +327,13 @@ def soften_nodes(blocks, chunk, nodes, samples, radius, clusters, pieces, scratc
     """
     step, known, node_values = nodes.step, nodes.known, nodes.values
     position, normal, face, side = samples.position, samples.normal, samples.face, samples.side
-    low, cell, dims, stamp, slot_piece = samples.grid.low, samples.grid.cell, samples.grid.dims, scratch.mark, clusters.slot_piece
+    low, cell, dims, marks, slot_piece = samples.grid.low, samples.grid.cell, samples.grid.dims, scratch.mark, clusters.slot_piece
     cluster_start, middle, facing, mass, held_in = clusters.start, clusters.middle, clusters.facing, clusters.mass, clusters.piece
     zero, far, inverse = np.float32(0), np.float32(1e30), np.float32(1 / cell)
     across = side >> 8
     along, wide = 16 // step, 256 // step + 1
     listed, sums, slots, asked = f32_scratch((11, ROOM)), f32_scratch((64, 5)), i64_scratch(64), i64_scratch(64)
-    alone, ends, mark = f32_scratch(5), i64_scratch((2, 3)), stamp[len(stamp) - 1]
+    alone, ends, mark = f32_scratch(5), i64_scratch((2, 3)), marks[len(marks) - 1]
     # First each block's own nodes, so that those at its edges are left to blocks that are there as well.
     for owner in range(4):
         for at in range(len(blocks)):
@@ -386,7 +386,7 @@ def soften_nodes(blocks, chunk, nodes, samples, radius, clusters, pieces, scratc
                             listed[3, t], listed[4, t], listed[5, t], listed[6, t] = facing[0, f], facing[1, f], facing[2, f], mass[f]
                             listed[7, t], listed[8, t], listed[9, t], listed[10, t] = values[0, f], values[1, f], values[2, f], values[3, f]
                             # What does not hang together is written over by the next.
-                            full += 1 if stamp[held_in[f]] == mark else 0
+                            full += 1 if marks[held_in[f]] == mark else 0
                             if full == LISTED:
                                 _add_listed(listed, full, radius, slots, count, position, normal, sums)
                                 full = 0
@@ -394,7 +394,7 @@ def soften_nodes(blocks, chunk, nodes, samples, radius, clusters, pieces, scratc
             # Nodes of other pieces than the first one's have their own neighbours.
             together = mark
             for n in range(count):
-                if stamp[slot_piece[slots[n]]] != together:
+                if marks[slot_piece[slots[n]]] != together:
                     mark += np.int32(1)
                     _mean_around(slots[n], mark, samples, radius, clusters, pieces, scratch, values, ends, alone)
                     for k in range(4):
@@ -407,7 +407,7 @@ def soften_nodes(blocks, chunk, nodes, samples, radius, clusters, pieces, scratc
                     known[asked[n]] = slots[n] + 1
                 else:
                     known[asked[n]] = -1
-    stamp[len(stamp) - 1] = mark
+    marks[len(marks) - 1] = mark
 
 
 @kernel(numba.void(i32[::1], i32, NODES, SAMPLES, *_AROUND, INTO), late=True, fastmath=_LOOSE)
@@ -418,14 +418,14 @@ def soften_blocks(blocks, chunk, nodes, samples, radius, clusters, pieces, scrat
     """
     step, known, node_values = nodes.step, nodes.known, nodes.values
     position, face, side = samples.position, samples.face, samples.side
-    stamp, picture, comps, multiplied, out = scratch.mark, into.picture, into.comps, into.multiplied, into.out
+    marks, picture, comps, multiplied, out = scratch.mark, into.picture, into.comps, into.multiplied, into.out
     one, zero = np.float32(1), np.float32(0)
     across = side >> 8
     left, top = (chunk % across) * 256, (chunk // across) * 256
     along, wide = 16 // step, 256 // step + 1
     half, full = np.float32(0.5), np.float32(65535)
-    sums, mean, shares, offsets, codes = f32_scratch(5), f32_scratch(4), f32_scratch((4, 16)), i64_scratch(16), f32_scratch((4, 16))
-    own, ends, mark = u16_at(picture, CHUNK * comps), i64_scratch((2, 3)), stamp[len(stamp) - 1]
+    sums, mean, shares, offsets, values_u16 = f32_scratch(5), f32_scratch(4), f32_scratch((4, 16)), i64_scratch(16), f32_scratch((4, 16))
+    own, ends, mark = u16_at(picture, CHUNK * comps), i64_scratch((2, 3)), marks[len(marks) - 1]
     inv = one / np.float32(step)
     for n in range(16):
         # A square of fewer texels says them again.
@@ -459,15 +459,15 @@ def soften_blocks(blocks, chunk, nodes, samples, radius, clusters, pieces, scrat
                 for k in range(comps):
                     ca, cb, cc, cd = node_values[first, k], node_values[first + 1, k], node_values[first + wide, k], node_values[first + wide + 1, k]
                     for n in range(np.uint64(16)):
-                        codes[k, n] = ca * shares[0, n] + cb * shares[1, n] + cc * shares[2, n] + cd * shares[3, n]
+                        values_u16[k, n] = ca * shares[0, n] + cb * shares[1, n] + cc * shares[2, n] + cd * shares[3, n]
                 if multiplied:
                     for n in range(np.uint64(16)):
-                        gain = full / max(codes[comps - 1, n], one)
+                        gain = full / max(values_u16[comps - 1, n], one)
                         for k in range(comps - 1):
-                            codes[k, n] *= gain
+                            values_u16[k, n] *= gain
                 for k in range(comps):
                     for n in range(np.uint64(16)):
-                        out[k, (begin & np.uint64(65535)) + np.uint64(offsets[n])] = np.uint16(min(codes[k, n], full) + half)
+                        out[k, (begin & np.uint64(65535)) + np.uint64(offsets[n])] = np.uint16(min(values_u16[k, n], full) + half)
                 continue
             for v in range(step):
                 for u in range(step):
@@ -493,4 +493,4 @@ def soften_blocks(blocks, chunk, nodes, samples, radius, clusters, pieces, scrat
                     mark += np.int32(1)
                     _mean_around(s, mark, samples, radius, clusters, pieces, scratch, values, ends, sums)
                     _put(sums, sums[4], own, local, into)
-    stamp[len(stamp) - 1] = mark
+    marks[len(marks) - 1] = mark

@@ -52,8 +52,8 @@ def _piece(state, tangent, has, unit, out, n):
         for k in range(3):
             along += handle[1 - end, k] * (state[6 + k] - state[1 + k])
         for k in range(3):
-            way = (state[6 + k] - state[1 + k]) / chord
-            handle[end, k] = 2 * along / chord * way - handle[1 - end, k] if other else way * chord / 3
+            direction = (state[6 + k] - state[1 + k]) / chord
+            handle[end, k] = 2 * along / chord * direction - handle[1 - end, k] if other else direction * chord / 3
         handle[end, 3] = (state[9] - state[4]) / 3
     # Second differences of the control points bound how far chords stray (Wang 1984); only what lies across the chord counts.
     bend = 0.0

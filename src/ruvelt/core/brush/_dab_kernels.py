@@ -407,7 +407,7 @@ MIXING = (f32[::1], numba.uint16[::1])
 @kernel(
     numba.void(i32[::1], i32[::1], i64, f32[::1], f32[::1], numba.uint16[::1], i64, numba.boolean, i32, *MIXING, numba.uint16[:, ::1]), allocates=True
 )
-def paint_runs(starts, counts, base, coverage, shares, codes, values, erase, comps, decode, encode, out):
+def paint_runs(starts, counts, base, coverage, shares, values_u16, values, erase, comps, decode, encode, out):
     """Lay a colour over the plane as it was before the stroke (address `base`, 0 when the chunk did not exist), with coverage as alpha.
 
     coverage : (65536,) of this chunk; codes : (comps,) uint16, or `values` : address of (comps, 65536) uint16 with a colour of its own for
@@ -448,11 +448,11 @@ def paint_runs(starts, counts, base, coverage, shares, codes, values, erase, com
             out[comps, i] = np.uint16(np.int32(total * full + half))
             inverse[i - first] = one / (total if total > zero else one)
         for k in range(comps):
-            code, row = np.float32(codes[k]), np.uint64(k * CHUNK)
+            code, row = np.float32(values_u16[k]), np.uint64(k * CHUNK)
             if len(decode) > 0 and base != 0:
                 own = u16_at(values, CHUNK * comps)
                 for i in range(first, end):
-                    laid, below = (own[row + i] if values != 0 else codes[k]), before[row + i]
+                    laid, below = (own[row + i] if values != 0 else values_u16[k]), before[row + i]
                     # What comes to the same stays the same.
                     if coverage[i] > zero and (under[i - first] <= zero or laid == below):
                         out[k, i] = laid
@@ -471,7 +471,7 @@ def paint_runs(starts, counts, base, coverage, shares, codes, values, erase, com
                     out[k, i] = np.uint16(np.int32(value)) if coverage[i] > zero else out[k, i]
             else:
                 for i in range(first, end):
-                    out[k, i] = codes[k] if coverage[i] > zero else out[k, i]
+                    out[k, i] = values_u16[k] if coverage[i] > zero else out[k, i]
 
 
 @kernel(numba.void(i32[::1], i32[::1], i64, f32[::1], numba.uint16[:, ::1], i32, *MIXING, numba.uint16[:, ::1]), allocates=True)

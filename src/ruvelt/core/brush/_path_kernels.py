@@ -70,7 +70,7 @@ def pack_rich(balls, number, chance, across, limit, depth, pattern, flat, travel
     number : (n,) of their stops; chance : (n, 6) in 0 … 1; across : (n, 3), or none; travelled : (4,) kept between calls: the
     way in lengths, in diameters, the share of mixing there, and the last stop's number
     """
-    tips, flip, way, length, spacing, spread = pattern
+    tips, flip, direction, length, spacing, spread = pattern
     for i in range(len(balls)):
         for k in range(FACING):
             out[i, k] = balls[i, k]
@@ -85,9 +85,9 @@ def pack_rich(balls, number, chance, across, limit, depth, pattern, flat, travel
         out[i, TIP] = min(np.floor(chance[i, 0] * tips), tips - 1.0) if tips > 0 else -1.0
         out[i, FLIP] = -1 if (flip == 1 and number[i] % 2 == 1) or (flip == 2 and chance[i, 1] < 0.5) else 1
         out[i, MIX] = 0
-        if way == 1:
+        if direction == 1:
             out[i, MIX] = 1 - abs(1 - (travelled[1] / length) % 2)
-        elif way == 2:
+        elif direction == 2:
             out[i, MIX] = chance[i, 2]
         for k in range(3):
             out[i, HUE + k] = (2 * chance[i, 3 + k] - 1) * spread[k]

@@ -242,9 +242,13 @@ def _curve(t, a, b, c):
 
 
 @inline
-def _bend(way, y, x, down, right):
+def _bend(direction, y, x, down, right):
     """How much a curve through the first three of four nodes on a line misses the fourth."""
-    return abs(way[y + 3 * down, x + 3 * right] - way[y, x] + np.float32(3) * (way[y + down, x + right] - way[y + 2 * down, x + 2 * right]))
+    return abs(
+        direction[y + 3 * down, x + 3 * right]
+        - direction[y, x]
+        + np.float32(3) * (direction[y + down, x + right] - direction[y + 2 * down, x + 2 * right])
+    )
 
 
 @inline
@@ -463,13 +467,13 @@ def side_by_side(plane, comps, multiplied, out):
     held = u16_at(plane, CHUNK * comps)
     top = np.uint64((comps - 1) * CHUNK)
     for k in range(DEEP):
-        row, way = np.uint64(min(k, comps - 1) * CHUNK), np.uint64(k)
+        row, direction = np.uint64(min(k, comps - 1) * CHUNK), np.uint64(k)
         if multiplied and k < comps - 1:
             for i in range(np.uint64(CHUNK)):
-                out[i, way] = np.uint16(np.int32(np.float32(held[row + i]) * (np.float32(held[top + i]) * u) + half))
+                out[i, direction] = np.uint16(np.int32(np.float32(held[row + i]) * (np.float32(held[top + i]) * u) + half))
         else:
             for i in range(np.uint64(CHUNK)):
-                out[i, way] = held[row + i]
+                out[i, direction] = held[row + i]
 
 
 @inline
@@ -493,13 +497,13 @@ WHOLE_PIECE = np.float32(0.3)
 
 
 @inline
-def _steps(p, n, home, face, way):
+def _steps(p, n, home, face, direction):
     """How far sources lie apart from a texel of a block to the next one, along x for `way` 1 or y for 16: of both neighbours, or of one."""
-    at = n & 15 if way == 1 else n >> 4
-    row = 1 if way == 1 else 256
+    at = n & 15 if direction == 1 else n >> 4
+    row = 1 if direction == 1 else 256
     s = home + in_block(n, True)
     back, on = at > 0 and face[s - row] >= 0, at < 15 and face[s + row] >= 0
-    begin, end = (n - way if back else n), (n + way if on else n)
+    begin, end = (n - direction if back else n), (n + direction if on else n)
     step = p[end] - p[begin]
     return step * np.float32(0.5) if back and on else step
 
@@ -563,7 +567,7 @@ def _squeezed(px, py, n, home, face, position, spacing, side, pictures, missing,
 
 
 @kernel(numba.boolean(i32[::1], i32, i32[::1], f32[:, ::1], f32, i32, f32[:, ::1], i64[::1], i32, numba.boolean, u8[::1], u16[:, ::1]), late=True)
-def push_codes(blocks, chunk, face, position, spacing, side, shift, pictures, comps, multiplied, missing, out):
+def push_values(blocks, chunk, face, position, spacing, side, shift, pictures, comps, multiplied, missing, out):
     """Codes at the sources of texels of a chunk's blocks, between the four texels around each, or over all that is squeezed into it.
 
     pictures : (chunks,) addresses of (65536, 4) uint16, 0 for chunks not read so far; multiplied : colours are by alpha, the last,
@@ -616,9 +620,9 @@ def push_codes(blocks, chunk, face, position, spacing, side, shift, pictures, co
             gain[n] = full / (alpha if alpha > one else one) if multiplied else one
         for k in range(comps):
             # The last one is repeated up to the fourth.
-            way, own = np.uint64(k if k < comps - 1 else DEEP - 1), multiplied and k < comps - 1
+            direction, own = np.uint64(k if k < comps - 1 else DEEP - 1), multiplied and k < comps - 1
             for n in range(np.uint64(256)):
-                code = mean[n * np.uint64(DEEP) + way] * (gain[n] if own else one)
+                code = mean[n * np.uint64(DEEP) + direction] * (gain[n] if own else one)
                 code = (code if code < full else full) + half
                 out[k, np.uint64(first) + ((n >> np.uint64(4)) << np.uint64(8)) + (n & np.uint64(15))] = np.uint16(np.int32(code))
     return lacking

@@ -532,11 +532,13 @@ def rich_balls(dabs, samples, allowed, z_first, z_last, tip, swept, coverage, ma
                                     raised = _raised(now[i], cap * rims[i], flow, weights[i], build)
                                     shares[i] = (raised - now[i]) / (raised if raised > zero else one)
                                     now[i] = raised
-                                way = vector(dabs, d, ASIDE)
-                                by_side = way[0] * way[0] + way[1] * way[1] + way[2] * way[2] > zero
+                                direction = vector(dabs, d, ASIDE)
+                                by_side = direction[0] * direction[0] + direction[1] * direction[1] + direction[2] * direction[2] > zero
                                 # Across the stroke: the tip's offset, turned to the way across it.
-                                side_a = dabs[d, LONG] * way[0] + dabs[d, LONG + 1] * way[1] + dabs[d, LONG + 2] * way[2]
-                                side_b = (dabs[d, SHORT] * way[0] + dabs[d, SHORT + 1] * way[1] + dabs[d, SHORT + 2] * way[2]) * dabs[d, ROUNDNESS]
+                                side_a = dabs[d, LONG] * direction[0] + dabs[d, LONG + 1] * direction[1] + dabs[d, LONG + 2] * direction[2]
+                                side_b = (
+                                    dabs[d, SHORT] * direction[0] + dabs[d, SHORT + 1] * direction[1] + dabs[d, SHORT + 2] * direction[2]
+                                ) * dabs[d, ROUNDNESS]
                                 mix, change = dabs[d, MIX], dabs[d, MIX_CHANGE]
                                 for i in range(at, at + whole):
                                     mixed = _mixture(mix - change * behind[i], by_side, at_a[i] * side_a + at_b[i] * side_b)
@@ -590,11 +592,11 @@ def rich_discs(dabs, side, owner, allowed, pictures, swept_by, coverage, marks, 
             dabs[d, TRAVELLED],
             dabs[d, BENT] > zero,
         )
-        way = vector(dabs, d, ASIDE)
-        by_side = way[0] * way[0] + way[1] * way[1] + way[2] * way[2] > zero
+        direction = vector(dabs, d, ASIDE)
+        by_side = direction[0] * direction[0] + direction[1] * direction[1] + direction[2] * direction[2] > zero
         # Across the stroke: the tip's offset, turned to the way across it.
-        side_a = along[0] * way[0] + along[1] * way[1] + along[2] * way[2]
-        side_b = (across[0] * way[0] + across[1] * way[1] + across[2] * way[2]) * roundness
+        side_a = along[0] * direction[0] + along[1] * direction[1] + along[2] * direction[2]
+        side_b = (across[0] * direction[0] + across[1] * direction[1] + across[2] * direction[2]) * roundness
         far = r * reach + np.float32(0.5)
         short = inv / roundness
         va, vb, _, length = way_of(dabs, d, inv, short)
@@ -660,7 +662,7 @@ def _mixed(first, second, share, decode, encode):
 
 
 @kernel(numba.void(i32[::1], i32[::1], i32, f32[:, ::1], u16[::1], u16[::1], numba.boolean, *MIXING, u16[:, ::1]), late=True)
-def mixed_codes(starts, counts, chunk, marks, first, second, turns, decode, encode, out):
+def mixed_values(starts, counts, chunk, marks, first, second, turns, decode, encode, out):
     """Codes that a stroke of many colours lays in a chunk: from `first` to `second` by the mark of mixing.
 
     turns : whether their hue, saturation and value differ, too; then there are three components

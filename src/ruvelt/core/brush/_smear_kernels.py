@@ -386,7 +386,7 @@ def smear_rest(blocks, balls, flat, samples, brush, tip, limits, under):
 
 
 @kernel(numba.void(i32[::1], numba.boolean, f32[:, ::1], f32[::1], i32, numba.boolean, u16[:, ::1]), late=True)
-def smear_codes(slots, is_sheet, laid, coverage, comps, multiplied, out):
+def smear_values(slots, is_sheet, laid, coverage, comps, multiplied, out):
     """out (comps, 65536) = codes of the paint that lies at samples of a chunk; multiplied : by alpha, the last, which is taken out of it."""
     zero, half, full = np.float32(0), np.float32(0.5), np.float32(65535)
     for i in range(len(slots)):

@@ -58,7 +58,7 @@ def tone_runs(runs, look, comps, own, tone, linear, coverage, cover, out):
     starts, counts = runs
     change, span, amount, turns, colour = np.int32(tone.change), np.int32(tone.span), np.float32(tone.amount), np.float32(tone.turns), tone.colour
     u, full, half, one, zero, four = np.float32(1 / 65535), np.float32(65535), np.float32(0.5), np.float32(1), np.float32(0), np.float32(4)
-    codes = u16_at(look, CHUNK * (comps + 1))
+    values_u16 = u16_at(look, CHUNK * (comps + 1))
     rgb, light, weight = f32_scratch((3, BATCH)), f32_scratch(BATCH), f32_scratch(BATCH)
     _, tint_a, tint_b = lab_of(colour[0], colour[1], colour[2])
     # One number has neither hue nor chroma.
@@ -69,7 +69,7 @@ def tone_runs(runs, look, comps, own, tone, linear, coverage, cover, out):
             for k in range(3):
                 row = np.uint64((k if comps == 3 else 0) * CHUNK) + first
                 for i in range(n):
-                    rgb[k, i] = np.float32(codes[row + i]) * u
+                    rgb[k, i] = np.float32(values_u16[row + i]) * u
             for i in range(n):
                 light[i] = LUMA[0] * rgb[0, i] + LUMA[1] * rgb[1, i] + LUMA[2] * rgb[2, i]
             if span == SHADOWS:
@@ -129,17 +129,17 @@ def tone_runs(runs, look, comps, own, tone, linear, coverage, cover, out):
             if own:
                 top = np.uint64(comps * CHUNK) + first
                 for i in range(n):
-                    out[comps, first + i] = codes[top + i]
+                    out[comps, first + i] = values_u16[top + i]
 
 
 @kernel(numba.void(i64, i32, u16[:, ::1]), late=True)
 def multiply_alpha(plane, comps, out):
     """Colours times coverage of a whole chunk. plane : address of (comps + 1, 65536) uint16, alpha last; out : the same, alpha as it was."""
-    codes = u16_at(plane, CHUNK * (comps + 1))
+    values_u16 = u16_at(plane, CHUNK * (comps + 1))
     top = np.uint64(comps * CHUNK)
     for i in range(np.uint64(CHUNK)):
-        out[comps, i] = codes[top + i]
+        out[comps, i] = values_u16[top + i]
     for k in range(comps):
         row = np.uint64(k * CHUNK)
         for i in range(np.uint64(CHUNK)):
-            out[k, i] = np.uint16(np.float32(codes[row + i]) * (np.float32(codes[top + i]) * np.float32(1 / 65535)) + np.float32(0.5))
+            out[k, i] = np.uint16(np.float32(values_u16[row + i]) * (np.float32(values_u16[top + i]) * np.float32(1 / 65535)) + np.float32(0.5))

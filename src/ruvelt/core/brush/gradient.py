@@ -23,13 +23,13 @@ def gradient_share(gradient: Gradient, positions: NDArray[np.float32], spacing: 
 
     spacing : of the samples; a shorter gradient is as long as that, about the same middle, so that it ends without stairs
     """
-    start, way = np.asarray(gradient.start, np.float32), np.subtract(gradient.end, gradient.start).astype(np.float32)
-    length_sq = float(way @ way)
+    start, direction = np.asarray(gradient.start, np.float32), np.subtract(gradient.end, gradient.start).astype(np.float32)
+    length_sq = float(direction @ direction)
     if length_sq <= 0:
         return np.zeros(len(positions), np.float32)
     offset = positions - start
     length = float(np.sqrt(length_sq))
-    share = np.sqrt(np.einsum("nk,nk->n", offset, offset) / length_sq) if gradient.form == "ball" else offset @ way / length_sq
+    share = np.sqrt(np.einsum("nk,nk->n", offset, offset) / length_sq) if gradient.form == "ball" else offset @ direction / length_sq
     if length < spacing:
         share = 0.5 + (share - 0.5) * np.float32(length / spacing)
     return np.clip(share, 0, 1).astype(np.float32)

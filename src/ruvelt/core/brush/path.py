@@ -117,7 +117,7 @@ class Stops:
 
     place: NDArray[np.float64]
     pressure: NDArray[np.float64]
-    way: NDArray[np.float64]
+    direction: NDArray[np.float64]
     number: NDArray[np.float64]
 
     def __len__(self) -> int:
@@ -128,11 +128,11 @@ class _Line:
     """Gives stops their number and way. A first stop waits for the second where its way matters, so that batches make no difference."""
 
     def __init__(self, brush: Brush) -> None:
-        self._waits = brush.follow or brush.mix.way == "across"
+        self._waits = brush.follow or brush.mix.mode == "across"
         self._spray = brush.spray
         self._plain = not (brush.rich or brush.follow)
         self._last: NDArray[np.float64] | None = None
-        self._way: NDArray[np.float64] | None = None
+        self._direction: NDArray[np.float64] | None = None
         self._held: list[NDArray[np.float64]] = []
         self._count = 0
 
@@ -148,20 +148,22 @@ class _Line:
         if not len(place):
             return Stops(place, pressure, place, pressure)
         before = place[:1] if self._last is None else self._last
-        way = np.diff(np.concatenate([before, place]), axis=0)
-        if self._last is None and len(way) > 1:
-            way[0] = way[1]
-        if len(way) > 1 and not way[-1].any():
+        direction = np.diff(np.concatenate([before, place]), axis=0)
+        if self._last is None and len(direction) > 1:
+            direction[0] = direction[1]
+        if len(direction) > 1 and not direction[-1].any():
             # Where a stroke ends it is laid once more, turned as it came.
-            way[-1] = way[-2]
-        elif not way.any() and self._way is not None:
-            way[:] = self._way
-        self._way = way[-1:].copy()
+            direction[-1] = direction[-2]
+        elif not direction.any() and self._direction is not None:
+            direction[:] = self._direction
+        self._direction = direction[-1:].copy()
         self._last = place[-1:]
         number = np.arange(self._count, self._count + len(place), dtype=np.float64)
         self._count += len(place)
         k = self._spray
-        return Stops(place, pressure, way, number) if k == 1 else Stops(*(np.repeat(v, k, axis=0) for v in (place, pressure, way, number)))
+        return (
+            Stops(place, pressure, direction, number) if k == 1 else Stops(*(np.repeat(v, k, axis=0) for v in (place, pressure, direction, number)))
+        )
 
 
 #: What kernels call a brush's flips and ways of mixing.
@@ -185,8 +187,8 @@ class Character:
         chance = self._random.random((n, 6))
         out = np.empty((n, dab.WIDTH), np.float32)
         limit = math.cos(math.radians(brush.facing_deg)) if brush.facing else -3.0
-        pattern = DabPattern(len(brush.tips), FLIPS[brush.flip], MIXINGS[brush.mix.way], brush.mix.length, self._spacing, self._spread)
-        aside = across if brush.mix.way == "across" and across is not None else _NONE
+        pattern = DabPattern(len(brush.tips), FLIPS[brush.flip], MIXINGS[brush.mix.mode], brush.mix.length, self._spacing, self._spread)
+        aside = across if brush.mix.mode == "across" and across is not None else _NONE
         pack_rich(balls, number, chance, aside, limit, brush.depth, pattern, flat, self._travelled, out)
         if brush.back:
             out[:, dab.NORMAL : dab.NORMAL + 3] *= -1
@@ -230,12 +232,12 @@ def laid_dabs(
     character: Character,
     balls: NDArray[np.float32],
     normal: NDArray[np.float64],
-    way: NDArray[np.float64],
+    direction: NDArray[np.float64],
     number: NDArray[np.float64],
 ) -> NDArray[np.float32]:
     """Dabs as they are laid: rich where the brush asks for it, mirrored. way : (n, 3) object space."""
     if brush.rich:
-        across = _across(normal, way, turned=True) if brush.mix.way == "across" else None
+        across = _across(normal, direction, turned=True) if brush.mix.mode == "across" else None
         balls = character.rows(balls, number, across, False)
     return mirrored(balls, brush)
 
@@ -268,15 +270,15 @@ class _Sweep:
         self._on = swept
         self._before: NDArray[np.float64] | None = None
 
-    def ways(self, place: NDArray[np.float64], there: NDArray[np.bool_], radius: NDArray[np.float64]) -> NDArray[np.float64] | None:
+    def directions(self, place: NDArray[np.float64], there: NDArray[np.bool_], radius: NDArray[np.float64]) -> NDArray[np.float64] | None:
         """(n, k) ways to (n, k) places; `there` : (n,) where the path met the surface; radius : (n,), further than two of which is a jump."""
         if not self._on:
             return None
         known = np.where(there[:, None], place, np.nan)
         before = np.full((1, place.shape[1]), np.nan) if self._before is None else self._before
         self._before = known[-1:]
-        ways = known - np.concatenate([before, known[:-1]])
-        return np.where(np.linalg.norm(ways, axis=1, keepdims=True) <= 2 * radius[:, None], ways, 0.0)
+        directions = known - np.concatenate([before, known[:-1]])
+        return np.where(np.linalg.norm(directions, axis=1, keepdims=True) <= 2 * radius[:, None], directions, 0.0)
 
 
 class ViewPath:
@@ -325,22 +327,22 @@ class ViewPath:
         hit, position, normal, pixel = self._cast(view)
         radius = brush.size / 2 * size_factor * pixel if brush.size_unit == "view" else brush.size / 2 * self.samples.model.width * size_factor
         right, up, _ = self.camera.axes
-        way = stops.way[:, :1] * right - stops.way[:, 1:] * up if brush.rich or brush.follow else position
-        lean = np.where(np.linalg.norm(way, axis=1, keepdims=True) > 0, way, right) if brush.follow else right[None]
+        direction = stops.direction[:, :1] * right - stops.direction[:, 1:] * up if brush.rich or brush.follow else position
+        lean = np.where(np.linalg.norm(direction, axis=1, keepdims=True) > 0, direction, right) if brush.follow else right[None]
         number = stops.number
-        sweep = self._sweep.ways(position, hit, radius)
+        sweep = self._sweep.directions(position, hit, radius)
         if not hit.all():
             sweep = None if sweep is None else sweep[hit]
             position, normal, radius, pressure, chance = position[hit], normal[hit], radius[hit], pressure[hit], chance[hit]
-            way, number, lean = way[hit], number[hit], lean[hit] if len(lean) > 1 else lean
+            direction, number, lean = direction[hit], number[hit], lean[hit] if len(lean) > 1 else lean
         balls = packed_balls(brush, position, normal, lean, radius, pressure, chance, sweep)
-        return laid_dabs(brush, self._character, balls, normal, way, number)
+        return laid_dabs(brush, self._character, balls, normal, direction, number)
 
     def _cast(self, view: NDArray[np.float64]) -> tuple[NDArray[np.bool_], NDArray[np.float64], NDArray[np.float64], NDArray[np.float64]]:
-        origins, ways = self.camera.rays(view)
-        hits = self.caster.cast(origins, ways)
+        origins, directions = self.camera.rays(view)
+        hits = self.caster.cast(origins, directions)
         hit = hits.triangle >= 0
-        pixel = self.camera.face_eye(ways, hits.position, hits.normal)
+        pixel = self.camera.face_eye(directions, hits.position, hits.normal)
         met = np.flatnonzero(hit)
         if len(met):
             self._pixel = float(pixel[met[-1]])
@@ -380,7 +382,7 @@ class SurfacePath:
         slot = self.samples.grid.nearest(centre, reach)
         on = slot >= 0
         if not on.any():
-            self._sweep.ways(centre, on, radius)
+            self._sweep.directions(centre, on, radius)
             return _nothing(brush)
         near = self.samples.positions[np.maximum(slot, 0)].astype(np.float64)
         normal = self.samples.normals[np.maximum(slot, 0)].astype(np.float64)
@@ -389,16 +391,16 @@ class SurfacePath:
         centre = np.where(off[:, None], near, centre)
         lean = np.cross([0.0, 1.0, 0.0], normal)
         if brush.follow:
-            lean = np.where(np.linalg.norm(stops.way, axis=1, keepdims=True) > 0, stops.way, lean)
+            lean = np.where(np.linalg.norm(stops.direction, axis=1, keepdims=True) > 0, stops.direction, lean)
         if brush.jitter_place > 0:
             u = _across(normal, lean)
             v = np.cross(normal, u)
             shift = chance[:, :2] * (brush.jitter_place * 2 * radius)[:, None]
             centre = centre + u * shift[:, :1] + v * shift[:, 1:2]
-        sweep = self._sweep.ways(centre, on, radius)
+        sweep = self._sweep.directions(centre, on, radius)
         sweep = None if sweep is None else sweep[on]
         balls = packed_balls(brush, centre[on], normal[on], lean[on], radius[on], pressure[on], chance[on], sweep)
-        return laid_dabs(brush, self._character, balls, normal[on], stops.way[on], stops.number[on])
+        return laid_dabs(brush, self._character, balls, normal[on], stops.direction[on], stops.number[on])
 
 
 class SheetPath:
@@ -432,9 +434,9 @@ class SheetPath:
             turn = np.radians(brush.angle) + np.pi * brush.jitter_angle * chance[:, 3]
             if brush.follow:
                 # Angles count against the clock, y down.
-                turn = turn + np.arctan2(-stops.way[:, 1], stops.way[:, 0])
+                turn = turn + np.arctan2(-stops.direction[:, 1], stops.direction[:, 0])
             out = packed_discs(brush, stops.place + chance[:, :2] * brush.jitter_place * self._diameter, self._diameter / 2 * factor, turn)
-            sweep = self._sweep.ways(stops.place, np.ones(len(stops), bool), out[:, dab.RADIUS].astype(np.float64))
+            sweep = self._sweep.directions(stops.place, np.ones(len(stops), bool), out[:, dab.RADIUS].astype(np.float64))
             out[:, dab.FLOW] = (brush.dab_flow if sweep is None else brush.flow) * _factors(brush.pressure_flow, pressure)
             if sweep is not None:
                 out[:, dab.SWEEP : dab.SWEEP + 2] = sweep
@@ -442,8 +444,8 @@ class SheetPath:
             out[:, dab.CAP] *= _factors(brush.pressure_strength, pressure)
         if not brush.rich:
             return out
-        length = np.maximum(np.linalg.norm(stops.way, axis=1, keepdims=True), 1e-12)
-        across = np.concatenate([-stops.way[:, 1:] / length, stops.way[:, :1] / length, np.zeros((len(stops), 1))], axis=1)
+        length = np.maximum(np.linalg.norm(stops.direction, axis=1, keepdims=True), 1e-12)
+        across = np.concatenate([-stops.direction[:, 1:] / length, stops.direction[:, :1] / length, np.zeros((len(stops), 1))], axis=1)
         return self._character.rows(out, stops.number, across, True)
 
 

@@ -10,7 +10,7 @@ from numpy.typing import NDArray
 
 from ruvelt.core.brush import _push_kernels as kernels
 from ruvelt.core.brush import dab
-from ruvelt.core.brush._clone_kernels import fetch_codes
+from ruvelt.core.brush._clone_kernels import fetch_values
 from ruvelt.core.brush.tip_arrays import TipPictures
 from ruvelt.core.planes.plane import U16
 from ruvelt.core.samples.address import BLOCKS, chunk_of
@@ -70,8 +70,8 @@ class Push(ABC):
         for k in range(copies):
             mine = np.flatnonzero(copy == k)
             if len(mine):
-                ways = np.diff(np.concatenate([self._before[k : k + 1], centres[mine]]), axis=0)
-                drags[mine], self._before[k] = np.nan_to_num(ways), centres[mine[-1]]
+                directions = np.diff(np.concatenate([self._before[k : k + 1], centres[mine]]), axis=0)
+                drags[mine], self._before[k] = np.nan_to_num(directions), centres[mine[-1]]
         balls = np.array(dabs, np.float32, order="C")
         balls[:, dab.RADIUS] = np.maximum(balls[:, dab.RADIUS], 0.75 if flat else 0.6 * samples.spacing)
         marks = np.zeros((samples.chunk_count, BLOCKS), np.uint8)
@@ -95,7 +95,7 @@ class Push(ABC):
         """Trace samples of blocks (chunk · 256 + block); gives what puts them in their place, called with coverage and dirty blocks."""
 
     @abstractmethod
-    def codes(self, chunk: int, blocks: I32, pictures: NDArray[np.int64], multiplied: bool, out: U16) -> NDArray[np.int64]:
+    def values_u16(self, chunk: int, blocks: I32, pictures: NDArray[np.int64], multiplied: bool, out: U16) -> NDArray[np.int64]:
         """Codes of samples of a chunk's blocks at their sources. `pictures`: (chunks,) addresses of (components, 65536) uint16, or with `between`
         of (65536, 4), 0 for those not read so far; their colours `multiplied` by alpha or not.
 
@@ -131,10 +131,10 @@ class SheetPush(Push):
         )
         return lambda coverage, dirty: kernels.push_take_blocks(blocks, moved, self.shift, coverage, dirty)
 
-    def codes(self, chunk: int, blocks: I32, pictures: NDArray[np.int64], multiplied: bool, out: U16) -> NDArray[np.int64]:
+    def values_u16(self, chunk: int, blocks: I32, pictures: NDArray[np.int64], multiplied: bool, out: U16) -> NDArray[np.int64]:
         missing = np.zeros(len(pictures), np.uint8)
         place = (self.samples.face, self.samples.positions, self.samples.spacing)
-        lacking = kernels.push_codes(blocks, chunk, *place, self._side, self.shift, pictures, len(out), multiplied, missing, out)
+        lacking = kernels.push_values(blocks, chunk, *place, self._side, self.shift, pictures, len(out), multiplied, missing, out)
         return np.flatnonzero(missing) if lacking else _NONE
 
 
@@ -163,14 +163,14 @@ class VertexPush(Push):
         source = self.source[slots]
         return np.where(source > 0, source - 1, slots).astype(np.int32)
 
-    def codes(self, chunk: int, blocks: I32, pictures: NDArray[np.int64], multiplied: bool, out: U16) -> NDArray[np.int64]:
+    def values_u16(self, chunk: int, blocks: I32, pictures: NDArray[np.int64], multiplied: bool, out: U16) -> NDArray[np.int64]:
         slots = slots_of(blocks, self.samples.face, False, chunk)
         source = self._from(slots)
         marks = np.zeros(len(pictures), bool)
         marks[chunk_of(source)] = True
         missing = np.flatnonzero(marks & (pictures == 0))
         if not len(missing):
-            fetch_codes(slots, source, pictures, len(out), out)
+            fetch_values(slots, source, pictures, len(out), out)
         return missing
 
 

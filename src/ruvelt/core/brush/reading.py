@@ -220,9 +220,9 @@ class Reader:
             under[:-1], under[-1] = look[:comps], 65535
             # Known to other threads only once it is whole.
             self._under[cell.plane, part.chunk] = under
-        value = cell.codes.astype(np.float32) / np.float32(65535)
+        value = cell.values_u16.astype(np.float32) / np.float32(65535)
         if linear:
-            value = DECODE_U16[cell.codes]
+            value = DECODE_U16[cell.values_u16]
         steps = StepArrays(
             np.array([CONST, PLANE, CONST], np.int8),
             np.array([0, 0, code_of(mode)], np.int32),

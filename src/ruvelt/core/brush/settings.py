@@ -6,7 +6,7 @@ from typing import Annotated, Literal
 
 import numpy as np
 from numpy.typing import NDArray
-from pydantic import Field
+from pydantic import AliasChoices, Field
 
 from ruvelt.core.stack.basics import Frozen, Share
 
@@ -70,7 +70,8 @@ class Mixing(Frozen):
     random : each dab takes its own share
     """
 
-    way: Literal["none", "along", "across", "random"] = "none"
+    #: Called `way` in scripts of before 0.2.
+    mode: Annotated[Literal["none", "along", "across", "random"], Field(validation_alias=AliasChoices("mode", "way"))] = "none"
     length: Annotated[float, Field(gt=0, le=1000, allow_inf_nan=False)] = 6.0
 
 
@@ -134,7 +135,7 @@ class Brush(Frozen):
     def swept(self) -> bool:
         """Whether a stroke is laid without gaps, by the length that the tip goes over each place; else it is dabs."""
         chance = self.jitter_place + self.jitter_size + self.jitter_angle + self.jitter_strength
-        alike = chance == 0 and not self.colours_turn and self.mix.way != "random" and len(self.tips) <= 1 and self.flip == "none"
+        alike = chance == 0 and not self.colours_turn and self.mix.mode != "random" and len(self.tips) <= 1 and self.flip == "none"
         return alike and self.build != "level" and self.spray == 1 and self.spacing <= CLOSE
 
     def spaced(self, most: float) -> Brush:
@@ -153,7 +154,7 @@ class Brush(Frozen):
     @property
     def colours_vary(self) -> bool:
         """Whether dabs of one stroke differ in colour."""
-        return self.mix.way != "none" or self.colours_turn
+        return self.mix.mode != "none" or self.colours_turn
 
     @property
     def colours_turn(self) -> bool:

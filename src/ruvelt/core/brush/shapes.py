@@ -182,8 +182,8 @@ class _Run:
         normal = np.stack([np.interp(lengths, along, self.normal[:, k]) for k in range(3)], axis=1)
         normal /= np.maximum(np.linalg.norm(normal, axis=1, keepdims=True), 1e-12)
         index = np.clip(np.searchsorted(along, lengths, side="right"), 1, max(len(along) - 1, 1))
-        way = self.place[np.minimum(index, len(along) - 1)] - self.place[index - 1]
-        return place, normal, way, np.interp(lengths, along, self.pixel)
+        direction = self.place[np.minimum(index, len(along) - 1)] - self.place[index - 1]
+        return place, normal, direction, np.interp(lengths, along, self.pixel)
 
     @property
     def lengths(self) -> F64:
@@ -214,9 +214,9 @@ def _runs(shape: Shape, points: F64, follows: list[F64 | None], samples: Surface
         places = line(points, shape.closed, samples.spacing)
         return _clung(places, samples, nominal)
     view = line(shape.camera.project(points), shape.closed, RAY_PX)
-    origins, ways = shape.camera.rays(view)
-    hits = caster.cast(origins, ways)
-    pixel = shape.camera.face_eye(ways, hits.position, hits.normal)
+    origins, directions = shape.camera.rays(view)
+    hits = caster.cast(origins, directions)
+    pixel = shape.camera.face_eye(directions, hits.position, hits.normal)
     on = hits.triangle >= 0
     normal = _smooth_normals(samples, hits.position, hits.normal)
     return _split(hits.position, normal, pixel, on)
@@ -275,7 +275,7 @@ def _on_surface(brush: Brush, shape: Shape, samples: SurfaceSamples, caster: Ray
     chance, character = Chance(brush), Character(brush, swept)
     width = samples.model.width
     if shape.kind == "stamp":
-        return _stamp(brush, shape, points, samples, caster, chance, character)
+        return _version(brush, shape, points, samples, caster, chance, character)
     laid = []
     count = 0.0
     for run in _runs(shape, points, follows, samples, caster) if len(points) else []:
@@ -283,18 +283,18 @@ def _on_surface(brush: Brush, shape: Shape, samples: SurfaceSamples, caster: Ray
         lengths = _stops(float(run.lengths[-1]), size * (SWEEP if swept else brush.spacing), shape, size)
         if swept:
             lengths = _to_the_end(lengths, float(run.lengths[-1]), shape.closed)
-        place, normal, way, pixel = run.at(lengths)
+        place, normal, direction, pixel = run.at(lengths)
         radius = brush.size / 2 * (pixel if brush.size_unit == "view" else np.full(len(place), width))
         drawn = chance.draw(len(place))
         radius = radius * (1 - brush.jitter_size * drawn[:, 2])
         turned = shape.row is not None and shape.row.align == "along"
-        lean = way if brush.follow or turned else np.cross([0.0, 1.0, 0.0], normal)
+        lean = direction if brush.follow or turned else np.cross([0.0, 1.0, 0.0], normal)
         number = count + np.arange(len(place), dtype=np.float64)
         if shape.row is not None and shape.row.alternate == "turn":
             lean = np.where((number % 2 == 1)[:, None], -lean, lean)
         sweep = np.diff(place, axis=0, prepend=place[:1]) if swept else None
         balls = packed_balls(brush, place, normal, lean, radius, np.ones(len(place)), drawn, sweep)
-        dabs = laid_dabs(brush, character, balls, normal, way, number)
+        dabs = laid_dabs(brush, character, balls, normal, direction, number)
         laid.append(dabs if swept else _bent(dabs, shape))
         count += len(place)
     dabs = np.concatenate(laid) if laid else dab.empty(0, dab.BALL)
@@ -309,8 +309,8 @@ def _bent(dabs: F32, shape: Shape) -> F32:
     return dabs
 
 
-def _stamp(brush: Brush, shape: Shape, points: F64, samples: SurfaceSamples, caster: RayCaster, chance: Chance, character: Character) -> Laid:
-    middle, way = points[0], points[1] - points[0]
+def _version(brush: Brush, shape: Shape, points: F64, samples: SurfaceSamples, caster: RayCaster, chance: Chance, character: Character) -> Laid:
+    middle, direction = points[0], points[1] - points[0]
     if shape.camera is not None:
         seen = shape.camera.project(points)
         drag = seen[1] - seen[0]
@@ -319,10 +319,10 @@ def _stamp(brush: Brush, shape: Shape, points: F64, samples: SurfaceSamples, cas
         if hits.triangle[0] >= 0:
             middle = hits.position[0]
         radius = float(np.linalg.norm(drag) * shape.camera.pixel_size(middle[None])[0])
-        way = drag[0] * right - drag[1] * up
+        direction = drag[0] * right - drag[1] * up
         flat = -shape.camera.rays(seen[:1])[1]
     else:
-        radius = float(np.linalg.norm(way))
+        radius = float(np.linalg.norm(direction))
         flat = np.array([[0.0, 1.0, 0.0]])
     slot = samples.grid.nearest(middle[None], 0.05 * samples.model.diagonal)
     if slot[0] < 0 or radius <= 0:
@@ -330,8 +330,8 @@ def _stamp(brush: Brush, shape: Shape, points: F64, samples: SurfaceSamples, cas
     normal = samples.normals[slot].astype(np.float64)
     if shape.camera is not None and (normal * flat).sum() < 0:
         normal = -normal
-    balls = packed_balls(brush, middle[None], normal, way[None], np.array([radius]), np.ones(1), chance.draw(1))
-    return Laid(_bent(laid_dabs(brush, character, balls, normal, way[None], np.zeros(1)), shape), None, None, points)
+    balls = packed_balls(brush, middle[None], normal, direction[None], np.array([radius]), np.ones(1), chance.draw(1))
+    return Laid(_bent(laid_dabs(brush, character, balls, normal, direction[None], np.zeros(1)), shape), None, None, points)
 
 
 # -- the flat sheet ---------------------------------------------------------------------------------------------------------------
@@ -343,8 +343,8 @@ def _on_sheet(brush: Brush, shape: Shape, samples: SheetSamples) -> Laid:
     chance, character = Chance(brush), Character(brush, swept)
     diameter = brush.size * shape.texels_per_pixel if brush.size_unit == "view" else brush.size * samples.model.width / samples.spacing
     if shape.kind == "stamp":
-        way = points[1:] - points[:1]
-        place, diameter = points[:1], 2 * float(np.linalg.norm(way))
+        direction = points[1:] - points[:1]
+        place, diameter = points[:1], 2 * float(np.linalg.norm(direction))
     else:
         dense = (smooth if shape.kind == "curve" else straight)(points, shape.closed, 0.5)
         along = np.concatenate([[0.0], np.cumsum(np.linalg.norm(np.diff(dense, axis=0), axis=1))])
@@ -353,13 +353,13 @@ def _on_sheet(brush: Brush, shape: Shape, samples: SheetSamples) -> Laid:
             lengths = _to_the_end(lengths, float(along[-1]), shape.closed)
         place = np.stack([np.interp(lengths, along, dense[:, k]) for k in range(2)], axis=1)
         index = np.clip(np.searchsorted(along, lengths, side="right"), 1, max(len(along) - 1, 1))
-        way = dense[np.minimum(index, len(dense) - 1)] - dense[index - 1]
+        direction = dense[np.minimum(index, len(dense) - 1)] - dense[index - 1]
     if diameter <= 0:
-        place, way = place[:0], way[:0]
+        place, direction = place[:0], direction[:0]
     drawn, number = chance.draw(len(place)), np.arange(len(place), dtype=np.float64)
     turn = np.radians(brush.angle) + np.pi * brush.jitter_angle * drawn[:, 3]
     if shape.kind == "stamp" or brush.follow or (shape.row is not None and shape.row.align == "along"):
-        turn = turn + np.arctan2(-way[:, 1], way[:, 0])
+        turn = turn + np.arctan2(-direction[:, 1], direction[:, 0])
     if shape.row is not None and shape.row.alternate == "turn":
         turn = turn + np.pi * (number % 2)
     discs = packed_discs(brush, place, diameter / 2 * (1 - brush.jitter_size * drawn[:, 2]), turn)
@@ -368,8 +368,8 @@ def _on_sheet(brush: Brush, shape: Shape, samples: SheetSamples) -> Laid:
         discs[:, dab.SWEEP : dab.SWEEP + 2] = np.diff(place, axis=0, prepend=place[:1])
     discs[:, dab.CAP] = brush.strength * (1 - brush.jitter_strength * drawn[:, 4])
     if brush.rich:
-        length = np.maximum(np.linalg.norm(way, axis=1, keepdims=True), 1e-12)
-        across = np.concatenate([-way[:, 1:] / length, way[:, :1] / length, np.zeros((len(way), 1))], axis=1)
+        length = np.maximum(np.linalg.norm(direction, axis=1, keepdims=True), 1e-12)
+        across = np.concatenate([-direction[:, 1:] / length, direction[:, :1] / length, np.zeros((len(direction), 1))], axis=1)
         discs = character.rows(discs, number, across, True)
     if shape.filled and len(points) > 2:
         return Laid(discs[:0], *_inside_sheet(shape, points, samples), points)
@@ -379,10 +379,10 @@ def _on_sheet(brush: Brush, shape: Shape, samples: SheetSamples) -> Laid:
 # -- what a closed shape encloses -------------------------------------------------------------------------------------------------
 
 
-def _cosine(ways: F64, normals: F32) -> F64:
+def _cosine(directions: F64, normals: F32) -> F64:
     """(n,) cosine between ways to places and the normals there, whichever side is seen."""
-    length = np.maximum(np.linalg.norm(ways, axis=1), 1e-12)
-    return np.asarray(np.abs((ways * normals).sum(axis=1)) / length)
+    length = np.maximum(np.linalg.norm(directions, axis=1), 1e-12)
+    return np.asarray(np.abs((directions * normals).sum(axis=1)) / length)
 
 
 def seen_inside(outline: F64, camera: Camera, samples: SurfaceSamples, caster: RayCaster, rule: Rule) -> tuple[I32, F32]:
@@ -399,9 +399,9 @@ def seen_inside(outline: F64, camera: Camera, samples: SurfaceSamples, caster: R
     weights = outline_weights(outline, camera.project(positions[ahead]), size, rule)
     inside = ahead[weights > 0]
     weights = weights[weights > 0]
-    ways = positions[inside] - eye
-    distance = np.linalg.norm(ways, axis=1)
-    hits = caster.cast(np.broadcast_to(eye, ways.shape).copy(), ways / np.maximum(distance, 1e-12)[:, None])
+    directions = positions[inside] - eye
+    distance = np.linalg.norm(directions, axis=1)
+    hits = caster.cast(np.broadcast_to(eye, directions.shape).copy(), directions / np.maximum(distance, 1e-12)[:, None])
     seen = hits.distance >= distance - 3 * samples.spacing - 1e-4 * samples.model.diagonal
     return slots[inside[seen]], weights[seen]
 

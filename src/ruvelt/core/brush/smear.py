@@ -128,7 +128,7 @@ class Smear:
             if self._stride > 1:
                 self._workers.map(partial(_lay_rest, settings), parts)
 
-    def codes(self, cell: int, chunk: int, blocks: I32, multiplied: bool, coverage: F32, out: U16) -> None:
+    def values_u16(self, cell: int, chunk: int, blocks: I32, multiplied: bool, coverage: F32, out: U16) -> None:
         """out (components, 65536) = paint laid on blocks of a chunk; `multiplied` : by alpha, the last, which is taken out of it."""
         slots = slots_of(blocks, self._samples.face, self._samples.is_sheet, chunk)
-        kernels.smear_codes(slots, self._samples.is_sheet, self.laid[cell], coverage, len(out), multiplied, out)
+        kernels.smear_values(slots, self._samples.is_sheet, self.laid[cell], coverage, len(out), multiplied, out)

@@ -86,10 +86,10 @@ class EdgeGraph:
         return None
 
     def _seen(self, place: F64, camera: Camera) -> bool:
-        way = place - np.asarray(camera.eye)
-        distance = float(np.linalg.norm(way))
+        direction = place - np.asarray(camera.eye)
+        distance = float(np.linalg.norm(direction))
         return bool(
-            self._caster.cast(np.asarray(camera.eye, np.float64)[None], way[None] / max(distance, 1e-12)).distance[0] >= distance - self._margin
+            self._caster.cast(np.asarray(camera.eye, np.float64)[None], direction[None] / max(distance, 1e-12)).distance[0] >= distance - self._margin
         )
 
     def _between(self, a: F64, edge_a: int, b: F64, edge_b: int) -> F64 | None:
@@ -100,12 +100,12 @@ class EdgeGraph:
         graph = coo_matrix((np.maximum(length, 1e-12), (edges[:, 0], edges[:, 1])), shape=(len(places), len(places))).tocsr()
         starts = edges[edge_a]
         cost, before = dijkstra(graph, directed=False, indices=starts, return_predecessors=True)
-        ways = [
+        directions = [
             (float(np.linalg.norm(a - places[s]) + cost[i, e] + np.linalg.norm(b - places[e])), i, int(e))
             for i, s in enumerate(starts)
             for e in edges[edge_b]
         ]
-        total, i, end = min(ways)
+        total, i, end = min(directions)
         if not total <= DETOUR * float(np.linalg.norm(b - a)):
             return None
         path = [end]

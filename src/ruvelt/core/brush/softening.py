@@ -8,7 +8,7 @@ from contextlib import contextmanager
 import numpy as np
 from numpy.typing import NDArray
 
-from ruvelt.core.brush._cluster_kernels import fill_clusters, soften_blocks, soften_codes, soften_nodes
+from ruvelt.core.brush._cluster_kernels import fill_clusters, soften_blocks, soften_nodes, soften_values
 from ruvelt.core.brush.cluster_arrays import Into, Nodes
 from ruvelt.core.brush.clusters import clusters_of
 from ruvelt.core.brush.parts import Part, map_blocks
@@ -60,7 +60,7 @@ class Softener:
                     soften_blocks(part.blocks, part.chunk, self._nodes[part.chunk], samples.arrays, *self._around(self._own, room), into)
                     return
                 slots = slots_of(part.blocks, samples.face, samples.is_sheet, part.chunk)
-                soften_codes(slots, samples.arrays, *self._around(self._own, room), into)
+                soften_values(slots, samples.arrays, *self._around(self._own, room), into)
 
         map_blocks(self._workers, run, parts)
 

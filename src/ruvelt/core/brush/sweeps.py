@@ -53,7 +53,7 @@ class Sweeps:
 
     def __init__(self, picture: F32, roundness: float) -> None:
         """picture : (side, side) float32 0–1, row 0 at the top; roundness : short over long side it is laid with."""
-        self._ways = math.ceil(WAYS / roundness)
+        self._directions = math.ceil(WAYS / roundness)
         side = min(len(picture), LARGEST)
         self._picture = picture if side == len(picture) else cv2.resize(picture, (side, side), interpolation=cv2.INTER_AREA)
         wide = _wide(side)
@@ -61,12 +61,12 @@ class Sweeps:
         #: Ways that have a table, the one that was asked for last at the end.
         self._places: dict[int, int] = {}
 
-    def _place(self, way: int) -> int:
-        place = self._places.pop(way, None)
+    def _place(self, direction: int) -> int:
+        place = self._places.pop(direction, None)
         if place is None:
             place = len(self._places) if len(self._places) < KEPT else self._places.pop(next(iter(self._places)))
-            lay_table(self._picture, way * math.pi / self._ways, self._tables[place])
-        self._places[way] = place
+            lay_table(self._picture, direction * math.pi / self._directions, self._tables[place])
+        self._places[direction] = place
         return place
 
     def parts(self, dabs: F32) -> Iterator[tuple[slice, SweptPictures]]:
@@ -79,18 +79,18 @@ class Sweeps:
         across = np.einsum("ij,ij->i", sweep, short) / dabs[:, dab.ROUNDNESS]
         swept = np.isfinite(along + across) & ((along != 0) | (across != 0))
         along, across = np.where(swept, along, 1), np.where(swept, across, 0)
-        ways = np.rint(np.arctan2(across, along) * (self._ways / math.pi)).astype(np.int64) % self._ways
+        directions = np.rint(np.arctan2(across, along) * (self._directions / math.pi)).astype(np.int64) % self._directions
         turns = np.zeros((len(dabs), 3), np.float32)
         turns[:, 0] = -1
-        turns[:, 1], turns[:, 2] = np.cos(ways * math.pi / self._ways), np.sin(ways * math.pi / self._ways)
+        turns[:, 1], turns[:, 2] = np.cos(directions * math.pi / self._directions), np.sin(directions * math.pi / self._directions)
         first, held = 0, set[int]()
         for i in np.flatnonzero(swept):
-            way = int(ways[i])
-            if way not in held and len(held) == KEPT:
+            direction = int(directions[i])
+            if direction not in held and len(held) == KEPT:
                 yield slice(first, i), SweptPictures(self._tables, turns[first:i])
                 first, held = int(i), set()
-            held.add(way)
-            turns[i, 0] = self._place(way)
+            held.add(direction)
+            turns[i, 0] = self._place(direction)
         yield slice(first, len(dabs)), SweptPictures(self._tables, turns[first:])
 
 

@@ -142,7 +142,7 @@ class Cell:
 
     plane: str
     components: int
-    codes: NDArray[np.uint16]
+    values_u16: NDArray[np.uint16]
     second: NDArray[np.uint16]
     channel: str | None
     source: str | None = None
@@ -204,18 +204,20 @@ def resolve_target(document: Document, target: Target, paint: Paint) -> Resolved
             continue
         if value is not None and len(value) != channel.components:
             raise InputError(f"{channel.name} takes {channel.components} values, not {len(value)}.")
-        codes = encode(channel, value if value is not None else channel.start)
-        cells.append(Cell(plane_id(sheet.id, layer.id, channel_id), channel.components + 1, codes, _second(channel, paint, codes), channel_id))
+        values_u16 = encode(channel, value if value is not None else channel.start)
+        cells.append(
+            Cell(plane_id(sheet.id, layer.id, channel_id), channel.components + 1, values_u16, _second(channel, paint, values_u16), channel_id)
+        )
     if not cells:
         raise InputError("Nothing to lay: choose at least one channel of the target and give it a value.")
     return ResolvedTarget(sheet, layer, tuple(cells), tuple(c.channel for c in cells if c.channel))
 
 
-def _second(channel: Channel, paint: Paint, codes: NDArray[np.uint16]) -> NDArray[np.uint16]:
+def _second(channel: Channel, paint: Paint, values_u16: NDArray[np.uint16]) -> NDArray[np.uint16]:
     """What a brush that mixes goes towards in a channel; without a value of its own, the first."""
     value = paint.second.get(channel.id)
     if value is None:
-        return codes
+        return values_u16
     if len(value) != channel.components:
         raise InputError(f"{channel.name} takes {channel.components} values, not {len(value)}.")
     return encode(channel, value)
@@ -233,9 +235,9 @@ def _touch_up(sheet: Sheet, map_id: str, paint: Paint) -> ResolvedTarget:
         raise InputError("Nothing to lay: choose a value for the mesh map.")
     if value is not None and len(value) != channel.components:
         raise InputError(f"{channel.name} takes {channel.components} values, not {len(value)}.")
-    codes = encode(channel, value if value is not None else channel.start)
+    values_u16 = encode(channel, value if value is not None else channel.start)
     layer = PaintLayer.model_construct(id=TOUCH_UP + map_id, name=f"Touch-up of {channel.name}", mask=None)
-    cell = Cell(touch_up_plane_id(sheet.id, map_id), channel.components + 1, codes, _second(channel, paint, codes), channel.id)
+    cell = Cell(touch_up_plane_id(sheet.id, map_id), channel.components + 1, values_u16, _second(channel, paint, values_u16), channel.id)
     return ResolvedTarget(sheet, layer, (cell,), (channel.id,))
 
 

@@ -62,8 +62,8 @@ class RayCaster:
         if bad:
             origins, directions = np.where(good[:, None], origins, 0), np.where(good[:, None], directions, _UP)
         start = ((origins - self._centre) * self._scale).astype(np.float32)
-        way = directions.astype(np.float32)
-        found = self._scene.run(start, way, query="INTERSECT", output=True)
+        direction = directions.astype(np.float32)
+        found = self._scene.run(start, direction, query="INTERSECT", output=True)
         hits = Hits(np.empty(n, np.int32), np.zeros((n, 3), np.float32), np.zeros((n, 3)), np.zeros((n, 3)), np.empty(n, np.float32))
         model, primitive = self._model, np.where(good, found["primID"], -1) if bad else found["primID"]
         met = (np.ascontiguousarray(found[name], np.float32) for name in ("u", "v", "tfar"))

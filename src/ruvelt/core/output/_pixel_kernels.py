@@ -117,11 +117,11 @@ def normal_runs(runs, chunk, side, heights, scale, supplied, faces, out):
                     length = length if turned >= 0 else -length
                     nx, ny, nz = nx / length, ny / length, nz / length
             if supplied != 0 and t >= 0:
-                codes = u16_at(supplied, CHUNK * 4)
-                if codes[3 * CHUNK + local] != 0:
-                    mx = np.float32(codes[local]) / np.float32(32767.5) - np.float32(1)
-                    my = np.float32(codes[CHUNK + local]) / np.float32(32767.5) - np.float32(1)
-                    mz = max(np.float32(codes[2 * CHUNK + local]) / np.float32(32767.5) - np.float32(1), np.float32(1e-3))
+                values_u16 = u16_at(supplied, CHUNK * 4)
+                if values_u16[3 * CHUNK + local] != 0:
+                    mx = np.float32(values_u16[local]) / np.float32(32767.5) - np.float32(1)
+                    my = np.float32(values_u16[CHUNK + local]) / np.float32(32767.5) - np.float32(1)
+                    mz = max(np.float32(values_u16[2 * CHUNK + local]) / np.float32(32767.5) - np.float32(1), np.float32(1e-3))
                     # Reoriented normal mapping (Barré-Brisebois and Hill 2012): the relief turns with the map below it.
                     mz += np.float32(1)
                     dot = (-mx * nx - my * ny + mz * nz) / mz
@@ -147,10 +147,10 @@ def pack_runs(starts, counts, red, green, blue, alpha, out):
             out[i] = fixed
         for k in range(4):
             if addresses[k] != 0:
-                codes, shift = u16_at(addresses[k], CHUNK), np.uint32(8 * k)
+                values_u16, shift = u16_at(addresses[k], CHUNK), np.uint32(8 * k)
                 for i in range(first, end):
                     # Exactly round(code / 257) for every 16-bit code.
-                    out[i] |= ((np.uint32(codes[i]) * np.uint32(255) + np.uint32(32895)) >> np.uint32(16)) << shift
+                    out[i] |= ((np.uint32(values_u16[i]) * np.uint32(255) + np.uint32(32895)) >> np.uint32(16)) << shift
 
 
 @kernel(numba.void(i32[::1], i32[::1], i64, i64, u8[::1], i64[::1], i32[:, ::1]))

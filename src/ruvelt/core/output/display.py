@@ -13,7 +13,7 @@ from ruvelt.core.output.normal import NormalField
 from ruvelt.core.planes.addresses import Addresses, address_of
 from ruvelt.core.planes.cache import BoundedCache
 from ruvelt.core.planes.plane import U16
-from ruvelt.core.planes.stamps import stamp_of
+from ruvelt.core.planes.versions import version_of
 from ruvelt.core.samples.address import BLOCK_SIDE, BLOCKS, CHUNK, CHUNK_SIDE
 from ruvelt.core.samples.blocks import Runs, runs_of
 from ruvelt.core.samples.sheet import Gutter, SheetSamples
@@ -87,22 +87,22 @@ class SheetDisplay:
 
     # -- whole chunks -----------------------------------------------------------------------------------------------------------
 
-    def stamp(self, texture: str, chunk: int) -> int:
+    def version(self, texture: str, chunk: int) -> int:
         """The version of a texture's chunk, its gutter included."""
         around = (chunk, *self.samples.gutter_sources.get(chunk, ()))
-        return stamp_of([self._own_stamp(texture, c) for c in around])
+        return version_of([self._own_version(texture, c) for c in around])
 
-    def _own_stamp(self, texture: str, chunk: int) -> int:
+    def _own_version(self, texture: str, chunk: int) -> int:
         parts: list[object] = [texture, self.samples.side]
         for channel in self._channels(texture):
             if channel == "normal":
-                parts += [self.evaluator.stamp("height", c) for c in self.field.neighbours(chunk)]
-                parts += [self._units, self._planes.key(normal_map_plane_id(self.evaluator.sheet.id), chunk), self.evaluator.supplied_stamp]
+                parts += [self.evaluator.version("height", c) for c in self.field.neighbours(chunk)]
+                parts += [self._units, self._planes.key(normal_map_plane_id(self.evaluator.sheet.id), chunk), self.evaluator.supplied_version]
                 if self._has_baked_normals:
-                    parts.append(self.evaluator.stamp("map:normal", chunk))
+                    parts.append(self.evaluator.version("map:normal", chunk))
             else:
-                parts.append(self.evaluator.stamp(channel, chunk))
-        return stamp_of(parts)
+                parts.append(self.evaluator.version(channel, chunk))
+        return version_of(parts)
 
     def normals(self, chunk: int, runs: Runs = WHOLE, heights: dict[int, U16] | None = None, out: U16 | None = None) -> U16:
         """(3, 65536) uint16 tangent-space normals of a chunk; `heights` replaces composites (a stroke in progress)."""
@@ -127,27 +127,27 @@ class SheetDisplay:
             return supplied
         if not self._has_baked_normals or self._planes.key(baked, chunk) is None:
             return None
-        where, stamp = ("normal-map", sheet, chunk), self.evaluator.stamp("map:normal", chunk)
-        found: U16 | None = self._cache.get(where, stamp)
+        where, version = ("normal-map", sheet, chunk), self.evaluator.version("map:normal", chunk)
+        found: U16 | None = self._cache.get(where, version)
         if found is None:
             found = np.concatenate([self.evaluator.composite("map:normal", chunk), self._planes.values(baked, chunk)[-1:]])
-            self._cache.put(where, found, found.nbytes, stamp)
+            self._cache.put(where, found, found.nbytes, version)
         return found
 
     def _own(self, texture: str, chunk: int) -> U8:
         """The chunk without its gutter. Read only."""
-        stamp = self._own_stamp(texture, chunk)
+        version = self._own_version(texture, chunk)
         where = ("display", self.evaluator.sheet.id, texture, chunk)
-        found: U8 | None = self._cache.get(where, stamp)
+        found: U8 | None = self._cache.get(where, version)
         if found is None:
             sources = {c: self.normals(chunk) if c == "normal" else self.evaluator.composite(c, chunk) for c in self._channels(texture)}
             found = np.empty((CHUNK, 4), np.uint8)
             self.pack(texture, sources, WHOLE, found)
-            self._cache.put(where, found, found.nbytes, stamp)
+            self._cache.put(where, found, found.nbytes, version)
         return found
 
     def pack(self, texture: str, sources: dict[str, U16], runs: Runs, out: U8) -> None:
-        found = {channel: address_of(codes) for channel, codes in sources.items()}
+        found = {channel: address_of(values_u16) for channel, values_u16 in sources.items()}
         self.pack_at(texture, found, runs, out.view(np.uint32).reshape(-1))
 
     def pack_at(self, texture: str, sources: dict[str, int], runs: Runs, out: NDArray[np.uint32]) -> None:

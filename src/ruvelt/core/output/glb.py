@@ -125,10 +125,10 @@ def even(display: SheetDisplay, channel: str) -> list[int] | None:
         covered = display.samples.covered[chunk * CHUNK : (chunk + 1) * CHUNK]
         if not covered.any():
             continue
-        codes = display.evaluator.composite(channel, chunk)[:, covered]
+        values_u16 = display.evaluator.composite(channel, chunk)[:, covered]
         if found is None:
-            found = codes[:, :1].copy()
-        if (codes != found).any():
+            found = values_u16[:, :1].copy()
+        if (values_u16 != found).any():
             return None
     if found is None:
         of = display.evaluator.channel(channel)
@@ -150,8 +150,8 @@ def _clear(display: SheetDisplay) -> bool:
     return found is None or found[0] < 65000
 
 
-def _linear(codes: list[int]) -> list[float]:
-    return [float(v) for v in srgb_to_linear_float(np.array(codes, np.float64) / 65535)]
+def _linear(values_u16: list[int]) -> list[float]:
+    return [float(v) for v in srgb_to_linear_float(np.array(values_u16, np.float64) / 65535)]
 
 
 def build_glb(displays: Sequence[SheetDisplay], preset: ExportPreset) -> bytes:

@@ -19,9 +19,9 @@ from ruvelt.core.errors import InputError
 MAX_SIDE = 8192
 
 
-def to_bits(codes: NDArray[np.uint16], bits: int) -> NDArray[Any]:
+def to_bits(values_u16: NDArray[np.uint16], bits: int) -> NDArray[Any]:
     """Codes at 8 or 16 bits a component, rounded to the nearest."""
-    return ((codes.astype(np.uint32) * 255 + 32767) // 65535).astype(np.uint8) if bits == 8 else codes
+    return ((values_u16.astype(np.uint32) * 255 + 32767) // 65535).astype(np.uint8) if bits == 8 else values_u16
 
 
 def encoded(pixels: NDArray[Any], suffix: str, parameters: list[int]) -> bytes:
@@ -34,21 +34,21 @@ def encoded(pixels: NDArray[Any], suffix: str, parameters: list[int]) -> bytes:
     return bytes(data.tobytes())
 
 
-def encode_png(codes: NDArray[np.uint16], bits: int) -> bytes:
+def encode_png(values_u16: NDArray[np.uint16], bits: int) -> bytes:
     """(h, w), (h, w, 3) or (h, w, 4) uint16 codes to PNG bytes of 8 or 16 bits a component."""
-    return encoded(to_bits(codes, bits), ".png", [cv2.IMWRITE_PNG_COMPRESSION, 4])
+    return encoded(to_bits(values_u16, bits), ".png", [cv2.IMWRITE_PNG_COMPRESSION, 4])
 
 
-def resize(codes: NDArray[np.uint16], side: int, colour: bool) -> NDArray[np.uint16]:
+def resize(values_u16: NDArray[np.uint16], side: int, colour: bool) -> NDArray[np.uint16]:
     """A square of codes at another size: area average down, cubic up; the first three components of colour in linear light."""
-    if codes.shape[0] == side:
-        return codes
-    values = codes.astype(np.float32) / np.float32(65535)
-    if colour and codes.ndim == 3:
-        values[..., :3] = DECODE_U16[codes[..., :3]]
-    way = cv2.INTER_AREA if side < codes.shape[0] else cv2.INTER_CUBIC
-    out = np.clip(cv2.resize(values, (side, side), interpolation=way), 0, 1)
-    if colour and codes.ndim == 3:
+    if values_u16.shape[0] == side:
+        return values_u16
+    values = values_u16.astype(np.float32) / np.float32(65535)
+    if colour and values_u16.ndim == 3:
+        values[..., :3] = DECODE_U16[values_u16[..., :3]]
+    direction = cv2.INTER_AREA if side < values_u16.shape[0] else cv2.INTER_CUBIC
+    out = np.clip(cv2.resize(values, (side, side), interpolation=direction), 0, 1)
+    if colour and values_u16.ndim == 3:
         out[..., :3] = linear_to_srgb_float(out[..., :3])
     return np.asarray(np.rint(out * 65535), np.uint16)
 

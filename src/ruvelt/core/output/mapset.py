@@ -52,8 +52,8 @@ def _component(display: SheetDisplay, component: str, normal_y: str) -> NDArray[
     if channel_id != "normal" and (channel is None or index >= channel.components):
         raise InputError(f"The preset asks for '{component}', which this project does not have. Change the preset.")
     for chunk in range(samples.chunk_count):
-        codes = display.normals(chunk)[index] if channel_id == "normal" else display.evaluator.composite(channel_id, chunk)[index]
-        out[chunk * CHUNK : (chunk + 1) * CHUNK] = codes
+        values_u16 = display.normals(chunk)[index] if channel_id == "normal" else display.evaluator.composite(channel_id, chunk)[index]
+        out[chunk * CHUNK : (chunk + 1) * CHUNK] = values_u16
     if ((channel_id == "normal" and letter == "y") or component == "map:normal.g") and normal_y == "down":
         out = 65535 - out
     return out
@@ -79,12 +79,12 @@ def render_map(display: SheetDisplay, spec: MapSpec, preset: ExportPreset) -> ND
     gutter = display.gutter(None if preset.fill else -(-preset.padding * samples.side // side))
     planes = []
     for component in spec.components:
-        codes = _component(display, component, preset.normal_y)
+        values_u16 = _component(display, component, preset.normal_y)
         blank = ~samples.covered
         blank[gutter.dst] = False
-        codes[gutter.dst] = codes[gutter.src]
-        codes[blank] = _outside(display.evaluator.channel(component.split(".")[0]), component)
-        planes.append(codes)
+        values_u16[gutter.dst] = values_u16[gutter.src]
+        values_u16[blank] = _outside(display.evaluator.channel(component.split(".")[0]), component)
+        planes.append(values_u16)
     stacked: U16 = planes[0] if len(planes) == 1 else np.stack(planes, axis=1)
     image: NDArray[np.uint16] = samples.to_image(stacked)  # type: ignore[assignment]
     return resize(image, side, spec.colour_space == "srgb")

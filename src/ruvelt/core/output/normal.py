@@ -68,8 +68,8 @@ class NormalField:
         """
         samples = self.samples
         addresses = np.zeros(samples.chunk_count, np.int64)
-        for c, codes in heights.items():
-            addresses[c] = address_of(codes)
-        varied = any((codes != codes.flat[0]).any() for codes in heights.values())
+        for c, values_u16 in heights.items():
+            addresses[c] = address_of(values_u16)
+        varied = any((values_u16 != values_u16.flat[0]).any() for values_u16 in heights.values())
         faces = SheetFaces(samples.owner, self._islands, samples.uv, self._gradients, samples.triangle_normals, samples.triangle_tangents)
         normal_runs(runs, chunk, samples.side, addresses, units / 32767 if varied else 0.0, address_of(supplied), faces, out)

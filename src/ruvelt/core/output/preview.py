@@ -24,18 +24,18 @@ def card_camera(model: Model, width: int, height: int) -> Camera:
     """A three-quarter view that holds the whole model."""
     low, high = (v.astype(np.float64) for v in model.bounds)
     centre = (low + high) / 2
-    way = np.array([0.46, 0.3, 0.84])
-    way /= np.linalg.norm(way)
-    eye = centre + way * model.diagonal * 1.5
+    direction = np.array([0.46, 0.3, 0.84])
+    direction /= np.linalg.norm(direction)
+    eye = centre + direction * model.diagonal * 1.5
     return Camera(eye=tuple(eye), target=tuple(centre), fov_deg=34, width=width, height=height)  # type: ignore[arg-type]
 
 
-def _studio(way: NDArray[np.float64], rough: NDArray[np.float64]) -> NDArray[np.float64]:
+def _studio(direction: NDArray[np.float64], rough: NDArray[np.float64]) -> NDArray[np.float64]:
     """Light from a direction of a plain studio: pale above, dark below, a soft key card and a strip; blurred by roughness."""
     spread = 0.06 + 0.5 * rough
-    light = 0.16 + 0.3 * np.clip(way[:, 1] * 0.5 + 0.5, 0, 1)
-    key = np.clip((way @ _KEY - 0.9 + spread) / spread, 0, 1)
-    strip = np.clip((way @ np.array([0.93, 0.1, 0.35]) - 0.92 + spread) / spread, 0, 1)
+    light = 0.16 + 0.3 * np.clip(direction[:, 1] * 0.5 + 0.5, 0, 1)
+    key = np.clip((direction @ _KEY - 0.9 + spread) / spread, 0, 1)
+    strip = np.clip((direction @ np.array([0.93, 0.1, 0.35]) - 0.92 + spread) / spread, 0, 1)
     return np.asarray(light + (2.6 * key**2 + 1.0 * strip**2) / (1 + 1.4 * rough), np.float64)
 
 
@@ -44,21 +44,21 @@ def render(model: Model, displays: Sequence[SheetDisplay], caster: RayCaster, ca
     w, h = int(camera.width) * supersample, int(camera.height) * supersample
     big = camera.model_copy(update={"width": w, "height": h})
     x, y = np.meshgrid(np.arange(w) + 0.5, np.arange(h) + 0.5)
-    origins, ways = (np.ascontiguousarray(v) for v in big.rays(np.stack([x.ravel(), y.ravel()], axis=1)))
-    colour = np.zeros((len(ways), 3))
-    left = np.ones(len(ways))
-    active = np.arange(len(ways))
+    origins, directions = (np.ascontiguousarray(v) for v in big.rays(np.stack([x.ravel(), y.ravel()], axis=1)))
+    colour = np.zeros((len(directions), 3))
+    left = np.ones(len(directions))
+    active = np.arange(len(directions))
     for _ in range(4):
-        hits = caster.cast(origins[active], ways[active])
+        hits = caster.cast(origins[active], directions[active])
         met = hits.triangle >= 0
         rows = active[met]
         if not len(rows):
             break
-        shown, opacity = _shade(model, displays, caster, _only(hits, met), ways[rows])
+        shown, opacity = _shade(model, displays, caster, _only(hits, met), directions[rows])
         colour[rows] += left[rows, None] * shown
         left[rows] *= 1 - opacity
         active = rows[left[rows] > 0.02]
-        origins[active] = _only(hits, met).position[left[rows] > 0.02] + ways[active] * model.diagonal * 1e-4
+        origins[active] = _only(hits, met).position[left[rows] > 0.02] + directions[active] * model.diagonal * 1e-4
     vignette = 1 - 0.35 * ((x / w - 0.5) ** 2 + (y / h - 0.45) ** 2).ravel() * 2
     colour += left[:, None] * _GROUND * vignette[:, None]
     colour = colour.reshape(h, w, 3).reshape(h // supersample, supersample, w // supersample, supersample, 3).mean(axis=(1, 3))
@@ -83,7 +83,7 @@ def _seen(sheet: Sheet, opacity: NDArray[np.float64]) -> NDArray[np.float64]:
 
 
 def _shade(
-    model: Model, displays: Sequence[SheetDisplay], caster: RayCaster, hits: Hits, ways: NDArray[np.float64]
+    model: Model, displays: Sequence[SheetDisplay], caster: RayCaster, hits: Hits, directions: NDArray[np.float64]
 ) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
     """Linear colour already weighted by opacity, and opacity."""
     n = len(hits.triangle)
@@ -121,15 +121,15 @@ def _shade(
         tint = srgb_to_linear_float(model.vertex_colors[model.triangles[hits.triangle], :3].astype(np.float64))
         base *= np.einsum("nk,nkd->nd", hits.bary.astype(np.float64), tint)
     normal /= np.maximum(np.linalg.norm(normal, axis=1, keepdims=True), 1e-9)
-    normal = np.where((np.einsum("ij,ij->i", normal, ways) > 0)[:, None], -normal, normal)
-    face = -np.einsum("ij,ij->i", normal, ways)
+    normal = np.where((np.einsum("ij,ij->i", normal, directions) > 0)[:, None], -normal, normal)
+    face = -np.einsum("ij,ij->i", normal, directions)
     lit = np.clip(normal @ _KEY, 0, 1)
     start = hits.position + normal * model.diagonal * 2e-3
     blocked = caster.cast(start, np.broadcast_to(_KEY, start.shape)).triangle >= 0
     lit = np.where(blocked, 0.0, lit)
     ambient = 0.28 + 0.22 * normal[:, 1]
     diffuse = base * (1 - metal)[:, None] * (1.5 * lit + ambient)[:, None]
-    mirror = ways + 2 * face[:, None] * normal
+    mirror = directions + 2 * face[:, None] * normal
     f0 = 0.04 * (1 - metal)[:, None] + base * metal[:, None]
     fresnel = f0 + (np.maximum(1 - rough[:, None], f0) - f0) * (1 - np.clip(face, 0, 1))[:, None] ** 5
     shine = fresnel * (_studio(mirror, rough) * np.where(blocked, 0.6, 1.0))[:, None]

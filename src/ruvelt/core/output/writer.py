@@ -30,7 +30,7 @@ class MapWriter:
     def kind_id(cls) -> str:
         return cls.id
 
-    def encode(self, codes: NDArray[np.uint16], bits: int) -> bytes:
+    def encode(self, values_u16: NDArray[np.uint16], bits: int) -> bytes:
         """A file of (h, w), (h, w, 3) or (h, w, 4) uint16 codes, top row first. The same pixels give the same bytes."""
         raise NotImplementedError
 

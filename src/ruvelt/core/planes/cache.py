@@ -19,15 +19,15 @@ class BoundedCache:
         self._items: OrderedDict[Hashable, tuple[Hashable, Any, int]] = OrderedDict()
         self._lock = Lock()
 
-    def get(self, key: Hashable, stamp: Hashable = None) -> Any | None:
+    def get(self, key: Hashable, version: Hashable = None) -> Any | None:
         with self._lock:
             item = self._items.get(key)
-            if item is None or item[0] != stamp:
+            if item is None or item[0] != version:
                 return None
             self._items.move_to_end(key)
             return item[1]
 
-    def put(self, key: Hashable, value: Any, size: int, stamp: Hashable = None) -> None:
+    def put(self, key: Hashable, value: Any, size: int, version: Hashable = None) -> None:
         """Keep a value of `size` bytes, letting go of the oldest until everything fits the limit."""
         with self._lock:
             old = self._items.pop(key, None)
@@ -35,7 +35,7 @@ class BoundedCache:
                 self.held -= old[2]
             if size > self.limit:
                 return
-            self._items[key] = (stamp, value, size)
+            self._items[key] = (version, value, size)
             self.held += size
             self._shrink()
 

@@ -187,7 +187,7 @@ def number_roots(parent, number):
 
 
 @kernel(numba.void(i32[::1], i32[::1], i32[::1], i32[::1], i32[:, ::1], i32[::1], i32[::1], i32[::1]), late=True)
-def join_places(by_face, pair_cell, pair_face, comp, corners, stamp, first, parent):
+def join_places(by_face, pair_cell, pair_face, comp, corners, version, first, parent):
     """Join pieces of neighbouring cells that a face belongs to both of, at each place that the cells share.
 
     by_face : (pairs,) in the order of their faces; comp : piece of each pair; corners : (cells, 8) places
@@ -198,10 +198,10 @@ def join_places(by_face, pair_cell, pair_face, comp, corners, stamp, first, pare
         for k in range(8):
             place = corners[pair_cell[i], k]
             item = np.int32(8) * comp[i] + np.int32(k)
-            if stamp[place] == pair_face[i]:
+            if version[place] == pair_face[i]:
                 _join(parent, item, first[place])
             else:
-                stamp[place], first[place] = pair_face[i], item
+                version[place], first[place] = pair_face[i], item
 
 
 @kernel(i64(i32[:, ::1], i64, i64[::1], i32[::1]), late=True)
@@ -241,20 +241,20 @@ def link_nodes(nodes, bit, start, index):
 
 
 @kernel(i64(i32[:, ::1], i64[::1], i32[::1], i32[::1], i64[::1], i32[::1]), late=True)
-def link_pieces(node, holders, held_by, stamp, start, index):
+def link_pieces(node, holders, held_by, version, start, index):
     """The pieces that share a node with each, each once: rows start[i]:start[i + 1] of `index`; gives how many, which `index` need not hold.
 
     node : (pieces, 8); holders : (nodes + 1,) into held_by; stamp : (pieces,), −1; start : (pieces + 1,)
     """
     n = np.int64(0)
     for piece in range(len(node)):
-        start[piece], stamp[piece] = n, piece
+        start[piece], version[piece] = n, piece
         for k in range(8):
             for j in range(holders[node[piece, k]], holders[node[piece, k] + 1]):
                 other = held_by[j]
-                if stamp[other] == piece:
+                if version[other] == piece:
                     continue
-                stamp[other] = piece
+                version[other] = piece
                 if n < len(index):
                     index[n] = other
                 n += 1

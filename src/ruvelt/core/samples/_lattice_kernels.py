@@ -25,7 +25,7 @@ PLACED = (f32[:, ::1], i32[::1], f32[::1], f32[::1], f32, i32[::1], i32[:, ::1])
 
 
 @kernel(numba.void(*PLACED, i64, i64, numba.uint16[:, ::1], f32[:, ::1]), late=True)
-def to_nodes(positions, rows, areas, low, inverse, piece_of, node, first, last, codes, out):
+def to_nodes(positions, rows, areas, low, inverse, piece_of, node, first, last, values_u16, out):
     """Add the samples first … last, weighed by area, to the nodes. codes : (k, rows) uint16, or (0, 0) to sum the areas; out : (k or 1, nodes)."""
     shares, held = f32_scratch(8), f32_scratch(8)
     u = np.float32(1 / 65535)
@@ -43,7 +43,7 @@ def to_nodes(positions, rows, areas, low, inverse, piece_of, node, first, last, 
                     held[c] = np.float32(0)
                 last_piece = piece
             _shares(positions, s, low, inverse, shares)
-            weight = areas[i] * (np.float32(codes[k, s]) * u) if len(codes) > 0 else areas[i]
+            weight = areas[i] * (np.float32(values_u16[k, s]) * u) if len(values_u16) > 0 else areas[i]
             for c in range(8):
                 held[c] += shares[c] * weight
         for c in range(8 if last_piece >= 0 else 0):

@@ -63,7 +63,7 @@ def near_means(grid, pieces, scratch, areas, widths, radius, values, first, last
 
     widths : (n,) w of each sample; radius : nothing further counts; k up to 8; total : (n,) to work in
     """
-    cell, dims, start, xyz, normal, piece, stamp = grid.cell, grid.dims, grid.start, grid.xyz, grid.normal, pieces.piece, scratch.mark
+    cell, dims, start, xyz, normal, piece, version = grid.cell, grid.dims, grid.start, grid.xyz, grid.normal, pieces.piece, scratch.mark
     zero = np.float32(0)
     near, weights, own, box = f32_scratch((15, ROOM)), f32_scratch(ROOM), i64_scratch(ROOM), f32_scratch((2, 3))
     across, comps = np.int64(np.ceil(radius / cell)), len(values)
@@ -78,12 +78,12 @@ def near_means(grid, pieces, scratch, areas, widths, radius, values, first, last
         low[0], low[1], low[2], high[0], high[1], high[2] = x0, y0, z0, x1, y1, z1
         # Each piece of the cell in its turn, unless an earlier one reached it; most cells have one.
         for turn in range(start[c], start[c + 1]):
-            if stamp[piece[turn]] >= start[c]:
+            if version[piece[turn]] >= start[c]:
                 continue
             reached = np.int32(turn)
             reach_pieces(piece[turn], low, high, pieces, reached, scratch)
             for i in range(turn, start[c + 1]):
-                if stamp[piece[i]] == reached:
+                if version[piece[i]] == reached:
                     total[i] = zero
                     for k in range(comps):
                         out[k, i] = zero
@@ -95,7 +95,7 @@ def near_means(grid, pieces, scratch, areas, widths, radius, values, first, last
                     box[0, axis], box[1, axis] = np.float32(np.inf), np.float32(-np.inf)
                 while ahead < start[c + 1] and held < ROOM:
                     i, ahead = ahead, ahead + 1
-                    if stamp[piece[i]] != reached or _eighth(xyz, i, grid.low, cell, cx, cy, cz) != eighth:
+                    if version[piece[i]] != reached or _eighth(xyz, i, grid.low, cell, cx, cy, cz) != eighth:
                         continue
                     own[held], held = i, held + 1
                     for axis in range(3):
@@ -111,7 +111,7 @@ def near_means(grid, pieces, scratch, areas, widths, radius, values, first, last
                         for j in range(start[row + x0], start[row + x1 + 1]):
                             x, y_, z_ = xyz[0, j], xyz[1, j], xyz[2, j]
                             inside = box[0, 0] < x < box[1, 0] and box[0, 1] < y_ < box[1, 1] and box[0, 2] < z_ < box[1, 2]
-                            if not inside or stamp[piece[j]] != reached:
+                            if not inside or version[piece[j]] != reached:
                                 continue
                             near[0, taken], near[1, taken], near[2, taken] = x, y_, z_
                             for k in range(3):
@@ -125,6 +125,6 @@ def near_means(grid, pieces, scratch, areas, widths, radius, values, first, last
                                 taken = 0
                 _add(near, taken, own, held, xyz, normal, widths, radius, weights, total, out)
             for i in range(turn, start[c + 1]):
-                if stamp[piece[i]] == reached:
+                if version[piece[i]] == reached:
                     for k in range(comps):
                         out[k, i] = out[k, i] / total[i] if total[i] > zero else values[k, i]

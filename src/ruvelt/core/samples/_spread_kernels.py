@@ -26,20 +26,20 @@ def cell_ranges(start, values, least, most):
 @inline
 def reach_pieces(piece, low, high, pieces, mark, scratch):
     """Stamp with `mark` the pieces that hang together with one over pieces of cells from `low` to `high`, (3,) each."""
-    place, next_to, beside, stamp, queue = pieces.place, pieces.start, pieces.beside, scratch.mark, scratch.queue
+    place, next_to, beside, version, queue = pieces.place, pieces.start, pieces.beside, scratch.mark, scratch.queue
     x0, y0, z0, x1, y1, z1 = low[0], low[1], low[2], high[0], high[1], high[2]
-    stamp[piece], queue[0] = mark, piece
+    version[piece], queue[0] = mark, piece
     head, tail = 0, 1
     while head < tail:
         at = queue[head]
         head += 1
         for j in range(next_to[at], next_to[at + 1]):
             other = beside[j]
-            if stamp[other] == mark:
+            if version[other] == mark:
                 continue
             x, y, z = place[other, 0], place[other, 1], place[other, 2]
             if x0 <= x <= x1 and y0 <= y <= y1 and z0 <= z <= z1:
-                stamp[other], queue[tail] = mark, other
+                version[other], queue[tail] = mark, other
                 tail += 1
 
 
@@ -55,7 +55,7 @@ def grow_values(grid, pieces, scratch, values, gone, most, reach, first, last, o
     Only samples that hang together count, and of those only what does not face away, on the far side of a rim.
     gone : how far the value at each sample has come; reach : the stride, the whole way, and the end of it over which a value fades, or 0
     """
-    cell, dims, start, xyz, normal, piece, stamp = grid.cell, grid.dims, grid.start, grid.xyz, grid.normal, pieces.piece, scratch.mark
+    cell, dims, start, xyz, normal, piece, version = grid.cell, grid.dims, grid.start, grid.xyz, grid.normal, pieces.piece, scratch.mark
     stride, whole, fade = np.float32(reach[0]), np.float32(reach[1]), np.float32(reach[2])
     scale = np.float32(1 / (127.0 * 127.0))
     one, zero, half = np.float32(1), np.float32(0), np.float32(0.5)
@@ -78,16 +78,16 @@ def grow_values(grid, pieces, scratch, values, gone, most, reach, first, last, o
                     highest = max(highest, most[q])
         # Each piece of the cell in its turn, unless an earlier one reached it; most cells have one.
         for turn in range(start[c], start[c + 1]):
-            if stamp[piece[turn]] >= start[c]:
+            if version[piece[turn]] >= start[c]:
                 continue
             reached = np.int32(turn)
             reach_pieces(piece[turn], low, high, pieces, reached, scratch)
             for i in range(turn, start[c + 1]):
-                if stamp[piece[i]] != reached:
+                if version[piece[i]] != reached:
                     continue
-                best, way = values[i], gone[i]
+                best, direction = values[i], gone[i]
                 if best >= highest:
-                    out[i], out_gone[i] = best, way
+                    out[i], out_gone[i] = best, direction
                     continue
                 px, py, pz = xyz[0, i], xyz[1, i], xyz[2, i]
                 nx, ny, nz = np.float32(normal[0, i]), np.float32(normal[1, i]), np.float32(normal[2, i])
@@ -98,7 +98,7 @@ def grow_values(grid, pieces, scratch, values, gone, most, reach, first, last, o
                             if most[q] <= values[i] or most[q] < best:
                                 continue
                             for j in range(start[q], start[q + 1]):
-                                if values[j] <= values[i] or values[j] < best or stamp[piece[j]] != reached:
+                                if values[j] <= values[i] or values[j] < best or version[piece[j]] != reached:
                                     continue
                                 dx, dy, dz = xyz[0, j] - px, xyz[1, j] - py, xyz[2, j] - pz
                                 d = np.sqrt(dx * dx + dy * dy + dz * dz)
@@ -110,6 +110,6 @@ def grow_values(grid, pieces, scratch, values, gone, most, reach, first, last, o
                                 share = one if fade == zero else min(left * inverse + half, one)
                                 v = values[i] + (values[j] - values[i]) * share
                                 # Of equal values the one that came the shorter way gets further.
-                                if v > best or (v == best and gone[j] + d < way):
-                                    best, way = v, gone[j] + d
-                out[i], out_gone[i] = best, way
+                                if v > best or (v == best and gone[j] + d < direction):
+                                    best, direction = v, gone[j] + d
+                out[i], out_gone[i] = best, direction

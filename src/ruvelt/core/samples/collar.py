@@ -100,29 +100,29 @@ class Joined(_Points):
         self.areas[: len(self.own)], self.areas[len(self.own) : count] = samples.sample_areas(self.own), collar.areas[:there]
         self.spacing = samples.spacing
 
-    def gather(self, codes: U16, beyond: U16) -> U16:
+    def gather(self, values_u16: U16, beyond: U16) -> U16:
         """(slots,) of a sheet's codes and its collar's."""
         out, own = np.zeros(self.slot_count, np.uint16), len(self.own)
-        out[:own], out[own : own + self.there] = codes[self.own], beyond[: self.there]
+        out[:own], out[own : own + self.there] = values_u16[self.own], beyond[: self.there]
         return out
 
-    def part(self, joined: U16, codes: U16, beyond: U16) -> tuple[U16, U16]:
+    def part(self, joined: U16, values_u16: U16, beyond: U16) -> tuple[U16, U16]:
         """The inverse: copies of `codes` and `beyond` with the values of joined ones where they count."""
-        codes, beyond, own = codes.copy(), beyond.copy(), len(self.own)
-        codes[self.own], beyond[: self.there] = joined[:own], joined[own : own + self.there]
-        return codes, beyond
+        values_u16, beyond, own = values_u16.copy(), beyond.copy(), len(self.own)
+        values_u16[self.own], beyond[: self.there] = joined[:own], joined[own : own + self.there]
+        return values_u16, beyond
 
 
 def _border(positions: NDArray[np.float32], links: NDArray[np.int32], plan_of: NDArray[np.int32], own: int, step: float) -> F64:
     """(n, 3) places along the edges between a sheet and others, `step` apart."""
     a, b = plan_of[links[:, 2]], plan_of[links[:, 3]]
     edges = links[(a != b) & ((a == own) | (b == own)) & (a >= 0) & (b >= 0)]
-    start, way = positions[edges[:, 0]].astype(np.float64), positions[edges[:, 1]].astype(np.float64) - positions[edges[:, 0]]
-    length = np.linalg.norm(way, axis=1)
+    start, direction = positions[edges[:, 0]].astype(np.float64), positions[edges[:, 1]].astype(np.float64) - positions[edges[:, 0]]
+    length = np.linalg.norm(direction, axis=1)
     many = np.maximum(np.ceil(length / max(step, float(length.sum()) / MOST)), 1).astype(np.int64) + 1
     row = np.repeat(np.arange(len(edges)), many)
     nth = np.arange(len(row)) - np.repeat(np.cumsum(many) - many, many)
-    return np.asarray(start[row] + way[row] * (nth / (many[row] - 1))[:, None])
+    return np.asarray(start[row] + direction[row] * (nth / (many[row] - 1))[:, None])
 
 
 def _near(samples: SheetSamples, plans: Sequence[SheetPlan], number: int, places: F64, reach: float) -> tuple[F64, NDArray[np.int32]]:

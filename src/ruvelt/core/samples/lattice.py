@@ -49,10 +49,10 @@ class SurfaceLattice:
         edges = np.linspace(0, len(self._placed[1]), PARTS + 1).astype(int)
         return [(int(a), int(b)) for a, b in pairwise(edges)]
 
-    def _gather(self, codes: NDArray[np.uint16], workers: Workers) -> F32:
+    def _gather(self, values_u16: NDArray[np.uint16], workers: Workers) -> F32:
         def part(ends: tuple[int, int]) -> F32:
-            out = np.zeros((max(len(codes), 1), self.nodes), np.float32)
-            k.to_nodes(*self._placed, *ends, codes, out)
+            out = np.zeros((max(len(values_u16), 1), self.nodes), np.float32)
+            k.to_nodes(*self._placed, *ends, values_u16, out)
             return out
 
         first, *others = workers.map(part, self._parts())
@@ -79,16 +79,16 @@ class SurfaceLattice:
             self._scales = (sigma, scale, scale * self._smooth(scale * mass, rounds, share))
         return self._scales[1:]
 
-    def blur(self, codes: NDArray[np.uint16], sigma: float, workers: Workers = SERIAL) -> NDArray[np.uint16]:
+    def blur(self, values_u16: NDArray[np.uint16], sigma: float, workers: Workers = SERIAL) -> NDArray[np.uint16]:
         """(k, rows) uint16 blurred with a standard deviation of `sigma` object units; rows that do not count stay as they are."""
         # Gathering and reading back along straight lines add a sixth of a cell² each.
         variance = (sigma / self.cell) ** 2 - 1 / 3
         rounds = max(int(np.ceil(variance)), 0)
         share = variance / rounds if rounds else 0.0
         scale, constant = self._scaling(sigma, rounds, share)
-        gathered = self._gather(np.ascontiguousarray(codes), workers)
+        gathered = self._gather(np.ascontiguousarray(values_u16), workers)
         nodes = np.stack(workers.map(lambda row: scale * self._smooth(scale * row, rounds, share) / constant, list(gathered)))
-        out = codes.copy()
+        out = values_u16.copy()
 
         def read(ends: tuple[int, int]) -> None:
             k.from_nodes(*self._placed, *ends, nodes, out)
@@ -97,12 +97,12 @@ class SurfaceLattice:
         return out
 
 
-def surface_blur(samples: SurfaceSamples, codes: NDArray[np.uint16], sigma: float, workers: Workers = SERIAL) -> NDArray[np.uint16]:
+def surface_blur(samples: SurfaceSamples, values_u16: NDArray[np.uint16], sigma: float, workers: Workers = SERIAL) -> NDArray[np.uint16]:
     """Blur (k, slots) uint16 along the surface with a standard deviation of `sigma` object units."""
-    if len(codes[0]) != samples.chunk_count * CHUNK:
+    if len(values_u16[0]) != samples.chunk_count * CHUNK:
         raise ValueError("codes need a value for every slot")
     if sigma < LEAST_SPACINGS * samples.spacing or not samples.covered_count:
-        return codes
+        return values_u16
     if sigma < NEAR_SPACINGS * samples.spacing:
-        return near_blur(samples, codes, sigma, workers)
-    return samples.lattice(sigma).blur(codes, sigma, workers)
+        return near_blur(samples, values_u16, sigma, workers)
+    return samples.lattice(sigma).blur(values_u16, sigma, workers)

@@ -28,10 +28,10 @@ def _table() -> tuple[F32, F32]:
 DEVIATIONS, WIDTHS = _table()
 
 
-def near_blur(samples: SurfaceSamples, codes: NDArray[np.uint16], sigma: float, workers: Workers = SERIAL) -> NDArray[np.uint16]:
+def near_blur(samples: SurfaceSamples, values_u16: NDArray[np.uint16], sigma: float, workers: Workers = SERIAL) -> NDArray[np.uint16]:
     """(k, slots) uint16 blurred over the surface with a standard deviation of `sigma` object units, of up to some spacings; k up to 8."""
     grid, pieces, areas = samples.grid, samples.grid_pieces, samples.grid_areas
-    values = np.ascontiguousarray(codes[:, grid.slot], np.float32)
+    values = np.ascontiguousarray(values_u16[:, grid.slot], np.float32)
     # Where samples lie apart by more, a narrow bell between them has to be narrower still to spread no further.
     apart = np.maximum(np.sqrt(areas), np.float32(0.3 * samples.spacing))
     widths = np.ascontiguousarray(apart * np.interp(sigma / apart, DEVIATIONS, WIDTHS), np.float32)
@@ -46,6 +46,6 @@ def near_blur(samples: SurfaceSamples, codes: NDArray[np.uint16], sigma: float, 
         near_means(grid, pieces, PieceScratch.of(pieces), areas, widths, radius, values, *ends, total, out)
 
     workers.map(part, list(pairwise(edges)))
-    result = codes.copy()
+    result = values_u16.copy()
     result[:, grid.slot] = np.rint(out).astype(np.uint16)
     return result

@@ -19,12 +19,12 @@ STRIDE = 6.0
 F32 = NDArray[np.float32]
 
 
-def surface_grow(samples: SurfaceSamples, codes: NDArray[np.uint16], amount: float, workers: Workers = SERIAL) -> NDArray[np.uint16]:
+def surface_grow(samples: SurfaceSamples, values_u16: NDArray[np.uint16], amount: float, workers: Workers = SERIAL) -> NDArray[np.uint16]:
     """(slots,) uint16 whose bright places reach `amount` object units further, or less far below 0."""
     if abs(amount) < 0.5 * samples.spacing or not samples.covered_count:
-        return codes
+        return values_u16
     grid = samples.grid
-    values = codes[grid.slot].astype(np.float32) / np.float32(65535)
+    values = values_u16[grid.slot].astype(np.float32) / np.float32(65535)
     if amount < 0:
         values = 1 - values
     strides = int(np.ceil(abs(amount) / (STRIDE * samples.spacing)))
@@ -45,7 +45,7 @@ def surface_grow(samples: SurfaceSamples, codes: NDArray[np.uint16], amount: flo
         values, gone = out, out_gone
     if amount < 0:
         values = 1 - values
-    result = codes.copy()
+    result = values_u16.copy()
     result[grid.slot] = np.rint(values * 65535).astype(np.uint16)
     return result
 

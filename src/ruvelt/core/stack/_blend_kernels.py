@@ -200,20 +200,20 @@ def evaluate_runs(steps, comps, levels, linear, decode, runs, level0, state_in, 
             if kind == PLANE and level == 0 and modes[op] == 0 and not linear:
                 # The everyday case, fused: plain blending on the opaque level.
                 scale = U * strength * (U if masks[op] != 0 else np.float32(1))
-                codes, mask = u16_at(planes[op], CHUNK * (comps + 1)), u16_at(masks[op], CHUNK)
+                values_u16, mask = u16_at(planes[op], CHUNK * (comps + 1)), u16_at(masks[op], CHUNK)
                 top, place = np.uint64(comps * CHUNK), np.uint64(0)
                 for r in range(first, run):
                     s, m = np.uint64(starts[r]), np.uint64(counts[r])
                     if masks[op] != 0:
                         for i in range(m):
-                            a[place + i] = np.float32(codes[top + s + i]) * np.float32(mask[s + i]) * scale
+                            a[place + i] = np.float32(values_u16[top + s + i]) * np.float32(mask[s + i]) * scale
                     else:
                         for i in range(m):
-                            a[place + i] = np.float32(codes[top + s + i]) * scale
+                            a[place + i] = np.float32(values_u16[top + s + i]) * scale
                     for k in range(comps):
                         begin = np.uint64(k * CHUNK) + s
                         for i in range(m):
-                            acc[0, k, place + i] += (np.float32(codes[begin + i]) * U - acc[0, k, place + i]) * a[place + i]
+                            acc[0, k, place + i] += (np.float32(values_u16[begin + i]) * U - acc[0, k, place + i]) * a[place + i]
                     place += m
                 continue
             if kind == PLANE:
@@ -223,16 +223,16 @@ def evaluate_runs(steps, comps, levels, linear, decode, runs, level0, state_in, 
                     m = counts[r]
                     address = planes[op] + 2 * starts[r]
                     for k in range(comps):
-                        codes, row = u16_at(address + 2 * k * CHUNK, m), src[k, at : at + m]
+                        values_u16, row = u16_at(address + 2 * k * CHUNK, m), src[k, at : at + m]
                         if linear:
                             for i in range(m):
-                                row[i] = decode[codes[i]]
+                                row[i] = decode[values_u16[i]]
                         else:
                             for i in range(m):
-                                row[i] = np.float32(codes[i]) * U
-                    codes, row = u16_at(address + 2 * comps * CHUNK, m), a[at : at + m]
+                                row[i] = np.float32(values_u16[i]) * U
+                    values_u16, row = u16_at(address + 2 * comps * CHUNK, m), a[at : at + m]
                     for i in range(m):
-                        row[i] = np.float32(codes[i]) * scale
+                        row[i] = np.float32(values_u16[i]) * scale
                     at += m
             elif kind == CONST:
                 for k in range(comps):
@@ -269,9 +269,9 @@ def evaluate_runs(steps, comps, levels, linear, decode, runs, level0, state_in, 
                 at = 0
                 for r in range(first, run):
                     m = counts[r]
-                    codes, row = u16_at(masks[op] + 2 * starts[r], m), a[at : at + m]
+                    values_u16, row = u16_at(masks[op] + 2 * starts[r], m), a[at : at + m]
                     for i in range(m):
-                        row[i] *= np.float32(codes[i]) * U
+                        row[i] *= np.float32(values_u16[i]) * U
                     at += m
             if level == 0 or kind in (TABLE, HSV):
                 # What changes a colour leaves how much of it there is.
@@ -290,13 +290,13 @@ def evaluate_runs(steps, comps, levels, linear, decode, runs, level0, state_in, 
                             state_out[l, k, s + i] = acc[l, k, place + i]
             else:
                 for k in range(comps):
-                    codes = u16_at(out + 2 * k * CHUNK, CHUNK)
+                    values_u16 = u16_at(out + 2 * k * CHUNK, CHUNK)
                     if linear:
                         for i in range(m):
-                            codes[s + i] = _encode_srgb(acc[0, k, place + i])
+                            values_u16[s + i] = _encode_srgb(acc[0, k, place + i])
                     else:
                         for i in range(m):
-                            codes[s + i] = quantised(acc[0, k, place + i])
+                            values_u16[s + i] = quantised(acc[0, k, place + i])
             place += m
 
 
@@ -318,15 +318,15 @@ def fold_runs(steps, linear, decode, runs, out):
                 out[1, k, i] = np.float32(0)
         for op in range(1, len(kinds)):
             plain = kinds[op] == CONST
-            codes, mask = u16_at(planes[op], CHUNK * (comps + 1)), u16_at(masks[op], CHUNK)
+            values_u16, mask = u16_at(planes[op], CHUNK * (comps + 1)), u16_at(masks[op], CHUNK)
             top = np.uint64(comps * CHUNK)
             for k in range(comps):
                 row = np.uint64(k * CHUNK)
                 for i in range(first, end):
-                    a = strengths[op] if plain else strengths[op] * (np.float32(codes[top + i]) * U)
+                    a = strengths[op] if plain else strengths[op] * (np.float32(values_u16[top + i]) * U)
                     if masks[op] != 0:
                         a *= np.float32(mask[i]) * U
-                    s = consts[op, k] if plain else (decode[codes[row + i]] if linear else np.float32(codes[row + i]) * U)
+                    s = consts[op, k] if plain else (decode[values_u16[row + i]] if linear else np.float32(values_u16[row + i]) * U)
                     gain, offset = one - a, s * a
                     if modes[op] == 1:
                         gain, offset = one - a + a * s, np.float32(0)
@@ -353,9 +353,9 @@ def mask_runs(under, values, covers, bases, combines, strengths, inverts, invert
         s, n = starts[r], counts[r]
         acc[:n] = one
         if under != 0:
-            codes = u16_at(under + 2 * s, n)
+            values_u16 = u16_at(under + 2 * s, n)
             for i in range(n):
-                acc[i] = np.float32(codes[i]) * U
+                acc[i] = np.float32(values_u16[i]) * U
         for j in range(len(values)):
             base, strength, mode = bases[j], strengths[j], combines[j]
             if mode < 0:
@@ -365,14 +365,14 @@ def mask_runs(under, values, covers, bases, combines, strengths, inverts, invert
                 continue
             v[:n] = base
             if values[j] != 0:
-                codes = u16_at(values[j] + 2 * s, n)
+                values_u16 = u16_at(values[j] + 2 * s, n)
                 if covers[j] != 0:
                     cover = u16_at(covers[j] + 2 * s, n)
                     for i in range(n):
-                        v[i] = base + (np.float32(codes[i]) * U - base) * (np.float32(cover[i]) * U)
+                        v[i] = base + (np.float32(values_u16[i]) * U - base) * (np.float32(cover[i]) * U)
                 else:
                     for i in range(n):
-                        v[i] = np.float32(codes[i]) * U
+                        v[i] = np.float32(values_u16[i]) * U
             if inverts[j]:
                 for i in range(n):
                     v[i] = one - v[i]
@@ -396,6 +396,6 @@ def mask_runs(under, values, covers, bases, combines, strengths, inverts, invert
         if invert_all:
             for i in range(n):
                 acc[i] = one - acc[i]
-        codes = out[s : s + n]
+        values_u16 = out[s : s + n]
         for i in range(n):
-            codes[i] = quantised(acc[i])
+            values_u16[i] = quantised(acc[i])

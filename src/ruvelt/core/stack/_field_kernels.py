@@ -132,12 +132,12 @@ def noise_values(positions, normals, covered, basis, roughness, scale, lattices,
     mean = MEAN[0] if basis == GRADIENT else (MEAN[1] if basis == VALUE else (MEAN[2] if basis == CELLULAR else MEAN[3]))
     spread = SPREAD[0] if basis == GRADIENT else (SPREAD[1] if basis == VALUE else (SPREAD[2] if basis == CELLULAR else SPREAD[3]))
     zero, two = np.float32(0), np.float32(2)
-    all_ways = scale[0] * scale[0] + scale[1] * scale[1] + scale[2] * scale[2]
+    all_axes = scale[0] * scale[0] + scale[1] * scale[1] + scale[2] * scale[2]
     most = zero
     for i in range(np.uint64(len(out))):
         # Cells that the sample's square spans, squared, in the mean of its two sides.
         nx, ny, nz = normals[i, 0] * scale[0], normals[i, 1] * scale[1], normals[i, 2] * scale[2]
-        spans = half * spacing[i] * spacing[i] * max(all_ways - nx * nx - ny * ny - nz * nz, zero)
+        spans = half * spacing[i] * spacing[i] * max(all_axes - nx * nx - ny * ny - nz * nz, zero)
         left[i] = np.exp(-loss * spans)
         out[i] = loose[i] = zero
         most = max(most, left[i] if covered[i] else zero)
@@ -323,8 +323,8 @@ def weave_chunk(positions, normals, covered, form, frame, scale, share, softness
                 odd = ((k & 1) + ((k >> 1) & 1) + (k >> 2)) & 1
                 # Cells with an odd sum are bright.
                 if (odd == 1) == (share < half):
-                    one_way = _in_cells(at_a, span, width, k & 1) * _in_cells(at_b, other, width, (k >> 1) & 1)
-                    rare += one_way * _in_cells(at_c, third, width, k >> 2)
+                    in_both = _in_cells(at_a, span, width, k & 1) * _in_cells(at_b, other, width, (k >> 1) & 1)
+                    rare += in_both * _in_cells(at_c, third, width, k >> 2)
         rare /= np.float32(sides * sides)
         out[i] = quantised(rare if share < half else one - rare)
 
@@ -359,11 +359,11 @@ def ball_chunk(positions, covered, centre, radius, softness, out):
 
 
 @kernel(numba.void(u16[::1], i64, f32, f32, f32, u16[::1]), late=True)
-def ramp_codes(codes, fold, low, high, softness, out):
+def ramp_values(values_u16, fold, low, high, softness, out):
     """Ramp of a mesh map. fold : 0 as it is, 1 one minus it, 2 signed about the middle, 3 that turned round, 4 its size."""
     u, mid, two = np.float32(1 / 65535), np.float32(32768 / 65535), np.float32(2)
     for i in range(len(out)):
-        x = np.float32(codes[i]) * u
+        x = np.float32(values_u16[i]) * u
         if fold == 1:
             x = np.float32(1) - x
         elif fold == 2:
@@ -376,13 +376,13 @@ def ramp_codes(codes, fold, low, high, softness, out):
 
 
 @kernel(numba.void(u16[:, ::1], f32[::1], f32[:, ::1], f32, f32, u16[::1]), late=True)
-def near_colours(codes, decode, colours, tolerance, softness, out):
+def near_colours(values_u16, decode, colours, tolerance, softness, out):
     """1 within `tolerance` of any of the (n, 3) OKLab colours, falling to 0 over `softness`. codes : (3 or 1, 65536) sRGB-encoded."""
-    comps = len(codes)
+    comps = len(values_u16)
     last_r, last_g, last_b = np.uint16(0), np.uint16(0), np.uint16(0)
     last = np.float32(-1)
     for i in range(len(out)):
-        cr, cg, cb = codes[0, i], codes[1 % comps, i], codes[2 % comps, i]
+        cr, cg, cb = values_u16[0, i], values_u16[1 % comps, i], values_u16[2 % comps, i]
         # Neighbours often have one colour.
         if last < 0 or cr != last_r or cg != last_g or cb != last_b:
             l, a, b = lab_of_light(decode[cr], decode[cg], decode[cb])
@@ -423,12 +423,12 @@ def _look(image, u, v, repeat, colour):
 
 
 class PictureFrame(NamedTuple):
-    """How a picture lies: direction : 0 by UV, 1 three-way, 2 planar; sharpness : of the borders between three ways
+    """How a picture lies: mode : 0 by UV, 1 three-way, 2 planar; sharpness : of the borders between three ways
 
     axes : (4, 3) centre, right, up and direction; turn : (3,) cosine and sine, each times repeats a unit, and width over height; shift : (2,)
     """
 
-    direction: int
+    mode: int
     axes: NDArray[np.float32]
     turn: NDArray[np.float32]
     shift: NDArray[np.float32]
@@ -446,7 +446,7 @@ def picture_chunk(positions, normals, covered, corner_x, corner_y, side, image, 
 
     corner_x, corner_y : the chunk's first texel on a sheet of `side`, where a picture lies by UV
     """
-    way, frame, turn, shift, sharpness, repeat, through = laid
+    mode, frame, turn, shift, sharpness, repeat, through = laid
     sharpness = np.float32(sharpness)
     colour, total = f32_scratch(4), f32_scratch(4)
     one, zero, half = np.float32(1), np.float32(0), np.float32(0.5)
@@ -457,12 +457,12 @@ def picture_chunk(positions, normals, covered, corner_x, corner_y, side, image, 
         if not covered[i]:
             continue
         weight = zero
-        for axis in range(3 if way == 1 else 1):
+        for axis in range(3 if mode == 1 else 1):
             share = one
-            if way == 0:
+            if mode == 0:
                 a = (np.float32(corner_x + (i & 255)) + half) / np.float32(side) - half
                 b = half - (np.float32(corner_y + (i >> 8)) + half) / np.float32(side)
-            elif way == 1:
+            elif mode == 1:
                 n = normals[i, axis]
                 share = abs(n) ** sharpness
                 if share < np.float32(1e-4):
@@ -496,11 +496,11 @@ def picture_chunk(positions, normals, covered, corner_x, corner_y, side, image, 
 
 
 @kernel(numba.void(u16[::1], f32[:, ::1], u16[:, ::1]), late=True)
-def ramp_values(codes, table, out):
+def ramp_colours(values_u16, table, out):
     """Values of a ramp at each code. table : (components, 4097) float32 codes; out : (components + 1, 65536), alpha full."""
     last = len(out) - 1
-    for i in range(len(codes)):
-        x = np.float32(codes[i]) * np.float32(4096 / 65535)
+    for i in range(len(values_u16)):
+        x = np.float32(values_u16[i]) * np.float32(4096 / 65535)
         at = min(np.int64(x), 4095)
         f = x - np.float32(at)
         for k in range(last):

@@ -11,7 +11,7 @@ from ruvelt.core.lazy import lazy
 from ruvelt.core.mesh.sheets import SheetPlan
 from ruvelt.core.planes.cache import BoundedCache
 from ruvelt.core.planes.plane import U16
-from ruvelt.core.planes.stamps import stamp_of
+from ruvelt.core.planes.versions import version_of
 from ruvelt.core.samples.address import CHUNK, CHUNK_SIDE
 from ruvelt.core.samples.collar import Collar, Joined
 from ruvelt.core.samples.sheet import SheetSamples
@@ -27,14 +27,14 @@ from ruvelt.core.stack.program import map_steps
 from ruvelt.core.workers import Workers
 
 
-def map_stamp(document: Document, planes: PlaneLookup, channel_id: str) -> int:
+def map_version(document: Document, planes: PlaneLookup, channel_id: str) -> int:
     """The version of a mesh map on all sheets of a document."""
     parts = []
     for sheet in document.sheets:
         chunks = range((sheet.resolution // CHUNK_SIDE) ** 2)
         steps = map_steps(sheet, channel_id.removeprefix(PREFIX))
         parts.append((sheet.id, sheet.resolution, [[planes.key(op.plane, c) for c in chunks] for op in steps if op.plane is not None]))
-    return stamp_of(parts)
+    return version_of(parts)
 
 
 class Beyond:
@@ -57,7 +57,7 @@ class Beyond:
         self._document, self._collar, self._planes, self._cache = document, collar, planes, cache
         self.measures = Measures(collar, images, cache)
         self.masks = MaskEvaluator(self, faces, planes, cache, workers)
-        self._stamps: dict[str, int] = {}
+        self._versions: dict[str, int] = {}
 
     def channel(self, channel_id: str) -> Channel | None:
         return map_channel(channel_id)
@@ -67,18 +67,18 @@ class Beyond:
         found = {s.plan: s for s in self._document.sheets}
         return [(int(n), found[int(n)]) for n in np.unique(self._collar.plan) if int(n) in found]
 
-    def stamp(self, channel_id: str, chunk: int) -> int:
-        if channel_id not in self._stamps:
-            self._stamps[channel_id] = map_stamp(self._document, self._planes, channel_id)
-        return self._stamps[channel_id]
+    def version(self, channel_id: str, chunk: int) -> int:
+        if channel_id not in self._versions:
+            self._versions[channel_id] = map_version(self._document, self._planes, channel_id)
+        return self._versions[channel_id]
 
     def elsewhere(self, channel_id: str) -> int:
-        return self.stamp(channel_id, 0)
+        return self.version(channel_id, 0)
 
     def composite(self, channel_id: str, chunk: int) -> U16:
         """A mesh map at the collar's points, as those sheets have it; its start value where they have none."""
-        where, stamp = ("beyond", self.samples.serial, self.sheet.id, channel_id, chunk), self.stamp(channel_id, chunk)
-        found: U16 | None = self._cache.get(where, stamp)
+        where, version = ("beyond", self.samples.serial, self.sheet.id, channel_id, chunk), self.version(channel_id, chunk)
+        found: U16 | None = self._cache.get(where, version)
         if found is None:
             shape = map_kinds()[channel_id.removeprefix(PREFIX)]
             found = np.full((shape.components, CHUNK), round(shape.start[0] * 65535), np.uint16)
@@ -86,7 +86,7 @@ class Beyond:
             for number, sheet in self._sheets:
                 mine = np.flatnonzero(self._collar.plan[part] == number)
                 self._read(sheet, channel_id.removeprefix(PREFIX), self._collar.uv[part][mine], mine, found)
-            self._cache.put(where, found, found.nbytes, stamp)
+            self._cache.put(where, found, found.nbytes, version)
         return found
 
     def _read(self, sheet: Sheet, map_id: str, uv: np.ndarray, to: np.ndarray, out: U16) -> None:
@@ -106,7 +106,7 @@ class Beyond:
     def beneath(self, layer_id: str, channel_id: str, chunk: int) -> U16:
         raise AssertionError("what lies beneath a layer is its sheet's own")
 
-    def beneath_stamp(self, layer_id: str, channel_id: str, chunk: int) -> int:
+    def beneath_version(self, layer_id: str, channel_id: str, chunk: int) -> int:
         raise AssertionError("what lies beneath a layer is its sheet's own")
 
     def beyond(self, reach: float) -> None:

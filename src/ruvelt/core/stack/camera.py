@@ -63,8 +63,8 @@ class Camera(Frozen):
 
     def rays(self, points: NDArray[np.float64]) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
         """Origins and unit directions, (n, 3), of (n, 2) pixel positions."""
-        ways = np.empty((len(points), 3))
-        origins = np.empty_like(ways)
+        directions = np.empty((len(points), 3))
+        origins = np.empty_like(directions)
         view_rays(
             np.ascontiguousarray(points, np.float64),
             _view(self.eye, self.target, self.up),
@@ -72,14 +72,14 @@ class Camera(Frozen):
             self.height / 2,
             self._pixel_slope,
             origins,
-            ways,
+            directions,
         )
-        return origins, ways
+        return origins, directions
 
-    def face_eye(self, ways: NDArray[np.float64], positions: NDArray[np.float64], normals: NDArray[np.float64]) -> NDArray[np.float64]:
+    def face_eye(self, directions: NDArray[np.float64], positions: NDArray[np.float64], normals: NDArray[np.float64]) -> NDArray[np.float64]:
         """Turn (n, 3) normals, in place, to the side that rays along `ways` see; gives what `pixel_size` gives for the positions."""
-        pixel = np.empty(len(ways))
-        turn_to_eye(ways, _view(self.eye, self.target, self.up), self._pixel_slope, positions, normals, pixel)
+        pixel = np.empty(len(directions))
+        turn_to_eye(directions, _view(self.eye, self.target, self.up), self._pixel_slope, positions, normals, pixel)
         return pixel
 
     def pixel_size(self, positions: NDArray[np.float64]) -> NDArray[np.float64]:

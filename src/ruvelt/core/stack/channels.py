@@ -50,7 +50,7 @@ def encode(channel: Channel, value: Value) -> np.ndarray:
     return np.rint(np.clip(v, 0, 1) * 65535).astype(np.uint16)
 
 
-def decode(channel: Channel, codes: np.ndarray) -> np.ndarray:
+def decode(channel: Channel, values_u16: np.ndarray) -> np.ndarray:
     """The inverse of `encode`, float64, any shape."""
-    c = np.asarray(codes, np.float64)
+    c = np.asarray(values_u16, np.float64)
     return (c - HEIGHT_MID) / 32767 if channel.kind == "height" else c / 65535

@@ -15,13 +15,13 @@ from ruvelt.core.errors import NotFound
 from ruvelt.core.planes.addresses import address_of
 from ruvelt.core.planes.cache import BoundedCache
 from ruvelt.core.planes.plane import U16
-from ruvelt.core.planes.stamps import stamp_of
+from ruvelt.core.planes.versions import version_of
 from ruvelt.core.samples.address import BLOCKS, CHUNK
 from ruvelt.core.samples.blocks import Runs
 from ruvelt.core.samples.collar import Joined
 from ruvelt.core.samples.surface import SurfaceSamples
 from ruvelt.core.stack._blend_kernels import CONST, FOLDED, HSV, PLANE, POP, PUSH, STRAIGHT_MODES, TABLE, evaluate_runs, fold_runs
-from ruvelt.core.stack.beyond import Beyond, Borders, map_stamp
+from ruvelt.core.stack.beyond import Beyond, Borders, map_version
 from ruvelt.core.stack.blend import NORMAL, code_of, loop_of
 from ruvelt.core.stack.channels import Channel
 from ruvelt.core.stack.document import Document, Sheet
@@ -175,18 +175,18 @@ class SheetEvaluator:
                 program = compile_mesh_map(self.sheet, channel_id.removeprefix(PREFIX))
             else:
                 program = compile_channel(self.document, self.sheet, channel, always)
-            found = self._programs[channel_id, always] = (program, stamp_of(program.ops, program.linear, program.channel))
+            found = self._programs[channel_id, always] = (program, version_of(program.ops, program.linear, program.channel))
         return found
 
     # -- versions ---------------------------------------------------------------------------------------------------------------
 
-    def stamp(self, channel_id: str, chunk: int) -> int:
+    def version(self, channel_id: str, chunk: int) -> int:
         """The version of a composite: changes whenever anything it is made from changes, and only then."""
         if channel_id.startswith(MASK_PREFIX):
             found = self._masked(channel_id)
-            return stamp_of(found and (found, self.masks.inputs(found[1], found[0], chunk)))
+            return version_of(found and (found, self.masks.inputs(found[1], found[0], chunk)))
         program, structure = self._program(channel_id)
-        return stamp_of(structure, self._inputs(program, chunk, 1, len(program.ops)))
+        return version_of(structure, self._inputs(program, chunk, 1, len(program.ops)))
 
     def _inputs(self, program: Program, chunk: int, first: int, last: int) -> tuple[Hashable, ...]:
         key = self._planes.key
@@ -208,7 +208,7 @@ class SheetEvaluator:
         if self._borders is None:
             return 0
         if channel_id not in self._elsewhere:
-            self._elsewhere[channel_id] = map_stamp(self.document, self._planes, channel_id)
+            self._elsewhere[channel_id] = map_version(self.document, self._planes, channel_id)
         return self._elsewhere[channel_id]
 
     def beyond(self, reach: float) -> tuple[MaskEvaluator, Joined] | None:
@@ -236,9 +236,9 @@ class SheetEvaluator:
 
     def composite(self, channel_id: str, chunk: int) -> U16:
         """(components, 65536) uint16: everything visible blended over the channel's start value. Read only."""
-        stamp = self.stamp(channel_id, chunk)
+        version = self.version(channel_id, chunk)
         where = ("composite", self.samples.serial, self.sheet.id, channel_id, chunk)
-        kept: U16 | None = self._cache.get(where, stamp)
+        kept: U16 | None = self._cache.get(where, version)
         if kept is not None:
             return kept
         if channel_id.startswith(MASK_PREFIX):
@@ -247,7 +247,7 @@ class SheetEvaluator:
             program = self.program(channel_id)
             made = np.empty((program.channel.components, CHUNK), np.uint16)
             self.run(program, chunk, WHOLE, made)
-        self._cache.put(where, made, made.nbytes, stamp)
+        self._cache.put(where, made, made.nbytes, version)
         return made
 
     def _mask_picture(self, channel_id: str, chunk: int) -> U16:
@@ -264,7 +264,7 @@ class SheetEvaluator:
 
     def keep_composite(self, channel_id: str, chunk: int, values: U16) -> None:
         """Put a composite that a stroke has already worked out under its new version."""
-        self._cache.put(("composite", self.samples.serial, self.sheet.id, channel_id, chunk), values, values.nbytes, self.stamp(channel_id, chunk))
+        self._cache.put(("composite", self.samples.serial, self.sheet.id, channel_id, chunk), values, values.nbytes, self.version(channel_id, chunk))
 
     def run(self, program: Program, chunk: int, runs: Runs, out: U16) -> None:
         """Evaluate a whole program over runs of a chunk into (components, 65536) `out`."""
@@ -276,13 +276,13 @@ class SheetEvaluator:
     def state_before(self, program: Program, step: int, chunk: int) -> State:
         """What lies under a step of a program: a buffer whose valid blocks are marked, kept between batches and strokes."""
         level = sum((op.kind == PUSH) - (op.kind == POP) for op in program.ops[1:step])
-        stamp = self.prefix_version(program, step, chunk)
+        version = self.prefix_version(program, step, chunk)
         where = ("under", self.samples.serial, self.sheet.id, program.channel.id, chunk)
-        state: State | None = self._cache.get(where, stamp)
+        state: State | None = self._cache.get(where, version)
         if state is None:
             shape = (level + 1, program.channel.components + 1, CHUNK)
             state = State(np.empty(shape, np.float32), level, np.zeros(BLOCKS, bool))
-            self._cache.put(where, state, state.values.nbytes, stamp)
+            self._cache.put(where, state, state.values.nbytes, version)
         return state
 
     def fold(self, program: Program, at: int, chunk: int) -> Fold | None:
@@ -293,12 +293,12 @@ class SheetEvaluator:
         if last - at - 1 < LEAST_FOLDED or sum({PUSH: 1, POP: -1}.get(op.kind, 0) for op in program.ops[: at + 1]) != 0:
             return None
         where = ("fold", self.samples.serial, self.sheet.id, program.channel.id, chunk)
-        stamp = hash((program.ops[at + 1 : last], program.linear, at, self._inputs(program, chunk, at + 1, last)))
-        found: Fold | None = self._cache.get(where, stamp)
+        version = hash((program.ops[at + 1 : last], program.linear, at, self._inputs(program, chunk, at + 1, last)))
+        found: Fold | None = self._cache.get(where, version)
         if found is None:
             values = np.empty((2, program.channel.components, CHUNK), np.float32)
             found = Fold(at + 1, last, self.resolve(program, chunk, at + 1, last), values, np.zeros(BLOCKS, bool))
-            self._cache.put(where, found, values.nbytes, stamp)
+            self._cache.put(where, found, values.nbytes, version)
         return found
 
     def resolve(self, program: Program, chunk: int, first: int, last: int, overlay: Overlay | None = None, fold: Fold | None = None) -> Resolved:
@@ -367,12 +367,12 @@ class SheetEvaluator:
         """(components + 1, 65536) uint16 that a step lays down, alpha last; None where there is nothing."""
         if op.content is not None:
             where = ("content", self.samples.serial, self.sheet.id, op.layer, channel.id, chunk)
-            stamp = hash((op.content, channel, op.content.picture_key in self._images))
-            found: U16 | None = self._cache.get(where, stamp)
+            version = hash((op.content, channel, op.content.picture_key in self._images))
+            found: U16 | None = self._cache.get(where, version)
             if found is None:
                 found = op.content.values(self.measures, channel, chunk)
                 if found is not None:
-                    self._cache.put(where, found, found.nbytes, stamp)
+                    self._cache.put(where, found, found.nbytes, version)
             return found
         if op.spreading is not None:
             return self._spread(op.layer, op.spreading, channel, chunk)
@@ -385,8 +385,8 @@ class SheetEvaluator:
         if not pictures:
             return None
         where = ("file-normal", self.samples.serial, self.sheet.id, chunk)
-        stamp = self.supplied_stamp
-        found: U16 | None = self._cache.get(where, stamp)
+        version = self.supplied_version
+        found: U16 | None = self._cache.get(where, version)
         if found is None:
             laid = [n for n in (self.measures.file_normal(of, chunk) for of in pictures) if n is not None]
             if not laid:
@@ -394,14 +394,14 @@ class SheetEvaluator:
             found = laid[0]
             for other in laid[1:]:
                 found = np.where(other[3] > 0, other, found)
-            self._cache.put(where, found, found.nbytes, stamp)
+            self._cache.put(where, found, found.nbytes, version)
         return found
 
     @property
-    def supplied_stamp(self) -> int:
+    def supplied_version(self) -> int:
         """The version of the normal map that came with the file, the same in every process: kept pictures go by it."""
         pictures = self.sheet.normal_pictures
-        return stamp_of(pictures, [p.image in self._images for p in pictures])
+        return version_of(pictures, [p.image in self._images for p in pictures])
 
     # -- what lies beneath a layer ----------------------------------------------------------------------------------------------
 
@@ -431,22 +431,22 @@ class SheetEvaluator:
             raise NotFound(f"There is no channel '{channel_id}' here. Reload the project.")
         return compile_channel(self.document, self.sheet, channel, until=layer_id)
 
-    def beneath_stamp(self, layer_id: str, channel_id: str, chunk: int) -> int:
+    def beneath_version(self, layer_id: str, channel_id: str, chunk: int) -> int:
         program = self._beneath_program(layer_id, channel_id)
-        return stamp_of(program.ops, program.linear, program.channel, self._inputs(program, chunk, 1, len(program.ops)))
+        return version_of(program.ops, program.linear, program.channel, self._inputs(program, chunk, 1, len(program.ops)))
 
     def _beneath_version(self, layer_id: str, channel_id: str) -> int:
         if (layer_id, channel_id) not in self._beneath_versions:
-            stamps = [self.beneath_stamp(layer_id, channel_id, c) for c in range(self.samples.chunk_count)]
-            self._beneath_versions[layer_id, channel_id] = stamp_of(stamps)
+            versions = [self.beneath_version(layer_id, channel_id, c) for c in range(self.samples.chunk_count)]
+            self._beneath_versions[layer_id, channel_id] = version_of(versions)
         return self._beneath_versions[layer_id, channel_id]
 
     def _spread(self, layer_id: str, of: SpreadingAdjust, channel: Channel, chunk: int) -> U16:
         """A chunk of what an adjustment makes of what lies beneath its layer; it covers everything."""
         where = ("spread", self.samples.serial, self.sheet.id, layer_id, channel.id)
-        stamp = hash((of, self._beneath_version(layer_id, channel.id)))
+        version = hash((of, self._beneath_version(layer_id, channel.id)))
         with self._spreading:
-            found: U16 | None = self._cache.get(where, stamp)
+            found: U16 | None = self._cache.get(where, version)
             if found is None:
                 parts = self._workers.map(lambda c: self.beneath(layer_id, channel.id, c), range(self.samples.chunk_count))
                 flat, linear = np.concatenate(parts, axis=1), self.linear(channel.id)
@@ -454,7 +454,7 @@ class SheetEvaluator:
                 blurred = of.spread(self.samples, flat, self._workers)
                 blurred = ENCODED_CODES[blurred] if linear else blurred
                 found = np.concatenate([blurred, np.full((1, blurred.shape[1]), 65535, np.uint16)])
-                self._cache.put(where, found, found.nbytes, stamp)
+                self._cache.put(where, found, found.nbytes, version)
         return np.ascontiguousarray(found[:, chunk * CHUNK : (chunk + 1) * CHUNK])
 
     # -- what has been painted --------------------------------------------------------------------------------------------------

@@ -10,7 +10,7 @@ from numpy.typing import NDArray
 from ruvelt.core.mesh.model import Model
 from ruvelt.core.mesh.seams import Edges, split_islands
 from ruvelt.core.mesh.topology import connected_pieces
-from ruvelt.core.planes.stamps import stamp_of
+from ruvelt.core.planes.versions import version_of
 from ruvelt.core.stack.basics import FacePick
 
 
@@ -21,7 +21,7 @@ class FaceIndex:
         """`seams`: edges as pairs of welded vertices that split islands for picking."""
         self.model, self._seams = model, seams
         #: Changes with what a pick of an island may mean.
-        self.version = stamp_of(seams) if seams else 0
+        self.version = version_of(seams) if seams else 0
         self._labels: dict[str, NDArray[np.int32]] = {"part": model.face_part, "material": model.face_material}
 
     def labels(self, by: str) -> NDArray[np.int32]:

@@ -7,7 +7,7 @@ from __future__ import annotations
 
 from typing import Annotated, Literal, Self
 
-from pydantic import Field, model_validator
+from pydantic import AliasChoices, Field, model_validator
 
 from ruvelt.core.stack.basics import Frozen, Id, Number, Share, Vector
 
@@ -76,7 +76,8 @@ class Projection(Frozen):
     direction from `centre`. size : of one repeat; turn : degrees; shift : shares of a repeat; sharpness : of the blending, 1 … 32
     """
 
-    way: Literal["uv", "three-way", "planar"] = "three-way"
+    #: Called `way` in documents of before 0.2.
+    mode: Annotated[Literal["uv", "three-way", "planar"], Field(validation_alias=AliasChoices("mode", "way"))] = "three-way"
     size: Annotated[float, Field(ge=0.001, le=100, allow_inf_nan=False)] = 0.3
     turn: Annotated[float, Field(ge=-360, le=360, allow_inf_nan=False)] = 0.0
     shift: tuple[Number, Number] = (0.0, 0.0)

@@ -152,7 +152,7 @@ def ranged(picture: U16, of: FileContent, channel: Channel) -> U16:
     The code's alpha tells where the picture lies; the picture's own alpha is a part like the others.
     """
     parts = picture[:3] if of.part == "rgb" and channel.components == 3 else _single(picture, of.part)[None].repeat(channel.components, axis=0)
-    rows = [_row(codes, _of(of.low, k), _of(of.high, k), channel) for k, codes in enumerate(parts)]
+    rows = [_row(values_u16, _of(of.low, k), _of(of.high, k), channel) for k, values_u16 in enumerate(parts)]
     return np.stack([*rows, picture[4]])
 
 
@@ -167,13 +167,13 @@ def _single(picture: U16, part: str) -> U16:
     return found
 
 
-def _row(codes: U16, low: float, high: float, channel: Channel) -> U16:
+def _row(values_u16: U16, low: float, high: float, channel: Channel) -> U16:
     if channel.kind != "height" and (low, high) == (0, 1):
-        return codes
+        return values_u16
     if channel.kind == "colour":
         table = linear_to_srgb_float(np.clip(low + (high - low) * DECODE_U16.astype(np.float64), 0, 1)) * 65535
     else:
         values = low + (high - low) * (np.arange(65536) / 65535)
         table = values * 65535 if channel.kind == "data" else HEIGHT_MID + values * 32767
-    found: U16 = np.rint(np.clip(table, 0, 65535)).astype(np.uint16)[codes]
+    found: U16 = np.rint(np.clip(table, 0, 65535)).astype(np.uint16)[values_u16]
     return found

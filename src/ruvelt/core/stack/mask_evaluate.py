@@ -14,7 +14,7 @@ from numpy.typing import NDArray
 from ruvelt.core.planes.addresses import address_of
 from ruvelt.core.planes.cache import BoundedCache
 from ruvelt.core.planes.plane import U16
-from ruvelt.core.planes.stamps import stamp_of
+from ruvelt.core.planes.versions import version_of
 from ruvelt.core.samples.address import CHUNK
 from ruvelt.core.samples.blocks import Runs
 from ruvelt.core.samples.collar import Joined
@@ -104,7 +104,7 @@ class MaskEvaluator:
             parts = [self._input(s, layer_id, c) for s in steps for c in every]
             if _cross(steps):
                 parts += [self._host.elsewhere(f"map:{m}") for m in sorted({s.needs for s in steps if s.needs is not None})]
-            self._everywhere[key] = stamp_of(parts)
+            self._everywhere[key] = version_of(parts)
         return self._everywhere[key]
 
     def _input(self, step: Step, layer_id: str, chunk: int) -> Hashable:
@@ -112,19 +112,19 @@ class MaskEvaluator:
 
     def map_version(self, channel: str) -> int:
         if channel not in self._everywhere:
-            self._everywhere[channel] = stamp_of([self._host.stamp(channel, c) for c in range(self._host.samples.chunk_count)])
+            self._everywhere[channel] = version_of([self._host.version(channel, c) for c in range(self._host.samples.chunk_count)])
         return self._everywhere[channel]
 
     # -- values -----------------------------------------------------------------------------------------------------------------
 
     def chunk(self, mask: Mask, layer_id: str, chunk: int) -> U16 | float:
         """(65536,) uint16 mask of a layer over a chunk (65535 reveals), or one number 0–1 where it is the same everywhere."""
-        stamp = hash((mask, self.inputs(mask, layer_id, chunk)))
+        version = hash((mask, self.inputs(mask, layer_id, chunk)))
         where = ("mask", self._host.samples.serial, self._host.sheet.id, layer_id, chunk)
-        found = self._cache.get(where, stamp)
+        found = self._cache.get(where, version)
         if found is None:
             found = self._evaluate(mask, layer_id, chunk)
-            self._cache.put(where, found, getattr(found, "nbytes", 64), stamp)
+            self._cache.put(where, found, getattr(found, "nbytes", 64), version)
         result: U16 | float = found
         return result
 
@@ -176,12 +176,12 @@ class MaskEvaluator:
             if isinstance(step, PaintedSource):
                 base = step.base
                 plane = mask_plane_id(self._host.sheet.id, layer_id, step.id)
-                codes = painted.get(plane)
-                if codes is None and self._planes.key(plane, chunk) is not None:
-                    codes = self._planes.values(plane, chunk)
-                if codes is not None:
-                    keep.append(codes)
-                    value = address_of(codes)
+                values_u16 = painted.get(plane)
+                if values_u16 is None and self._planes.key(plane, chunk) is not None:
+                    values_u16 = self._planes.values(plane, chunk)
+                if values_u16 is not None:
+                    keep.append(values_u16)
+                    value = address_of(values_u16)
                     cover = value + 2 * CHUNK
             elif isinstance(step, PointShaper):
                 keep.append(table(step))
@@ -213,16 +213,16 @@ class MaskEvaluator:
         """(slots,) uint16: steps up to `end`, the last of which reads neighbours, over the whole sheet."""
         host = self._host
         where = ("mask-spread", host.samples.serial, host.sheet.id, layer_id, end)
-        stamp = hash((tuple(steps[:end]), self._all_inputs(steps[:end], layer_id)))
+        version = hash((tuple(steps[:end]), self._all_inputs(steps[:end], layer_id)))
         # A thread that comes second waits for the first; what it waits for depends on other layers only, never on this one.
         with self._locks[layer_id]:
-            found: U16 | None = self._cache.get(where, stamp)
+            found: U16 | None = self._cache.get(where, version)
             if found is not None:
                 return found
             reach = sum(s.reach for s in steps[:end] if isinstance(s, SpreadingShaper)) * host.samples.model.diagonal
             over = host.beyond(reach) if _cross(steps[:end]) else None
             made: U16 = self._spread_over(steps, layer_id, end, over)[0]
-            self._cache.put(where, made, made.nbytes, stamp)
+            self._cache.put(where, made, made.nbytes, version)
             return made
 
     def _spread_over(self, steps: list[Step], layer_id: str, end: int, over: tuple[MaskEvaluator, Joined] | None) -> tuple[U16, U16 | None]:
@@ -250,11 +250,11 @@ class MaskEvaluator:
         self._workers.map(fill, range(self._host.samples.chunk_count))
         return out
 
-    def _spread(self, step: Step, samples: SurfaceSamples, codes: U16) -> U16:
+    def _spread(self, step: Step, samples: SurfaceSamples, values_u16: U16) -> U16:
         assert isinstance(step, SpreadingShaper)
-        found = step.spread(samples, codes, self._workers)
+        found = step.spread(samples, values_u16, self._workers)
         if step.strength < 1:
-            found = np.rint(codes + (found.astype(np.float32) - codes) * np.float32(step.strength)).astype(np.uint16)
+            found = np.rint(values_u16 + (found.astype(np.float32) - values_u16) * np.float32(step.strength)).astype(np.uint16)
         return found
 
     # -- sources ----------------------------------------------------------------------------------------------------------------
@@ -264,34 +264,34 @@ class MaskEvaluator:
         if not step.kept:
             return step.values(self, layer_id, chunk)
         where = ("source", self._host.samples.serial, self._host.sheet.id, layer_id, step.id, chunk)
-        stamp = hash((settings_of(step), self._input(step, layer_id, chunk)))
-        found: U16 | None = self._cache.get(where, stamp)
+        version = hash((settings_of(step), self._input(step, layer_id, chunk)))
+        found: U16 | None = self._cache.get(where, version)
         if found is None:
             found = step.values(self, layer_id, chunk)
-            self._cache.put(where, found, found.nbytes, stamp)
+            self._cache.put(where, found, found.nbytes, version)
         return found
 
-    def _map_codes(self, channel: str) -> U16:
+    def _map_values(self, channel: str) -> U16:
         return np.concatenate([self._host.composite(channel, c)[0] for c in range(self._host.samples.chunk_count)])
 
     def wide_map(self, channel: str, radius: float, chunk: int) -> U16:
         samples = self._host.samples
-        where, stamp = (
+        where, version = (
             ("wide-map", channel, samples.serial, self._host.sheet.id, radius),
             hash((self.map_version(channel), self._host.elsewhere(channel))),
         )
         with self._locks[channel]:
-            found: U16 | None = self._cache.get(where, stamp)
+            found: U16 | None = self._cache.get(where, version)
             if found is None:
-                codes = self._map_codes(channel)
+                values_u16 = self._map_values(channel)
                 blur = BlurShaper(id="wide", radius=radius)
                 over = self._host.beyond(blur.reach * samples.model.diagonal)
                 if over is None:
-                    found = self._spread(blur, samples, codes)
+                    found = self._spread(blur, samples, values_u16)
                 else:
-                    beyond = over[0]._map_codes(channel)
-                    found = over[1].part(self._spread(blur, over[1], over[1].gather(codes, beyond)), codes, beyond)[0]
-                self._cache.put(where, found, found.nbytes, stamp)
+                    beyond = over[0]._map_values(channel)
+                    found = over[1].part(self._spread(blur, over[1], over[1].gather(values_u16, beyond)), values_u16, beyond)[0]
+                self._cache.put(where, found, found.nbytes, version)
         part: U16 = found[chunk * CHUNK : (chunk + 1) * CHUNK]
         return part
 
@@ -302,10 +302,10 @@ class MaskEvaluator:
         if found is None:
             shares = samples.share_of_faces(self._faces.mark(picks))
             for c in range(samples.chunk_count):
-                codes = np.rint(shares[c * CHUNK : (c + 1) * CHUNK] * 65535).astype(np.uint16)
-                self._cache.put((*where[:-1], c), codes, codes.nbytes)
+                values_u16 = np.rint(shares[c * CHUNK : (c + 1) * CHUNK] * 65535).astype(np.uint16)
+                self._cache.put((*where[:-1], c), values_u16, values_u16.nbytes)
                 if c == chunk:
-                    found = codes
+                    found = values_u16
         assert found is not None
         return found
 

@@ -26,7 +26,7 @@ from ruvelt.core.stack.basics import Colour, Vector
 from ruvelt.core.stack.channels import Channel, encode
 from ruvelt.core.stack.fields import ColourStop, Noise, Picture, Spots, Weave
 from ruvelt.core.stack.laid import Laid, lightness, ranged
-from ruvelt.core.stack.noise import BASES, lattices, noise_codes, parts_of, sides_of, spots_mean
+from ruvelt.core.stack.noise import BASES, lattices, noise_values, parts_of, sides_of, spots_mean
 
 if TYPE_CHECKING:
     from ruvelt.core.stack.kinds.contents.file import FileContent
@@ -78,7 +78,7 @@ class Measures:
             octaves = lattices(of.octaves, of.seed)
             scale = (1 / cell).astype(np.float32)
             kernels.noise_values(places, normals, covered, BASES[of.basis], of.roughness, scale, octaves, spacing, left, values, loose)
-            return noise_codes(of, values, loose)
+            return noise_values(of, values, loose)
 
         # As many parts as the widest sample needs.
         sides = sides_of(of, float(cell.min()) / float(spacing.max(initial=1e-12, where=covered)))
@@ -134,22 +134,22 @@ class Measures:
         kernels.ball_chunk(positions, covered, centre, radius, softness, out)
         return out
 
-    def ramp(self, codes: U16, fold: int, low: float, high: float, softness: float) -> U16:
+    def ramp(self, values_u16: U16, fold: int, low: float, high: float, softness: float) -> U16:
         """The ramp of a mesh map's (65536,) codes; `fold` as `ramp_codes` tells."""
         out = np.empty(CHUNK, np.uint16)
-        kernels.ramp_codes(np.ascontiguousarray(codes), fold, low, high, softness, out)
+        kernels.ramp_values(np.ascontiguousarray(values_u16), fold, low, high, softness, out)
         return out
 
-    def near(self, codes: U16, colours: tuple[Colour, ...], tolerance: float, softness: float) -> U16:
+    def near(self, values_u16: U16, colours: tuple[Colour, ...], tolerance: float, softness: float) -> U16:
         """1 where (3 or 1, 65536) sRGB-encoded codes come within `tolerance` (OKLab) of a colour."""
         out = np.zeros(CHUNK, np.uint16)
         if colours:
-            kernels.near_colours(codes, DECODE_U16, oklab(np.array(colours)).astype(np.float32), tolerance, softness, out)
+            kernels.near_colours(values_u16, DECODE_U16, oklab(np.array(colours)).astype(np.float32), tolerance, softness, out)
         return out
 
     def has_picture(self, of: Picture) -> bool:
         """Whether there is a picture, and a layout where it goes by one."""
-        laid_out = of.projection.way != "uv" or isinstance(self.samples, SheetSamples)
+        laid_out = of.projection.mode != "uv" or isinstance(self.samples, SheetSamples)
         return laid_out and of.image is not None and self._images(of.image) is not None
 
     def picture(self, of: Picture, chunk: int) -> U16 | None:
@@ -159,7 +159,7 @@ class Measures:
             return None
         samples, projection = self.samples, of.projection
         height, width = image.shape[:2]
-        flat = projection.way == "uv"
+        flat = projection.mode == "uv"
         if not self.has_picture(of):
             return None
         side = samples.side if isinstance(samples, SheetSamples) else 1
@@ -177,7 +177,7 @@ class Measures:
         kernels.picture_chunk(
             positions, normals, covered, x, y, side, image,
             kernels.PictureFrame(
-                WAYS[projection.way], np.ascontiguousarray(frame, np.float32), turn, np.asarray(projection.shift, np.float32),
+                WAYS[projection.mode], np.ascontiguousarray(frame, np.float32), turn, np.asarray(projection.shift, np.float32),
                 projection.sharpness, projection.repeat, projection.through,
             ), out,
         )  # fmt: skip
@@ -216,10 +216,10 @@ class Measures:
         image = self._images(of.image)
         return None if image is None or self.laid is None else self.laid.normal(of, image, chunk)
 
-    def ramped(self, codes: U16, ramp: tuple[ColourStop, ...], channel: Channel) -> U16:
+    def ramped(self, values_u16: U16, ramp: tuple[ColourStop, ...], channel: Channel) -> U16:
         """(components + 1, 65536) uint16: values of a ramp at (65536,) codes, alpha full."""
         out = np.empty((channel.components + 1, CHUNK), np.uint16)
-        kernels.ramp_values(codes, ramp_table(ramp, channel), out)
+        kernels.ramp_colours(values_u16, ramp_table(ramp, channel), out)
         return out
 
 

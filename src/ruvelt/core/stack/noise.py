@@ -95,7 +95,7 @@ def _levels(basis: str, octaves: int, roughness: float, balance: float) -> tuple
     return tuple(float(v) for v in np.quantile(_spread(basis, octaves, roughness), (CLIPPED, 0.5, 1 - CLIPPED, 1 - balance)))
 
 
-def noise_codes(of: Noise, values: F32, loose: F32) -> U16:
+def noise_values(of: Noise, values: F32, loose: F32) -> U16:
     """(n,) uint16 from noise as it is: its range is stretched by the contrast about the place that leaves `balance` of it bright.
 
     Either half by itself, for bases lean to one side. loose : (n,) variance of what goes on inside each sample, whose mean is told: so that

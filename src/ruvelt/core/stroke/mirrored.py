@@ -39,14 +39,14 @@ def _moved_discs(samples: SheetSamples, dabs: NDArray[np.float32], move: NDArray
     With them (n,) which discs have such a twin.
     """
     twin = dabs.copy()
-    places, way = slice(dab.X, dab.Z), slice(dab.SWEEP, dab.SWEEP + 2)
+    places, direction = slice(dab.X, dab.Z), slice(dab.SWEEP, dab.SWEEP + 2)
     twin[:, places], good = _moved_texels(samples, dabs[:, places], move)
-    swept = dabs[:, way].any(axis=1)
-    before, there = _moved_texels(samples, dabs[swept, places] - dabs[swept, way], move)
-    ways = twin[swept, places] - before
+    swept = dabs[:, direction].any(axis=1)
+    before, there = _moved_texels(samples, dabs[swept, places] - dabs[swept, direction], move)
+    directions = twin[swept, places] - before
     # Over a seam the twin's texels jump, and each is a disc by itself.
-    near = there & (np.hypot(*ways.T) <= 2 * dabs[swept, dab.RADIUS])
-    twin[swept, way] = np.where(near[:, None], ways, 0)
+    near = there & (np.hypot(*directions.T) <= 2 * dabs[swept, dab.RADIUS])
+    twin[swept, direction] = np.where(near[:, None], directions, 0)
     return twin[good], good
 
 

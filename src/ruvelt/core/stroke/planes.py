@@ -6,7 +6,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ruvelt.core.brush._dab_kernels import paint_runs, toward_runs
-from ruvelt.core.brush._rich_kernels import confined, mixed_codes
+from ruvelt.core.brush._rich_kernels import confined, mixed_values
 from ruvelt.core.brush.confine import Confinement
 from ruvelt.core.brush.reading import Reader
 from ruvelt.core.brush.target import Cell, Paint, ResolvedTarget
@@ -69,7 +69,7 @@ class PaintedPlanes:
             elif len(self._coverage.marks):
                 mixed = self._mix(cell, chunk, runs)
                 values = address_of(mixed)
-            paint_runs(runs[0], runs[1], address, coverage, shares, cell.codes, values, self._paint.erase, cell.components - 1, *tables, out)
+            paint_runs(runs[0], runs[1], address, coverage, shares, cell.values_u16, values, self._paint.erase, cell.components - 1, *tables, out)
 
     def _mixing(self, cell: Cell) -> tuple[F32, NDArray[np.uint16]]:
         """How a cell's codes are mixed: colours as light where the project blends so."""
@@ -91,7 +91,7 @@ class PaintedPlanes:
         if (cell.plane, chunk) not in self._mixed:
             self._mixed[cell.plane, chunk] = np.empty((cell.components - 1, CHUNK), np.uint16)
         out = self._mixed[cell.plane, chunk]
-        mixed_codes(runs[0], runs[1], chunk, marks, cell.codes, cell.second, turns, *self._mixing(cell), out)
+        mixed_values(runs[0], runs[1], chunk, marks, cell.values_u16, cell.second, turns, *self._mixing(cell), out)
         return out
 
     def _working(self, plane: str, components: int, chunk: int) -> tuple[U16 | None, U16]:

@@ -6,7 +6,7 @@ from typing import TYPE_CHECKING, ClassVar
 
 import numpy as np
 
-from ruvelt.core.brush._clone_kernels import clone_blocks, clone_vertices, fetch_blocks, fetch_codes
+from ruvelt.core.brush._clone_kernels import clone_blocks, clone_vertices, fetch_blocks, fetch_values
 from ruvelt.core.brush.hand_tool import HandTool
 from ruvelt.core.brush.parts import Part, map_blocks
 from ruvelt.core.samples.address import BLOCKS, chunk_of
@@ -44,4 +44,4 @@ def _fetch(reader: Reader, part: Part) -> None:
     sources = np.empty(len(slots), np.int32)
     clone_vertices(slots, samples.positions, *place, sources)
     marks[chunk_of(sources)] = 1
-    fetch_codes(slots, sources, reader.pictures(cell, np.flatnonzero(marks)), len(out), out)
+    fetch_values(slots, sources, reader.pictures(cell, np.flatnonzero(marks)), len(out), out)

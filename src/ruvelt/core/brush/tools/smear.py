@@ -35,13 +35,13 @@ class Smear(HandTool):
         smear, push, multiplied, coverage = reader.smear, reader.push, reader.multiplies(cell), reader.coverage
         if smear is not None:
             at = reader.place_of(cell)
-            map_blocks(reader.workers, lambda part: smear.codes(at, part.chunk, part.blocks, multiplied, coverage, part.out), parts)
+            map_blocks(reader.workers, lambda part: smear.values_u16(at, part.chunk, part.blocks, multiplied, coverage, part.out), parts)
             return
         assert push is not None
         pictures = reader.pictures(cell, np.array([part.chunk for part in parts]))
 
         def fill(part: Part) -> None:
-            while len(missing := push.codes(part.chunk, part.blocks, pictures, multiplied, part.out)):
+            while len(missing := push.values_u16(part.chunk, part.blocks, pictures, multiplied, part.out)):
                 reader.pictures(cell, missing)
 
         map_blocks(reader.workers, fill, parts)

@@ -20,5 +20,5 @@ class Png(MapWriter):
     bits: ClassVar[tuple[int, ...]] = (8, 16)
     rank: ClassVar[int] = 0
 
-    def encode(self, codes: NDArray[np.uint16], bits: int) -> bytes:
-        return encode_png(codes, bits)
+    def encode(self, values_u16: NDArray[np.uint16], bits: int) -> bytes:
+        return encode_png(values_u16, bits)

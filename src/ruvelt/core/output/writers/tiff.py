@@ -24,6 +24,6 @@ class Tiff(MapWriter):
     bits: ClassVar[tuple[int, ...]] = (8, 16)
     rank: ClassVar[int] = 1
 
-    def encode(self, codes: NDArray[np.uint16], bits: int) -> bytes:
+    def encode(self, values_u16: NDArray[np.uint16], bits: int) -> bytes:
         settings = [cv2.IMWRITE_TIFF_COMPRESSION, DEFLATE, cv2.IMWRITE_TIFF_PREDICTOR, DIFFERENCES]
-        return encoded(to_bits(codes, bits), self.suffix, settings)
+        return encoded(to_bits(values_u16, bits), self.suffix, settings)

@@ -39,11 +39,11 @@ class Host(Protocol):
 
     def composite(self, channel_id: str, chunk: int) -> U16: ...
 
-    def stamp(self, channel_id: str, chunk: int) -> int: ...
+    def version(self, channel_id: str, chunk: int) -> int: ...
 
     def beneath(self, layer_id: str, channel_id: str, chunk: int) -> U16: ...
 
-    def beneath_stamp(self, layer_id: str, channel_id: str, chunk: int) -> int: ...
+    def beneath_version(self, layer_id: str, channel_id: str, chunk: int) -> int: ...
 
     def elsewhere(self, channel_id: str) -> int:
         """The version of a mesh map on all sheets."""
@@ -117,7 +117,7 @@ class Source(Step):
 
     def version(self, reads: Reads, layer_id: str, chunk: int) -> Hashable:
         """The version of all that its values are made from in a chunk, besides its own settings."""
-        return reads.host.stamp(f"map:{self.needs}", chunk) if self.needs is not None else None
+        return reads.host.version(f"map:{self.needs}", chunk) if self.needs is not None else None
 
     def values(self, reads: Reads, layer_id: str, chunk: int) -> U16:
         """(65536,) uint16, where it speaks."""

@@ -42,7 +42,7 @@ class ColourRangeSource(Source):
         return bool(self.colours) and reads.host.channel(self.channel) is not None
 
     def version(self, reads: Reads, layer_id: str, chunk: int) -> Hashable:
-        return reads.host.beneath_stamp(layer_id, self.channel, chunk)
+        return reads.host.beneath_version(layer_id, self.channel, chunk)
 
     def values(self, reads: Reads, layer_id: str, chunk: int) -> U16:
         return reads.host.measures.near(reads.host.beneath(layer_id, self.channel, chunk), self.colours, self.tolerance, self.softness)

@@ -40,5 +40,5 @@ class CurvatureSource(Ramped):
 
     def values(self, reads: Reads, layer_id: str, chunk: int) -> U16:
         wide = self.radius > 0
-        codes = reads.wide_map("map:curvature", self.radius, chunk) if wide else reads.host.composite("map:curvature", chunk)[0]
-        return reads.host.measures.ramp(codes, {"edges": 2, "recesses": 3, "both": 4}[self.which], self.low, self.high, self.softness)
+        values_u16 = reads.wide_map("map:curvature", self.radius, chunk) if wide else reads.host.composite("map:curvature", chunk)[0]
+        return reads.host.measures.ramp(values_u16, {"edges": 2, "recesses": 3, "both": 4}[self.which], self.low, self.high, self.softness)

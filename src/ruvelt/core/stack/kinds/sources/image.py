@@ -26,7 +26,7 @@ class ImageSource(Source, Picture):
 
     @property
     def crosses(self) -> bool:
-        return self.projection.way != "uv"
+        return self.projection.mode != "uv"
 
     def speaks(self, reads: Reads) -> bool:
         return reads.host.measures.has_picture(self)

@@ -85,7 +85,7 @@ class LayerSource(Source):
         assert channel is not None
         if isinstance(read, str):
             painted = reads.planes.key(read, chunk) is not None
-            codes = reads.planes.values(read, chunk) if painted else np.zeros((channel.components + 1, CHUNK), np.uint16)
+            values_u16 = reads.planes.values(read, chunk) if painted else np.zeros((channel.components + 1, CHUNK), np.uint16)
         else:
             assert read is not None
             content = read.content.values(reads.host.measures, channel, chunk) if read.content is not None else None
@@ -93,10 +93,10 @@ class LayerSource(Source):
                 value = encode(channel, read.value if read.value is not None else channel.start)
                 content = np.empty((channel.components + 1, CHUNK), np.uint16)
                 content[:-1], content[-1] = value[:, None], 65535 if read.value is not None else 0
-            codes = content
+            values_u16 = content
         if self.measure == "coverage":
-            cover: U16 = codes[-1]
+            cover: U16 = values_u16[-1]
             return cover
-        light = lightness(codes) if channel.components == 3 else codes[0]
-        covered: U16 = np.rint(light * (codes[-1] / np.float32(65535))).astype(np.uint16)
+        light = lightness(values_u16) if channel.components == 3 else values_u16[0]
+        covered: U16 = np.rint(light * (values_u16[-1] / np.float32(65535))).astype(np.uint16)
         return covered

@@ -5,6 +5,6 @@ from __future__ import annotations
 from hashlib import blake2b
 
 
-def stamp_of(*parts: object) -> int:
+def version_of(*parts: object) -> int:
     """A 63-bit digest of plain values (text, numbers, tuples, frozen models), whose `repr` tells all of them."""
     return int.from_bytes(blake2b(repr(parts).encode(), digest_size=8).digest(), "little") >> 1
