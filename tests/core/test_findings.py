@@ -92,7 +92,7 @@ def test_zero_area_loose_and_missing() -> None:
     assert "loose-vertices" in found
 
 
-def test_no_uvs_at_all_blocks() -> None:
+def test_no_uvs_at_all_is_told_and_stops_nothing() -> None:
     model = model_of(np.eye(3), [[0, 1, 2]])
     first = find_problems(model, [])[0]
-    assert (first.kind, first.level, first.faces.tolist()) == ("missing-uvs", "blocks", [0])
+    assert (first.kind, first.level, first.faces.tolist()) == ("missing-uvs", "warns", [0])

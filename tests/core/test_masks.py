@@ -519,7 +519,7 @@ def test_versions_of_masks_are_the_same_in_every_process() -> None:
         "m = mask({'kind': 'noise'}, {'kind': 'painted'}, {'kind': 'blur', 'radius': 0.01})\n"
         "scene = Scene(square(), (fill_layer('f', {'roughness': (1.0,)}, mask=m),))\n"
         "scene.put_plane(mask_plane_id('s', 'f', 'm1'), np.zeros((2, scene.samples.slot_count), np.uint16))\n"
-        "print(scene.evaluator.stamp('roughness', 0))"
+        "print(scene.evaluator.version('roughness', 0))"
     )
     root = Path(__file__).parents[2]
     said = set()

@@ -634,7 +634,7 @@ from ruvelt.studio.limits import Limits
 from ruvelt.studio.studio import Studio
 studio = Studio(Path(sys.argv[1]), Limits(threads=1))
 session = studio.session(sys.argv[2])
-print(session.display(session.document.sheets[0].id).stamp("normal", 0))
+print(session.display(session.document.sheets[0].id).version("normal", 0))
 studio.close()
 """
 

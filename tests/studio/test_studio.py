@@ -93,13 +93,13 @@ def test_a_project_that_cannot_be_leaves_nothing(studio: Studio, values: dict[st
     assert list((studio.data / "projects").iterdir()) == []
 
 
-def test_a_model_without_uvs_becomes_a_project_without_sheets(studio: Studio) -> None:
+def test_a_model_without_uvs_becomes_a_project_of_vertex_paint(studio: Studio) -> None:
     uid = studio.create(b"v 0 0 0\nv 1 0 0\nv 0 1 0\nf 1 2 3\n", "bare.obj")
     session = studio.session(uid)
-    assert session.document.sheets == ()
-    assert [f.kind for f in session.findings] == ["missing-uvs"]
-    header, blocks = viewport_geometry(session, None)
-    assert header["vertices"]["length"] == 3 * 12 * 4
+    assert [(s.of, s.resolution) for s in session.document.sheets] == [("vertices", 256)]
+    assert [(f.kind, f.level) for f in session.findings] == [("missing-uvs", "warns")]
+    header, blocks = viewport_geometry(session, "vertices")
+    assert (header["of"], header["vertices"]["length"]) == ("vertices", 3 * 6 * 4)
     assert sum(map(len, blocks)) > 0
     assert len(studio.card_picture(uid)) > 500
 

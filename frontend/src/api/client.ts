@@ -156,6 +156,8 @@ export const api = {
   script: async (uid: string, since: number) => (await send(`${project(uid)}/script?since=${since}`)).text(),
   replay: (uid: string, script: string) =>
     json<Job>(`${project(uid)}/replay`, { method: "POST", headers: { "Content-Type": "application/json" }, body: script }),
+  addVertexPaint: (uid: string, revision: number) => json<ProjectState>(`${project(uid)}/vertex-paint`, body({ revision })),
+  removeVertexPaint: (uid: string, revision: number) => json<ProjectState>(`${project(uid)}/vertex-paint/remove`, body({ revision })),
   unwrap: (uid: string, resolution: number, settings: UnwrapSettings) => json<Job>(`${project(uid)}/unwrap`, body({ resolution, settings })),
   pack: (uid: string, padding: number) => json<Job>(`${project(uid)}/pack`, body({ padding })),
   place: (uid: string, revision: number, placement: Partial<Placement> & { islands: number[] }) =>

@@ -970,6 +970,40 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/projects/{uid}/vertex-paint": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Give the project layers on its vertices. */
+        post: operations["projects_begin_vertex_paint_projects__uid__vertex_paint_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{uid}/vertex-paint/remove": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Take the layers on the vertices away, with what is painted there. */
+        post: operations["projects_end_vertex_paint_projects__uid__vertex_paint_remove_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/readiness": {
         parameters: {
             query?: never;
@@ -2402,6 +2436,11 @@ export interface components {
              * @default {project}_{sheet}_{map}
              */
             template: string;
+            /**
+             * Vertex Files
+             * @default []
+             */
+            vertex_files: string[];
         };
         /**
          * FaceGroup
@@ -4611,6 +4650,8 @@ export interface components {
             tools: components["schemas"]["ToolKind"][];
             /** Version */
             version: string;
+            /** Vertex Formats */
+            vertex_formats: components["schemas"]["MapFormatAnswer"][];
         };
         /** RemoveChannel */
         RemoveChannel: {
@@ -4947,8 +4988,10 @@ export interface components {
         };
         /**
          * Sheet
-         * @description One UV square: `plan` counts the model's sheet plans; `layers` front first; `normal_map`: whether a normal map was supplied.
+         * @description One set of samples with its layers: the texels of a UV square, or the model's vertices (`of`).
          *
+         *     `plan` counts the model's sheet plans (of a UV square); `layers` front first; `normal_map`: whether a normal map was supplied.
+         *     `resolution`: texels a side; of vertices, which have no square, the side of the one that holds as many.
          *     `solo`: the one layer that shows (with what it holds, inside its groups), or None. `mesh_maps`: those that are baked or brought in.
          *     `normal_pictures`: normal maps that came with the model. `alpha_mode`: what opacity means when a GLB is written; "auto": blending where
          *     anything is let through.
@@ -4994,7 +5037,16 @@ export interface components {
              * @default []
              */
             normal_pictures: components["schemas"]["FileContent"][];
-            /** Plan */
+            /**
+             * Of
+             * @default texels
+             * @enum {string}
+             */
+            of: "texels" | "vertices";
+            /**
+             * Plan
+             * @default 0
+             */
             plan: number;
             /** Resolution */
             resolution: number;
@@ -5021,13 +5073,19 @@ export interface components {
         };
         /**
          * SheetGeometry
-         * @description Header of a binary answer: one sheet's triangles, or with an empty `sheet` those of a model without sheets.
+         * @description Header of a binary answer: one sheet's triangles, those of vertex paint, or with an empty `sheet` those of a model without either.
          */
         SheetGeometry: {
             colours: components["schemas"]["Block"];
             faces: components["schemas"]["Block"];
             indices: components["schemas"]["Block"];
             lines: components["schemas"]["Block"];
+            /**
+             * Of
+             * @default texels
+             * @enum {string}
+             */
+            of: "texels" | "vertices";
             /** Parts */
             parts: components["schemas"]["PartRange"][];
             seams: components["schemas"]["Block"];
@@ -12110,6 +12168,202 @@ export interface operations {
             path: {
                 uid: string;
                 number: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["StepBody"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProjectState"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+            /** @description Method Not Allowed */
+            405: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+            /** @description Unsupported Media Type */
+            415: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+            /** @description Insufficient Storage */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+        };
+    };
+    projects_begin_vertex_paint_projects__uid__vertex_paint_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                uid: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["StepBody"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProjectState"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+            /** @description Method Not Allowed */
+            405: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+            /** @description Unsupported Media Type */
+            415: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+            /** @description Insufficient Storage */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+        };
+    };
+    projects_end_vertex_paint_projects__uid__vertex_paint_remove_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                uid: string;
             };
             cookie?: never;
         };

@@ -2,11 +2,12 @@ import { Button, Checkbox, FormControlLabel, MenuItem, TextField, Tooltip } from
 import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { useEffect, useState } from "react";
 import { api } from "../api/client";
-import type { ExportPreset, MapSpec, Sheet } from "../api/types";
+import type { ExportPreset, MapFormat, MapSpec, Sheet } from "../api/types";
 import { toggled } from "../grid/LayerGrid";
 import { runJob } from "../state/edits";
 import { withOwnChannels } from "../state/exportMaps";
 import { useDocument, useWorkshop } from "../state/hooks";
+import { textured } from "../state/layers";
 import { say } from "../state/messages";
 import { Check } from "../ui/Check";
 import { Toggle } from "../ui/Toggle";
@@ -53,8 +54,11 @@ export function ExportScreen() {
   const base = presets?.find((p) => p.id === chosen);
   if (!document || !base) return <main className="page" />;
   const preset: ExportPreset = { ...base, ...changed };
-  const sheets = document.sheets.filter((s) => !sheetsOff.has(s.id));
-  const maps = withOwnChannels(preset, document.channels).filter((m) => document.sheets.some((s) => isBaked(m, s)));
+  const vertices = document.sheets.find((s) => s.of === "vertices");
+  const onVertices = preset.vertex_files.length > 0;
+  const all = onVertices ? [] : textured(document);
+  const sheets = all.filter((s) => !sheetsOff.has(s.id));
+  const maps = withOwnChannels(preset, document.channels).filter((m) => all.some((s) => isBaked(m, s)));
   const kept = maps.filter((m) => !mapsOff.has(m.id));
   const count = sheets.reduce((sum, s) => sum + kept.filter((m) => isBaked(m, s)).length, 0);
   const set = (values: Partial<ExportPreset>): void => setChanged({ ...changed, ...values });
@@ -77,7 +81,7 @@ export function ExportScreen() {
         .replace(/^-+|-+$/g, "")
         .slice(0, 40) || "own";
     try {
-      await api.savePreset({ ...preset, id, name, note: "", maps: kept.length ? (kept as ExportPreset["maps"]) : preset.maps });
+      await api.savePreset({ ...preset, id, name, note: "", maps: kept.length ? kept : preset.maps });
       await client.invalidateQueries({ queryKey: ["presets"] });
       setChosen(id);
       setChanged({});
@@ -107,63 +111,42 @@ export function ExportScreen() {
           ))}
         </TextField>
         <span className="note">{preset.note}</span>
-        <TextField select label="Size" value={preset.size} onChange={(e) => set({ size: Number(e.target.value) as ExportPreset["size"] })}>
-          {[0, ...(registries?.resolutions ?? [])].map((s) => (
-            <MenuItem key={s} value={s}>
-              {s ? `${s} × ${s}` : "As each sheet"}
-            </MenuItem>
-          ))}
-        </TextField>
-        <TextField select label="Format" value={`${preset.format} ${preset.bits}`} onChange={(e) => set(chosenFormat(e.target.value))}>
-          {formats.flatMap((f) =>
-            f.bits.map((bits) => (
-              <MenuItem key={`${f.id} ${bits}`} value={`${f.id} ${bits}`}>
-                {f.name}, {bits} bits a component
-              </MenuItem>
-            )),
-          )}
-        </TextField>
-        <TextField
-          label="Padding, pixels"
-          type="number"
-          disabled={preset.fill}
-          value={preset.padding}
-          onChange={(e) => set({ padding: Math.min(256, Math.max(0, Math.round(Number(e.target.value)))) })}
-          slotProps={{ htmlInput: { min: 0, max: 256 } }}
-        />
-        <Tooltip title="Every pixel around the islands repeats its nearest island">
-          <Toggle on={preset.fill} onToggle={() => set({ fill: !preset.fill })} sx={{ alignSelf: "start" }}>
-            Fill everything
-          </Toggle>
-        </Tooltip>
-        <TextField select label="Normal map's Y" value={preset.normal_y} onChange={(e) => set({ normal_y: e.target.value as "up" | "down" })}>
-          <MenuItem value="up">Up</MenuItem>
-          <MenuItem value="down">Down</MenuItem>
-        </TextField>
+        {onVertices && <VertexFormats preset={preset} formats={registries?.vertex_formats ?? []} onChange={set} />}
+        {!onVertices && <MapSettings preset={preset} formats={formats} onChange={set} />}
         <TextField
           label="File names"
           value={preset.template}
           onChange={(e) => set({ template: e.target.value })}
           helperText="Takes {project}, {sheet}, {map} and {tile}"
         />
-        <FormControlLabel
-          control={<Checkbox size="small" checked={preset.glb} onChange={(e) => set({ glb: e.target.checked })} />}
-          label="Also a GLB with the maps wired in"
-        />
-        <div>
-          <h2 className="between">Sheets</h2>
-          {document.sheets.map((s) => (
-            <div key={s.id}>
-              <FormControlLabel
-                control={<Checkbox size="small" checked={!sheetsOff.has(s.id)} onChange={() => setSheetsOff(toggled(sheetsOff, s.id))} />}
-                label={`${s.name} · ${s.resolution}`}
-              />
+        {!onVertices && (
+          <>
+            <FormControlLabel
+              control={<Checkbox size="small" checked={preset.glb} onChange={(e) => set({ glb: e.target.checked })} />}
+              label="Also a GLB with the maps wired in"
+            />
+            <div>
+              <h2 className="between">Sheets</h2>
+              {all.map((s) => (
+                <div key={s.id}>
+                  <FormControlLabel
+                    control={<Checkbox size="small" checked={!sheetsOff.has(s.id)} onChange={() => setSheetsOff(toggled(sheetsOff, s.id))} />}
+                    label={`${s.name} · ${s.resolution}`}
+                  />
+                </div>
+              ))}
+              {!all.length && <p className="note">No sheet: the model has no UVs. Vertex colours can be written.</p>}
             </div>
-          ))}
-        </div>
-        <Button variant="contained" disabled={!count} onClick={() => void start()}>
-          {count ? `Write ${count} maps` : maps.length ? "Choose a map and a sheet" : "Nothing is baked yet"}
-        </Button>
+            <Button variant="contained" disabled={!count} onClick={() => void start()}>
+              {count ? `Write ${count} maps` : maps.length || !all.length ? "Choose a map and a sheet" : "Nothing is baked yet"}
+            </Button>
+          </>
+        )}
+        {onVertices && (
+          <Button variant="contained" disabled={!vertices} onClick={() => void start()}>
+            {vertices ? `Write ${preset.vertex_files.length === 1 ? "one file" : `${preset.vertex_files.length} files`}` : "No vertex paint here"}
+          </Button>
+        )}
         <div className="row">
           <Button onClick={() => void saveOwn()}>Save as own preset</Button>
           {own && (
@@ -182,6 +165,13 @@ export function ExportScreen() {
       </div>
       <div className="content-area">
         {written && <Listing uid={uid} written={written} />}
+        {onVertices && (
+          <p className="note">
+            {vertices
+              ? "The mesh goes out with its base colour and opacity as vertex colours; roughness, metallic and each other channel that is used are numbers of every vertex, where the format has a place for them."
+              : "Nothing is painted on vertices here. Add vertex paint on the Model screen."}
+          </p>
+        )}
         {sheets.map((s) => (
           <section key={s.id} aria-label={`Maps of ${s.name}`}>
             <h2 className="plain between">{s.name}</h2>
@@ -200,6 +190,92 @@ export function ExportScreen() {
         ))}
       </div>
     </main>
+  );
+}
+
+interface SettingsOf {
+  preset: ExportPreset;
+  formats: MapFormat[];
+  onChange: (values: Partial<ExportPreset>) => void;
+}
+
+/** What pictures of maps are: their size, format, padding and normal direction. */
+function MapSettings({ preset, formats, onChange }: SettingsOf) {
+  const resolutions = useWorkshop((s) => s.registries?.resolutions) ?? [];
+  return (
+    <>
+      <TextField select label="Size" value={preset.size} onChange={(e) => onChange({ size: Number(e.target.value) as ExportPreset["size"] })}>
+        {[0, ...resolutions].map((s) => (
+          <MenuItem key={s} value={s}>
+            {s ? `${s} × ${s}` : "As each sheet"}
+          </MenuItem>
+        ))}
+      </TextField>
+      <TextField select label="Format" value={`${preset.format} ${preset.bits}`} onChange={(e) => onChange(chosenFormat(e.target.value))}>
+        {formats.flatMap((f) =>
+          f.bits.map((bits) => (
+            <MenuItem key={`${f.id} ${bits}`} value={`${f.id} ${bits}`}>
+              {f.name}, {bits} bits a component
+            </MenuItem>
+          )),
+        )}
+      </TextField>
+      <TextField
+        label="Padding, pixels"
+        type="number"
+        disabled={preset.fill}
+        value={preset.padding}
+        onChange={(e) => onChange({ padding: Math.min(256, Math.max(0, Math.round(Number(e.target.value)))) })}
+        slotProps={{ htmlInput: { min: 0, max: 256 } }}
+      />
+      <Tooltip title="Every pixel around the islands repeats its nearest island">
+        <Toggle on={preset.fill} onToggle={() => onChange({ fill: !preset.fill })} sx={{ alignSelf: "start" }}>
+          Fill everything
+        </Toggle>
+      </Tooltip>
+      <TextField select label="Normal map's Y" value={preset.normal_y} onChange={(e) => onChange({ normal_y: e.target.value as "up" | "down" })}>
+        <MenuItem value="up">Up</MenuItem>
+        <MenuItem value="down">Down</MenuItem>
+      </TextField>
+    </>
+  );
+}
+
+/** The files that vertex paint goes out in. */
+function VertexFormats({ preset, formats, onChange }: SettingsOf) {
+  const chosen = new Set(preset.vertex_files);
+  return (
+    <>
+      <div role="group" aria-label="Formats">
+        {formats.map((f) => (
+          <div key={f.id}>
+            <FormControlLabel
+              control={
+                <Checkbox
+                  size="small"
+                  checked={chosen.has(f.id)}
+                  // The last one stays, or the preset would write nothing.
+                  disabled={chosen.size === 1 && chosen.has(f.id)}
+                  onChange={() => onChange({ vertex_files: formats.map((x) => x.id).filter((id) => chosen.has(id) !== (id === f.id)) })}
+                />
+              }
+              label={f.name}
+            />
+          </div>
+        ))}
+      </div>
+      {formats.some((f) => f.bits.length > 1 && chosen.has(f.id)) && (
+        <TextField
+          select
+          label="Bits a component"
+          value={preset.bits}
+          onChange={(e) => onChange({ bits: Number(e.target.value) as ExportPreset["bits"] })}
+        >
+          <MenuItem value={8}>8, as most programs read them</MenuItem>
+          <MenuItem value={16}>16</MenuItem>
+        </TextField>
+      )}
+    </>
   );
 }
 

@@ -3,28 +3,25 @@ import { useQuery } from "@tanstack/react-query";
 import { useEffect, useRef, useState } from "react";
 import { Group, Panel, Separator } from "react-resizable-panels";
 import { api } from "../api/client";
-import type { Finding, Sheet } from "../api/types";
-import { edit, hideParts, runJob } from "../state/edits";
-import { accept, refresh } from "../state/following";
-import { chooseSheet } from "../state/hand";
+import type { Finding } from "../api/types";
+import { edit, hideParts } from "../state/edits";
 import { useDocument, useWorkshop } from "../state/hooks";
+import { textured } from "../state/layers";
 import { layoutFree, paintOnUvSet, placeIsland } from "../state/layout";
 import { say } from "../state/messages";
 import { theStage } from "../state/stage";
 import { workshop } from "../state/workshop";
 import { hint } from "../tools/commands";
-import { FileInput } from "../ui/FileInput";
 import { PushButton } from "../ui/PushButton";
 import { Toggle } from "../ui/Toggle";
-import { chosen } from "../ui/dialogs";
 import { Icon } from "../ui/icons";
 import { NamedSlider } from "../ui/sliders";
 import { FlatView } from "../viewport/FlatView";
 import { SolidView } from "../viewport/SolidView";
 import { ImportNotes } from "./ImportNotes";
-import { SheetAlpha } from "./SheetAlpha";
+import { SheetEntry } from "./SheetEntry";
 import { UnwrapCard } from "./UnwrapCard";
-import { accepted } from "../state/registries";
+import { VertexPaintEntry } from "./VertexPaintEntry";
 
 /** What was brought in: parts, sheets, and what is wrong before painting starts. */
 export function ModelScreen() {
@@ -38,9 +35,10 @@ export function ModelScreen() {
         <ImportNotes />
         <Parts />
         <h2>Sheets</h2>
-        {document?.sheets.map((s) => (
+        {textured(document).map((s) => (
           <SheetEntry key={s.id} sheet={s} />
         ))}
+        <VertexPaintEntry />
         <Layout />
         <Seams />
         <ProjectSettings />
@@ -84,8 +82,8 @@ export function ModelScreen() {
 
 /** Unwrap, pack, and the island that was pressed. */
 function Layout() {
-  const sheets = useDocument()?.sheets.length ?? 0;
-  const free = useWorkshop((s) => layoutFree(s.project?.painted ?? []));
+  const sheets = textured(useDocument()).length;
+  const free = useWorkshop((s) => layoutFree(s.project));
   const island = useWorkshop((s) => s.island);
   const [scale, setScale] = useState("100");
   const [turn, setTurn] = useState("0");
@@ -177,7 +175,7 @@ function Seams() {
   const uid = useWorkshop((s) => s.uid) ?? "";
   const on = useWorkshop((s) => s.seaming);
   const seams = useDocument()?.seams;
-  const sheets = useDocument()?.sheets.length ?? 0;
+  const sheets = textured(useDocument()).length;
   const { data } = useQuery({ queryKey: ["seams", uid, seams, sheets], queryFn: () => api.seamLines(uid), enabled: seams !== undefined });
   useEffect(() => {
     theStage()?.setSeams(data ?? []);
@@ -355,90 +353,5 @@ function Parts() {
         })}
       </div>
     </>
-  );
-}
-
-/** Whether a fill left anything out: texels that no layer has painted in base colour. */
-function Unpainted({ uid, sheet }: { uid: string; sheet: string }) {
-  const revision = useWorkshop((s) => s.project?.revision);
-  const { data } = useQuery({ queryKey: ["unpainted", uid, sheet, revision], queryFn: () => api.unpainted(uid, sheet) });
-  if (!data) return null;
-  if (!data.unpainted) return <div className="note">Every texel is painted.</div>;
-  return (
-    <PushButton onClick={() => workshop.setState({ highlight: new Set(data.faces) })}>
-      {data.unpainted.toLocaleString()} texels unpainted: show where
-    </PushButton>
-  );
-}
-
-function SheetEntry({ sheet }: { sheet: Sheet }) {
-  const facts = useWorkshop((s) => s.model?.sheets.find((x) => x.id === sheet.id));
-  const resolutions = useWorkshop((s) => s.registries?.resolutions);
-  const current = useWorkshop((s) => s.sheet === sheet.id);
-  const uid = useWorkshop((s) => s.uid) ?? "";
-  const input = useRef<HTMLInputElement>(null);
-  const resize = async (side: number): Promise<void> => {
-    const job = await runJob(() => api.resolution(uid, sheet.id, side));
-    await refresh();
-    workshop.setState({ model: await api.model(uid) });
-    if (job?.state === "done") say(`${sheet.name} is now ${side} × ${side}; its strokes were painted again.`);
-  };
-  const bring = async (file: File): Promise<void> => {
-    const y = await chosen(
-      "Which way does the normal map's Y point?",
-      "The program that made it says so. With the wrong one, relief looks pressed in where it should stand out.",
-      [
-        { id: "down", label: "Y points down" },
-        { id: "up", label: "Y points up" },
-      ],
-    );
-    if (y === null) return;
-    const form = new FormData();
-    form.append("file", file, file.name);
-    form.append("y", y);
-    try {
-      accept(await api.bringNormalMap(uid, sheet.id, form));
-    } catch (error) {
-      say((error as Error).message, true);
-    }
-  };
-  return (
-    <div className={current ? "finding sheet current" : "finding sheet"}>
-      <button className="item flush" onClick={() => chooseSheet(sheet.id)} aria-label={`Show sheet ${sheet.name} ${facts?.tile ?? ""}`}>
-        <b>{sheet.name}</b> <span className="count">{facts?.tile}</span>
-      </button>
-      {facts && (
-        <div className="note">
-          {facts.faces.toLocaleString()} faces · {facts.islands} islands · {facts.covered.toLocaleString()} texels · {facts.density.toFixed(0)} per
-          unit
-        </div>
-      )}
-      <Unpainted uid={uid} sheet={sheet.id} />
-      <div className="prow apart">
-        <TextField select label="Resolution" value={sheet.resolution} onChange={(e) => void resize(Number(e.target.value))} sx={{ width: 130 }}>
-          {resolutions?.map((r) => (
-            <MenuItem key={r} value={r}>
-              {r} × {r}
-            </MenuItem>
-          ))}
-        </TextField>
-        {sheet.normal_map || sheet.normal_pictures.length ? (
-          <Button
-            onClick={() =>
-              void api
-                .dropNormalMap(uid, sheet.id)
-                .then(accept)
-                .catch((e: Error) => say(e.message, true))
-            }
-          >
-            Take normal map away
-          </Button>
-        ) : (
-          <Button onClick={() => input.current?.click()}>Import normal map</Button>
-        )}
-        <FileInput input={input} accept={accepted("pictures")} label={`Normal map for ${sheet.name}`} onFile={(file) => void bring(file)} />
-      </div>
-      <SheetAlpha sheet={sheet} />
-    </div>
   );
 }

@@ -2,6 +2,7 @@ import { Button, MenuItem, TextField, Tooltip } from "@mui/material";
 import { useState } from "react";
 import type { UnwrapSettings } from "../api/types";
 import { useDocument, useWorkshop } from "../state/hooks";
+import { textured } from "../state/layers";
 import { packIslands, unwrap } from "../state/layout";
 import { Toggle } from "../ui/Toggle";
 import { NamedSlider } from "../ui/sliders";
@@ -10,7 +11,7 @@ const USUAL: UnwrapSettings = { padding: 4, hard_edges: false, seams: true, fewe
 
 /** How the model is cut into islands and laid out. */
 export function UnwrapCard() {
-  const sheets = useDocument()?.sheets.length ?? 0;
+  const sheets = textured(useDocument()).length;
   const seams = useDocument()?.seams.length ?? 0;
   const resolutions = useWorkshop((s) => s.registries?.resolutions) ?? [1024];
   const job = useWorkshop((s) => s.job);
@@ -19,7 +20,7 @@ export function UnwrapCard() {
   const set = (change: Partial<UnwrapSettings>): void => setSettings({ ...settings, ...change });
   return (
     <>
-      {!sheets && <p className="note">No sheet: the model has no UVs. Unwrap it here, or in your modelling program.</p>}
+      {!sheets && <p className="note">The model has no UVs yet: its vertices can be painted, and a sheet comes with unwrapping it, now or later.</p>}
       <NamedSlider
         label="Fewer islands"
         title="Left: many islands without stretch; right: as few as bear it"

@@ -119,6 +119,7 @@ test("strokes on a map lay its value, and clone carries its source", () => {
 });
 
 test("a layout is free until a plane of a sheet holds pixels", () => {
-  expect(layoutFree(["@high/lantern/mesh", "@model/current/mesh"])).toBe(true);
-  expect(layoutFree(["body/l1/base_color"])).toBe(false);
+  const project = (painted: string[]): ProjectState => ({ painted, document: documentOf(paint("l1")) }) as unknown as ProjectState;
+  expect(layoutFree(project(["@high/lantern/mesh", "@model/current/mesh", "vertices/l1/base_color"]))).toBe(true);
+  expect(layoutFree(project(["body/l1/base_color"]))).toBe(false);
 });

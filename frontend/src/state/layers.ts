@@ -48,6 +48,11 @@ export function newUses(channels: readonly Channel[]): Record<string, ChannelUse
   );
 }
 
+/** Sheets of texels; vertex paint is the other kind. */
+export function textured(document: Document | null | undefined): Sheet[] {
+  return document?.sheets.filter((s) => s.of !== "vertices") ?? [];
+}
+
 /** Layers that solo lets show: all without it, else the layer, what it holds, and the groups around it. */
 export function shownIds(sheet: Sheet): ReadonlySet<string> {
   const list = rows(sheet);

@@ -1,14 +1,25 @@
 /** Changing the UV layout, while nothing is painted. */
 import { api } from "../api/client";
-import type { Placement, ProbeBody, UnwrapSettings } from "../api/types";
+import type { Placement, ProbeBody, ProjectState, UnwrapSettings } from "../api/types";
 import { runJob, take } from "./edits";
 import { refresh } from "./following";
+import { textured } from "./layers";
 import { say } from "./messages";
 import { workshop } from "./workshop";
 
-/** Whether the layout may still change: no pixels belong to it yet. */
-export function layoutFree(painted: readonly string[]): boolean {
-  return painted.every((name) => name.startsWith("@"));
+/** Whether the layout may still change: no pixels of a sheet belong to it yet; those on vertices do not. */
+export function layoutFree(project: ProjectState | null): boolean {
+  const sheets = textured(project?.document).map((s) => s.id);
+  return (project?.painted ?? []).every((name) => !sheets.includes(name.split("/")[0] ?? ""));
+}
+
+/** Give the project layers on its vertices, or take them away. */
+export async function addVertexPaint(): Promise<void> {
+  await take((uid, revision) => api.addVertexPaint(uid, revision));
+}
+
+export async function removeVertexPaint(): Promise<void> {
+  await take((uid, revision) => api.removeVertexPaint(uid, revision));
 }
 
 /** How much of each sheet is filled, as the server tells after unwrapping or packing. */

@@ -14,9 +14,11 @@ export function probeAt(): Parameters<typeof api.probe>[1] | null {
   const stage = theStage();
   const { project, sheet } = workshop.getState();
   if (!place || !stage) return null;
-  if (place.kind === "solid") return { camera: stage.orbit.describe(place.width, place.height), x: place.x, y: place.y };
-  const side = project?.document.sheets.find((s) => s.id === sheet)?.resolution;
-  if (!sheet || !side) return null;
+  // Vertex paint and sheets cover the same surface: the one that is shown is meant.
+  if (place.kind === "solid") return { camera: stage.orbit.describe(place.width, place.height), x: place.x, y: place.y, sheet };
+  const shown = project?.document.sheets.find((s) => s.id === sheet);
+  if (!sheet || shown?.of !== "texels") return null;
+  const side = shown.resolution;
   const [x, y] = stage.pan.toTexel(place.x, place.y, side);
   return { sheet, x, y };
 }

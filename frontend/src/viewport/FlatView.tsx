@@ -1,4 +1,4 @@
-import { Tooltip } from "@mui/material";
+import { Button, Tooltip } from "@mui/material";
 import { useEffect, useRef, useState } from "react";
 import { chooseSheet } from "../state/hand";
 import { useDocument, useSheet, useWorkshop } from "../state/hooks";
@@ -21,7 +21,10 @@ export function FlatView({ paintable = true }: { paintable?: boolean }) {
   const wire = useWorkshop((s) => s.wire);
   const tile = useWorkshop((s) => s.model?.sheets.find((x) => x.id === s.sheet)?.tile);
   const [percent, setPercent] = useState(0);
-  const side = sheet?.resolution ?? 0;
+  const vertices = sheet?.of === "vertices";
+  const side = vertices ? 0 : (sheet?.resolution ?? 0);
+  const uid = useWorkshop((s) => s.uid);
+  const unwrapped = useDocument()?.sheets.some((s) => s.of !== "vertices") ?? false;
   useEffect(() => {
     const stage = theStage();
     stage?.attach("flat", place.current);
@@ -39,11 +42,11 @@ export function FlatView({ paintable = true }: { paintable?: boolean }) {
       stage.onDrawn.delete(follow);
     };
   }, [side]);
-  usePointer("flat", place, paintable, (x, y) => {
+  usePointer("flat", place, paintable && !vertices, (x, y) => {
     const stage = theStage();
     if (!ring.current || !stage) return;
     const { brush, tool } = workshop.getState();
-    if (x === null || !paintable) {
+    if (x === null || !paintable || vertices) {
       ring.current.innerHTML = "";
       return;
     }
@@ -93,10 +96,23 @@ export function FlatView({ paintable = true }: { paintable?: boolean }) {
         <svg className="over">
           <g ref={ring} />
         </svg>
-        {paintable && <Ahead kind="flat" side={side} />}
-        {paintable && <ShapeHandles kind="flat" side={side} />}
+        {paintable && !vertices && <Ahead kind="flat" side={side} />}
+        {paintable && !vertices && <ShapeHandles kind="flat" side={side} />}
         <OutlineView kind="flat" />
-        {sheet && (
+        {vertices && (
+          <div className="nosheet">
+            <b>Vertex paint has no flat sheet</b>
+            <p className="note">
+              Its values lie on the vertices of the mesh. {unwrapped ? "Choose a sheet above to see it laid flat." : "A sheet comes with UVs."}
+            </p>
+            {!unwrapped && (
+              <Button href={`#/${uid}/model`} size="small">
+                Unwrap on the Model screen
+              </Button>
+            )}
+          </div>
+        )}
+        {sheet && !vertices && (
           <span className="tag">
             {tile ?? 1001} · {sheet.name} · {sheet.resolution}
           </span>

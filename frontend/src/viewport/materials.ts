@@ -2,6 +2,7 @@
 import * as THREE from "three";
 import { SUSPECTS } from "../state/textureNames";
 import type { SheetTextures } from "./textures";
+import { chunksAcross, litVertexMaterial, VERTEX_PLACE } from "./vertexMaterials";
 import { PACKED, textureOf } from "../state/textureNames";
 
 /** Where the mask that is looked at reveals, in a violet that few paints have. */
@@ -9,10 +10,10 @@ const OVER = "vec3(0.52, 0.33, 1.0)";
 
 /** Shows texels as they are, on the surface or on the flat sheet. */
 export class ChannelMaterial extends THREE.ShaderMaterial {
-  /** `cut`: shows only what lies in the unit square, for a repeating layout laid flat. */
-  constructor(cut = false) {
+  /** `cut`: shows only what lies in the unit square, for a repeating layout laid flat; `vertices`: values lie on vertices, not in texels. */
+  constructor(cut = false, vertices = false) {
     super({
-      defines: cut ? { CUT: 1 } : {},
+      defines: { ...(cut ? { CUT: 1 } : {}), ...(vertices ? { VERTICES: 1 } : {}) },
       uniforms: {
         map: { value: null },
         marks: { value: null },
@@ -22,9 +23,15 @@ export class ChannelMaterial extends THREE.ShaderMaterial {
         shade: { value: 0 },
         over: { value: null },
         covered: { value: 0 },
+        across: { value: 1 },
       },
       vertexShader: `
         varying vec2 vUv; varying vec3 vN;
+        #ifdef VERTICES
+          uniform sampler2D map; uniform sampler2D marks; uniform sampler2D over; uniform float marked; uniform float covered;
+          varying vec4 vMap; varying float vOver; flat varying float vBits;
+          ${VERTEX_PLACE}
+        #endif
         #ifdef CUT
           varying vec2 vPlace;
         #endif
@@ -42,6 +49,12 @@ export class ChannelMaterial extends THREE.ShaderMaterial {
           #ifdef TINT
             vTint = color.rgb;
           #endif
+          #ifdef VERTICES
+            ivec2 at = vertexPlace();
+            vMap = texelFetch(map, at, 0);
+            vOver = covered > 0.5 ? texelFetch(over, at, 0).r : 0.0;
+            vBits = marked > 0.5 ? floor(texelFetch(marks, at, 0).r * 255.0 + 0.5) : 0.0;
+          #endif
           vUv = uv; vN = normalize(normalMatrix * normal);
           gl_Position = projectionMatrix * modelViewMatrix * place;
         }`,
@@ -49,6 +62,9 @@ export class ChannelMaterial extends THREE.ShaderMaterial {
         uniform sampler2D map; uniform sampler2D marks; uniform float marked; uniform int first; uniform int count; uniform float shade;
         uniform sampler2D over; uniform float covered;
         varying vec2 vUv; varying vec3 vN;
+        #ifdef VERTICES
+          varying vec4 vMap; varying float vOver; flat varying float vBits;
+        #endif
         #ifdef CUT
           varying vec2 vPlace;
         #endif
@@ -59,7 +75,13 @@ export class ChannelMaterial extends THREE.ShaderMaterial {
           #ifdef CUT
             if (any(greaterThan(abs(vPlace - 0.5), vec2(0.5)))) discard;
           #endif
-          vec4 t = texture2D(map, vUv);
+          #ifdef VERTICES
+            vec4 t = vMap;
+            float seen = vOver;
+          #else
+            vec4 t = texture2D(map, vUv);
+            float seen = texture2D(over, vUv).r;
+          #endif
           vec3 c = count == 3 ? t.rgb : vec3(first == 0 ? t.r : first == 1 ? t.g : first == 2 ? t.b : t.a);
           #ifdef TINT
             c *= vTint;
@@ -69,13 +91,17 @@ export class ChannelMaterial extends THREE.ShaderMaterial {
           #ifdef SRGB_MAP
             #include <colorspace_fragment>
           #endif
-          if (covered > 0.5) gl_FragColor.rgb = mix(gl_FragColor.rgb, ${OVER}, 0.8 * pow(texture2D(over, vUv).r, 0.4545));
+          if (covered > 0.5) gl_FragColor.rgb = mix(gl_FragColor.rgb, ${OVER}, 0.8 * pow(seen, 0.4545));
           if (marked > 0.5) {
             // Red: met nothing. Amber: met another part. Violet: at the far limit.
             // The strongest reason near the pixel: single texels must show from afar too.
-            vec2 step = max(fwidth(vUv) * 0.5, vec2(0.0));
             float bits = 0.0;
+            #ifdef VERTICES
+              bits = vBits;
+            #else
+            vec2 step = max(fwidth(vUv) * 0.5, vec2(0.0));
             for (int y = -2; y <= 2; y++) for (int x = -2; x <= 2; x++) bits = max(bits, floor(texture2D(marks, vUv + step * vec2(float(x), float(y))).r * 255.0 + 0.5));
+            #endif
             vec3 why = mod(bits, 2.0) >= 1.0 ? vec3(0.86, 0.24, 0.2) : mod(bits, 4.0) >= 2.0 ? vec3(0.95, 0.68, 0.18) : vec3(0.58, 0.4, 0.9);
             if (bits > 0.5) gl_FragColor = vec4(mix(gl_FragColor.rgb, why, 0.82), 1.0);
           }
@@ -90,6 +116,7 @@ export class ChannelMaterial extends THREE.ShaderMaterial {
     const texture = textures.get(name).texture;
     const srgb = texture.colorSpace === THREE.SRGBColorSpace && count === 3;
     const u = this.uniforms as Record<string, THREE.IUniform>;
+    (u.across as THREE.IUniform).value = chunksAcross(textures.side);
     (u.map as THREE.IUniform).value = texture;
     (u.first as THREE.IUniform).value = first;
     (u.count as THREE.IUniform).value = count;
@@ -120,9 +147,10 @@ export interface OverUniforms {
   covered: THREE.IUniform<number>;
 }
 
-export function litMaterial(textures: SheetTextures): THREE.MeshStandardMaterial {
+export function litMaterial(textures: SheetTextures, vertices = false): THREE.MeshStandardMaterial {
   const data = textures.get("data").texture;
   const uniforms: OverUniforms = { over: { value: null }, covered: { value: 0 } };
+  if (vertices) return litVertexMaterial(textures, { ...uniforms }, OVER);
   const material = new THREE.MeshStandardMaterial({
     map: textures.get("colour").texture,
     roughnessMap: data,

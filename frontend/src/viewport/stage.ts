@@ -6,12 +6,15 @@ import { busy } from "../api/idle";
 import type { Camera, GeometryHeader, SheetGeometry } from "../api/types";
 import { textureOf } from "../state/textureNames";
 import type { ViewMode } from "../state/textureNames";
-import { ChannelMaterial, litMaterial, studioScene } from "./materials";
+import { litMaterial, studioScene } from "./materials";
 import type { OverUniforms } from "./materials";
 import { FlatPan, Orbit } from "./navigation";
+import { sheetObjects } from "./sheetObjects";
+import type { SheetObjects } from "./sheetObjects";
 import { discard, shellMeshes } from "./shell";
 import type { Shell } from "./shell";
 import { SheetTextures } from "./textures";
+import type { VertexUniforms } from "./vertexMaterials";
 
 THREE.BufferGeometry.prototype.computeBoundsTree = computeBoundsTree;
 THREE.BufferGeometry.prototype.disposeBoundsTree = disposeBoundsTree;
@@ -37,28 +40,6 @@ export interface SurfaceHit {
   position: THREE.Vector3;
   normal: THREE.Vector3;
   sheet: string;
-}
-
-/** A sheet laid flat; one whose layout repeats is laid down once for each square that it reaches into. */
-function flatMesh(geometry: THREE.BufferGeometry, material: THREE.Material, squares: SheetGeometry["squares"]): THREE.Mesh {
-  if (!squares.length) return new THREE.Mesh(geometry, material);
-  const mesh = new THREE.InstancedMesh(geometry, material, squares.length);
-  squares.forEach(([x, y], i) => mesh.setMatrixAt(i, new THREE.Matrix4().makeTranslation(x, y, 0)));
-  return mesh;
-}
-
-interface SheetObjects {
-  info: SheetGeometry;
-  mesh: THREE.Mesh;
-  flat: THREE.Mesh;
-  lines: THREE.LineSegments;
-  seams: THREE.LineSegments;
-  lit: THREE.MeshStandardMaterial;
-  channel: ChannelMaterial;
-  flatChannel: ChannelMaterial;
-  textures: SheetTextures | null;
-  allIndices: Uint32Array;
-  faces: Uint32Array;
 }
 
 const SEAM = new THREE.LineBasicMaterial({ color: 0xf2b134, depthTest: false, transparent: true, opacity: 0.9, toneMapped: false });
@@ -200,66 +181,11 @@ export class Stage {
   }
 
   addSheet(answer: Binary<SheetGeometry>): void {
-    const { header: info, bytes } = answer;
-    const floats = (b: { offset: number; length: number }): Float32Array => new Float32Array(bytes.slice(b.offset, b.offset + b.length).buffer);
-    const ints = (b: { offset: number; length: number }): Uint32Array => new Uint32Array(bytes.slice(b.offset, b.offset + b.length).buffer);
-    const rows = new THREE.InterleavedBuffer(floats(info.vertices), 12);
-    const geometry = new THREE.BufferGeometry();
-    geometry.setAttribute("position", new THREE.InterleavedBufferAttribute(rows, 3, 0));
-    geometry.setAttribute("normal", new THREE.InterleavedBufferAttribute(rows, 3, 3));
-    geometry.setAttribute("tangent", new THREE.InterleavedBufferAttribute(rows, 4, 6));
-    geometry.setAttribute("uv", new THREE.InterleavedBufferAttribute(rows, 2, 10));
-    if (info.colours.length) geometry.setAttribute("color", new THREE.BufferAttribute(floats(info.colours), 4));
-    const indices = ints(info.indices);
-    geometry.setIndex(new THREE.BufferAttribute(indices, 1));
-    geometry.computeBoundsTree?.({ indirect: true });
-    const flat = new THREE.BufferGeometry();
-    const places = new Float32Array(rows.count * 3);
-    for (let i = 0; i < rows.count; i++) {
-      places[3 * i] = rows.array[12 * i + 10] ?? 0;
-      places[3 * i + 1] = rows.array[12 * i + 11] ?? 0;
-    }
-    flat.setAttribute("position", new THREE.BufferAttribute(places, 3));
-    flat.setAttribute("normal", new THREE.InterleavedBufferAttribute(rows, 3, 3));
-    flat.setAttribute("uv", new THREE.InterleavedBufferAttribute(rows, 2, 10));
-    flat.setIndex(new THREE.BufferAttribute(indices, 1));
-    const lit = new THREE.MeshStandardMaterial({ color: 0x8c8c8c, roughness: 0.7, side: THREE.DoubleSide });
-    const channel = new ChannelMaterial();
-    const flatChannel = new ChannelMaterial(info.squares.length > 0);
-    const mesh = new THREE.Mesh(geometry, lit);
-    mesh.castShadow = mesh.receiveShadow = true;
-    const entry: SheetObjects = {
-      info,
-      mesh,
-      flat: flatMesh(flat, flatChannel, info.squares),
-      lines: this.lineObject(floats(info.lines), 0.13),
-      seams: this.lineObject(floats(info.seams), 0.6),
-      lit,
-      channel,
-      flatChannel,
-      textures: null,
-      allIndices: indices,
-      faces: ints(info.faces),
-    };
-    entry.flat.frustumCulled = entry.lines.frustumCulled = entry.seams.frustumCulled = false;
-    entry.lines.renderOrder = 1;
-    entry.seams.renderOrder = 2;
-    this.scene.add(mesh);
+    const entry = sheetObjects(answer.header, answer.bytes);
+    this.scene.add(entry.mesh);
     this.flatScene.add(entry.flat, entry.lines, entry.seams);
-    this.sheets.set(info.sheet, entry);
+    this.sheets.set(entry.info.sheet, entry);
     this.apply(this.look, true);
-  }
-
-  private lineObject(uv: Float32Array, opacity: number): THREE.LineSegments {
-    const places = new Float32Array((uv.length / 2) * 3);
-    for (let i = 0; i < uv.length / 2; i++) {
-      places[3 * i] = uv[2 * i] ?? 0;
-      places[3 * i + 1] = 1 - (uv[2 * i + 1] ?? 0);
-      places[3 * i + 2] = 1;
-    }
-    const geometry = new THREE.BufferGeometry();
-    geometry.setAttribute("position", new THREE.BufferAttribute(places, 3));
-    return new THREE.LineSegments(geometry, new THREE.LineBasicMaterial({ color: 0xe6e6e6, transparent: true, opacity, toneMapped: false }));
   }
 
   /** The textures of a sheet, made at its resolution; asking with another resolution makes them anew. */
@@ -268,9 +194,10 @@ export class Stage {
     if (!entry) return new SheetTextures(side);
     if (entry.textures?.side !== side) {
       entry.textures?.dispose();
-      entry.textures = new SheetTextures(side, entry.info.squares.length > 0);
+      const vertices = entry.info.of === "vertices";
+      entry.textures = new SheetTextures(side, entry.info.squares.length > 0, vertices);
       entry.lit.dispose();
-      entry.lit = litMaterial(entry.textures);
+      entry.lit = litMaterial(entry.textures, vertices);
       this.apply(this.look, true);
     }
     return entry.textures as SheetTextures;
@@ -280,7 +207,13 @@ export class Stage {
   setSheetTraits(sheet: string, lets: boolean, cutoff: number, glows: boolean): void {
     const entry = this.sheets.get(sheet);
     if (!entry?.textures) return;
-    const emissive = glows ? entry.textures.get("emission").texture : null;
+    const found = glows ? entry.textures.get("emission").texture : null;
+    const onVertices = entry.lit.userData.vertices as VertexUniforms | undefined;
+    if (onVertices) {
+      onVertices.vertexGlow.value = found;
+      onVertices.glows.value = glows ? 1 : 0;
+    }
+    const emissive = onVertices ? null : found;
     const clear = lets && cutoff === 0;
     const below = lets ? cutoff : 0;
     if (entry.lit.transparent !== clear || entry.lit.emissiveMap !== emissive || entry.lit.alphaTest !== below) {
@@ -289,7 +222,7 @@ export class Stage {
       entry.lit.depthWrite = true;
       entry.mesh.castShadow = !clear;
       entry.lit.emissiveMap = emissive;
-      entry.lit.emissive.set(glows ? 0xffffff : 0x000000);
+      entry.lit.emissive.set(emissive ? 0xffffff : 0x000000);
       entry.lit.needsUpdate = true;
       this.renderer.shadowMap.needsUpdate = true;
     }
@@ -339,6 +272,7 @@ export class Stage {
       s.lines.visible = look.wire && id === look.flatSheet;
       s.seams.visible = id === look.flatSheet;
       if (force || old.hiddenParts !== look.hiddenParts) this.hide(s, look.hiddenParts);
+      s.mesh.visible = this.isShown(s) && (s.mesh.geometry.index?.count ?? 0) > 0;
     }
     if (force || old.highlight !== look.highlight) this.mark(look.highlight);
     for (const [id, mesh] of this.flatMarks) mesh.visible = id === look.flatSheet;
@@ -393,8 +327,14 @@ export class Stage {
     }
     s.mesh.geometry.disposeBoundsTree?.();
     s.mesh.geometry.setIndex(new THREE.BufferAttribute(indices, 1));
-    s.mesh.visible = indices.length > 0;
     if (indices.length) s.mesh.geometry.computeBoundsTree?.({ indirect: true });
+  }
+
+  /** Vertex paint and sheets cover the same surface: what is shown is what the chosen one is, or the only kind there is. */
+  private isShown(s: SheetObjects): boolean {
+    const kinds = [...this.sheets.values()].map((x) => x.info.of);
+    const chosen = this.sheets.get(this.look.flatSheet ?? "")?.info.of ?? kinds.find((k) => k === "texels");
+    return s.info.of === (chosen ?? s.info.of);
   }
 
   /** Colour some faces, for findings. */
@@ -412,6 +352,7 @@ export class Stage {
     if (!faces || !faces.size) return;
     this.marks = new THREE.Group();
     for (const s of this.sheets.values()) {
+      if (!this.isShown(s)) continue;
       const picked: number[] = [];
       s.faces.forEach((face, t) => {
         if (faces.has(face)) picked.push(s.allIndices[3 * t] ?? 0, s.allIndices[3 * t + 1] ?? 0, s.allIndices[3 * t + 2] ?? 0);

@@ -84,17 +84,19 @@ export class PatchedTexture {
 export class SheetTextures {
   private made = new Map<string, PatchedTexture>();
 
-  /** `repeats`: UVs go beyond the square. */
+  /** `repeats`: UVs go beyond the square; `vertices`: pixels are vertices, which have no neighbours to be mixed with. */
   constructor(
     public side: number,
     private repeats = false,
+    private vertices = false,
   ) {}
 
   get(name: string): PatchedTexture {
     let found = this.made.get(name);
     if (!found) {
       const bits = name === SUSPECTS;
-      found = new PatchedTexture(this.side, !bits && (name === "colour" || name === "emission" || name.startsWith("channel:")), bits, this.repeats);
+      const srgb = !bits && (name === "colour" || name === "emission" || name.startsWith("channel:"));
+      found = new PatchedTexture(this.side, srgb, bits || this.vertices, this.repeats);
       this.made.set(name, found);
     }
     return found;

@@ -20,6 +20,7 @@ from ruvelt.core.brush.script import parse_script
 from ruvelt.core.errors import InputError, RuveltError
 from ruvelt.core.mesh.readers import wanted_beside
 from ruvelt.core.mesh.unwrap import UnwrapSettings
+from ruvelt.core.output.vertex_writer import vertex_writer_of
 from ruvelt.core.output.writer import writer_of
 from ruvelt.studio.bakes import BakeRequest, MeshUpload, add_high_mesh
 from ruvelt.studio.exports import export_project, files_as_json
@@ -179,7 +180,7 @@ def replay_(here: Studio, project: str, script: Path) -> dict[str, Any]:
 @click.argument("project")
 @click.option("--preset", default="separate-maps", show_default=True, help="Export preset by id.")
 @click.option("--out", type=click.Path(path_type=Path), required=True, help="Folder to write into.")
-@click.option("--format", "map_format", help="File format of the maps by id, instead of the preset's.")
+@click.option("--format", "map_format", help="File format by id, instead of the preset's: of maps, or of vertex colours.")
 @click.option("--sheet", "sheets", multiple=True, help="Only this sheet (id); may be repeated.")
 @click.option("--map", "maps", multiple=True, help="Only this map (id); may be repeated.")
 @_common
@@ -189,7 +190,9 @@ def export(
     """Write a map set of a PROJECT."""
     uid = here.find(project)
     chosen = here.presets.get(preset)
-    if map_format is not None:
+    if map_format is not None and chosen.vertex_files:
+        chosen = chosen.model_copy(update={"vertex_files": (vertex_writer_of(map_format).id,)})
+    elif map_format is not None:
         chosen = chosen.model_copy(update={"format": writer_of(map_format).id})
     files = export_project(here.session(uid), chosen, out, sheets=sheets or None, maps=maps or None)
     return {"project": uid, "preset": preset, "out": str(out), "files": files_as_json(files)}

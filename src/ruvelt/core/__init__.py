@@ -12,7 +12,7 @@ if TYPE_CHECKING:
     from ruvelt.core.bake.settings import BakeSettings
     from ruvelt.core.brush.settings import Brush, Mirror
     from ruvelt.core.brush.target import Paint, Target
-    from ruvelt.core.canvas import Canvas
+    from ruvelt.core.canvas import Canvas, VertexCanvas
     from ruvelt.core.errors import InputError, NotFound, RuveltError
     from ruvelt.core.mesh.model import Model
     from ruvelt.core.mesh.readers import read_mesh
@@ -41,6 +41,7 @@ _HOMES = {
     "RuveltError": "errors",
     "Sheet": "stack.document",
     "Target": "brush.target",
+    "VertexCanvas": "canvas",
     "Workers": "workers",
     "read_mesh": "mesh.readers",
 }
@@ -64,6 +65,7 @@ __all__ = [
     "RuveltError",
     "Sheet",
     "Target",
+    "VertexCanvas",
     "Workers",
     "read_mesh",
 ]

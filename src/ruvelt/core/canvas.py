@@ -20,13 +20,16 @@ from ruvelt.core.mesh.readers import read_mesh, wanted_beside
 from ruvelt.core.mesh.sheets import plan_sheets
 from ruvelt.core.output.display import SheetDisplay
 from ruvelt.core.output.glb import build_glb
-from ruvelt.core.output.mapset import WrittenFile, write_map_set
+from ruvelt.core.output.mapset import WrittenFile, vertex_files, write_map_set
 from ruvelt.core.output.normal import NormalField
 from ruvelt.core.output.presets import BUILT_IN
+from ruvelt.core.output.vertex_normal import VertexNormalField
 from ruvelt.core.planes.cache import BoundedCache
 from ruvelt.core.planes.plane import U16, MemoryChunks, Plane
 from ruvelt.core.samples.address import CHUNK, chunk_of, local_of
+from ruvelt.core.samples.resolutions import side_for
 from ruvelt.core.samples.sheet import SheetSamples
+from ruvelt.core.samples.vertices import VertexSamples
 from ruvelt.core.stack.adjustments import Adjustment
 from ruvelt.core.stack.basics import FacePick
 from ruvelt.core.stack.channels import decode
@@ -60,16 +63,21 @@ class Canvas:
         workers: Workers = SERIAL,
         cache: int = 512 << 20,
     ) -> None:
-        if not model.uv_layouts:
-            raise InputError(f"'{model.name}' has no UVs to paint on. Unwrap it first.")
         self.model, self.workers = model, workers
-        self.samples = SheetSamples(model, plan_sheets(model)[0], side, workers)
+        self._lay_out(side)
         self.faces = FaceIndex(model)
         self.store, self.planes = MemoryChunks(), dict[str, Plane]()
         self.cache = BoundedCache(cache)
-        sheet = Sheet(id=SHEET, name=model.name[:80] or "Sheet", plan=0, resolution=side, layers=tuple(layers))
-        self.document = Document(sheets=(sheet,), settings=settings or Settings())
-        self.field = NormalField(self.samples)
+        self.document = Document(sheets=(self._new_sheet(side, tuple(layers)),), settings=settings or Settings())
+
+    def _lay_out(self, side: int) -> None:
+        if not self.model.uv_layouts:
+            raise InputError(f"'{self.model.name}' has no UVs to paint on. Unwrap it first, or paint its vertices (VertexCanvas).")
+        self.samples = SheetSamples(self.model, plan_sheets(self.model)[0], side, self.workers)
+        self.field: NormalField | VertexNormalField = NormalField(self.samples)
+
+    def _new_sheet(self, side: int, layers: tuple[AnyLayer, ...]) -> Sheet:
+        return Sheet(id=SHEET, name=self.model.name[:80] or "Sheet", plan=0, resolution=side, layers=layers)
 
     @classmethod
     def open(cls, path: Path | str, *, side: int = 1024, workers: Workers = SERIAL) -> Canvas:
@@ -224,5 +232,29 @@ class Canvas:
             (folder / name).write_bytes(data)
 
         displays = [self.display]
+        name = self.model.name or "model"
+        if chosen.vertex_files:
+            return write_map_set([], chosen, name, write, extra=lambda: vertex_files(self.display, chosen, name))
         extra = (lambda: [(f"{self.model.name}.glb", "glb", build_glb(displays, chosen))]) if chosen.glb else None
-        return write_map_set(displays, chosen, self.model.name or "model", write, extra=extra)
+        return write_map_set(displays, chosen, name, write, extra=extra)
+
+
+class VertexCanvas(Canvas):
+    """The same on the model's vertices, which need no UVs. `side` says nothing; `export` writes the preset "vertex-colours"."""
+
+    samples: VertexSamples  # type: ignore[assignment]
+
+    def _lay_out(self, side: int) -> None:
+        self.samples = VertexSamples(self.model)
+        self.field = VertexNormalField(self.samples)
+
+    def _new_sheet(self, side: int, layers: tuple[AnyLayer, ...]) -> Sheet:
+        return Sheet(id=SHEET, name="Vertices", of="vertices", resolution=side_for(self.model.vertex_count), layers=layers)
+
+    def image(self, channel: str) -> U16:
+        raise InputError("Vertices make no picture. Ask for `vertex_values`.")
+
+    def vertex_values(self, channel: str) -> U16:
+        """(vertices, components) uint16 composite of a channel, in the model's own order."""
+        parts = [self.evaluator.composite(channel, c) for c in range(self.samples.chunk_count)]
+        return np.ascontiguousarray(np.concatenate(parts, axis=1)[:, self.samples.slot_of_vertex].T)

@@ -120,7 +120,7 @@ class ProjectStore:
             self._write_good(connection, self.head, self.document)
 
     def _write_good(self, connection: Connection, head: int, document: Document) -> None:
-        state = {"head": head, "document": document.model_dump_json()}
+        state = {"head": head, "document": document.to_stored()}
         connection.execute(upsert(GoodStateRow).values(id=1, **state).on_conflict_do_update(index_elements=["id"], set_=state))
         self._good_head = head
 
@@ -165,7 +165,7 @@ class ProjectStore:
                         head=0,
                         model=key,
                         sheet_rule=sheet_rule,
-                        document=document.model_dump_json(),
+                        document=document.to_stored(),
                     )
                 )
                 ProjectStore._write_chunks(connection, rows, "after")
@@ -218,7 +218,7 @@ class ProjectStore:
         Raises InputError when the edited document would not be whole or could not be read back, Conflict when the stored head moved.
         """
         document, inverse = (self.document, None) if edit is None else apply_edit(self.document, edit)
-        content = document.model_dump_json()
+        content = document.to_stored()
         if edit is not None:
             check_document(document, plans)
             if not can_be_read_back(document, content):
@@ -254,7 +254,7 @@ class ProjectStore:
         """Which parts are hidden is remembered but is no step of history."""
         document = self.document.model_copy(update={"hidden_parts": parts})
         with self._step() as connection:
-            self._advance(connection, document=document.model_dump_json())
+            self._advance(connection, document=document.to_stored())
         self._settle(document, self.head, [], "after")
 
     def undo(self) -> str:
@@ -283,7 +283,7 @@ class ProjectStore:
         if edit is not None:
             document, _ = apply_edit(document, EDIT.validate_json(edit))
         with self._step() as connection:
-            self._advance(connection, document=document.model_dump_json(), head=head)
+            self._advance(connection, document=document.to_stored(), head=head)
             self._write_chunks(connection, rows, side)
             if head < self._good_head:
                 self._write_good(connection, head, document)
@@ -382,9 +382,7 @@ class ProjectStore:
     def add_version(self, name: str) -> Version:
         now = self._clock()
         with self._writing() as connection:
-            number = connection.execute(
-                insert(VersionRow).values(name=name, created_at=now, document=self.document.model_dump_json())
-            ).inserted_primary_key
+            number = connection.execute(insert(VersionRow).values(name=name, created_at=now, document=self.document.to_stored())).inserted_primary_key
             assert number is not None
             rows = [
                 {"version": number[0], "plane": p, "chunk": c, "components": plane.components, "hash": key}

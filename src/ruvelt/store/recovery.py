@@ -49,7 +49,7 @@ def recover(source: Path, folder: Path, uid: str, name: str, who: str) -> int:
                 for seq in range(stored, head, -1):
                     _take_back(connection, seq)
                 connection.execute(text("DELETE FROM history WHERE seq > :head"), {"head": head})
-            state = {"uid": uid, "name": name, "head": head, "document": document.model_dump_json()}
+            state = {"uid": uid, "name": name, "head": head, "document": document.to_stored()}
             connection.execute(
                 text("UPDATE project SET uid = :uid, name = :name, head = :head, document = :document, undo_floor = min(undo_floor, :head)"), state
             )
@@ -75,7 +75,7 @@ def _last_good(engine) -> tuple[int, Document, int | None] | None:  # type: igno
                 try:
                     if edit is not None:
                         document, _ = apply_edit(document, EDIT.validate_json(edit))
-                        Document.from_stored(document.model_dump_json())
+                        Document.from_stored(document.to_stored())
                 except (ValidationError, RuveltError):
                     break
                 head = seq

@@ -28,6 +28,7 @@ from ruvelt.core.planes.plane import U16, Plane
 from ruvelt.core.samples.address import CHUNK
 from ruvelt.core.samples.curvature import curvature_of
 from ruvelt.core.samples.sheet import SheetSamples
+from ruvelt.core.samples.surface import SurfaceSamples
 from ruvelt.core.scratch import scratch_folder
 from ruvelt.core.stack.basics import Frozen, Id
 from ruvelt.core.stack.document import HighMesh, MeshMap, Sheet, safe_id
@@ -238,6 +239,14 @@ def remove_high_mesh(session: Session, key: str, revision: int | None = None) ->
 # -- baking ---------------------------------------------------------------------------------------------------------------------
 
 
+def maps_of(sheet: Sheet, maps: tuple[str, ...]) -> tuple[str, ...]:
+    """Those of the maps that a sheet, or the vertices, can have. Raises InputError for none: vertices have no tangents."""
+    found = maps if sheet.of == "texels" else tuple(m for m in maps if not baked_map(m).needs_tangent)
+    if maps and not found:
+        raise InputError(f"{map_name(maps[0])} lies in the tangent space of a UV layout, which vertices do not have. Bake object normals instead.")
+    return found
+
+
 class BakeDesk:
     """At most one bake of a project at a time, on threads that give way to strokes."""
 
@@ -266,7 +275,7 @@ class BakeDesk:
         session = self._session
         maps = tuple(dict.fromkeys(baked_map(m).id for m in request.maps))
         if not session.document.sheets:
-            raise InputError("The model has no UVs, so there are no sheets to bake. Give it UVs first.")
+            raise InputError("There is nothing to bake onto: this project has neither sheets nor vertex paint.")
         wanted = request.sheets or tuple(s.id for s in session.document.sheets)
         sheets = [session.sheet(s) for s in wanted]
         if request.source == "normal-map":
@@ -298,19 +307,19 @@ class BakeDesk:
         rays = []
         for sheet in sheets:
             preparing(f"{sheet.name}: Laying out its texels")
-            rays.append(Baker(session.samples(sheet), source, request.settings, workers).planned(maps))
+            rays.append(Baker(session.samples(sheet), source, request.settings, workers).planned(maps_of(sheet, maps)))
         planned = sum(rays)
         with scratch_folder() as folder:
             place = folder if len(sheets) > 1 else None
             told = []
             for i, sheet in enumerate(sheets):
                 stage = Stage(progress, sum(rays[:i]), planned)
-                told.append(self._measured(maps, sheet, source, request.settings, workers, stage, made, run, place))
+                told.append(self._measured(maps_of(sheet, maps), sheet, source, request.settings, workers, stage, made, run, place))
             for i, sheet in enumerate(sheets):
                 answers = told[i]
                 if answers is None:
                     continue
-                beside = [other for k, other in enumerate(told) if other is not None and k != i]
+                beside = [other for k, other in enumerate(told) if other is not None and k != i and sheets[k].of == sheet.of]
 
                 def stop(where: Sheet = sheet) -> None:
                     progress(planned, planned, f"{where.name}: Evening out the grain")
@@ -319,11 +328,12 @@ class BakeDesk:
                     self._arrived(where, map_id, chunk, values, made, run)
 
                 with self._held(sheet) as samples:
-                    Baker(samples, source, request.settings, workers).finish(maps, answers.loaded() if place else answers, arrived, beside, stop)
+                    loaded = answers.loaded() if place else answers
+                    Baker(samples, source, request.settings, workers).finish(maps_of(sheet, maps), loaded, arrived, beside, stop)
         return made
 
     @contextmanager
-    def _held(self, sheet: Sheet) -> Iterator[SheetSamples]:
+    def _held(self, sheet: Sheet) -> Iterator[SurfaceSamples]:
         """A sheet's samples, which stay while they are worked with."""
         session = self._session
         session.sheets.pinned[sheet.id] += 1
@@ -364,7 +374,7 @@ class BakeDesk:
         radius = settings.curvature_radius * session.model.diagonal
         for i, sheet in enumerate(sheets):
             progress(i, len(sheets), f"{sheet.name}: Reading the normal map")
-            samples = session.samples(sheet)
+            samples = session.texels(sheet)
             normal = turned_normals(samples, _normal_values(session, sheet), workers)
             for m in maps:
                 progress(i, len(sheets), f"{sheet.name}: {map_name(m)}")
@@ -470,7 +480,7 @@ def import_map(session: Session, sheet_id: str, map_id: str, image: U16, revisio
     with session.lock:
         session.check_revision(revision)
         sheet = session.sheet(sheet_id)
-        samples = session.samples(sheet)
+        samples = session.texels(sheet)
         colour = image[..., :3] if kind.components == 3 else image[..., :1]
         full = np.full(image.shape[:2], 65535, np.uint16)
         plane = image_to_plane(session, samples, np.dstack([colour, full]))

@@ -28,7 +28,7 @@ def picture_layer(session: Session, sheet_id: str, channel_id: str, image: U16, 
         if channel is None:
             raise NotFound(f"There is no channel '{channel_id[:40]}' in this project. Choose another.")
         colour = image[..., :3] if channel.components == 3 else image[..., :1]
-        plane = image_to_plane(session, session.samples(sheet), np.dstack([colour, image[..., 3:]]))
+        plane = image_to_plane(session, session.texels(sheet), np.dstack([colour, image[..., 3:]]))
         layer = PaintLayer(id=IdMaker(sheet).new(), name=(name.strip() or "Picture")[:80], channels=dict(new_channel_uses(session.document.channels)))
         place = plane_id(sheet.id, layer.id, channel.id)
         edit = AddLayer(sheet=sheet.id, layer=layer)

@@ -14,5 +14,6 @@ def shell_triangles(session: Session, sheet_id: str, settings: BakeSettings) -> 
     """Where the rays of a sheet's bake start and end, (n, 3, 3) float32 triangles each, object space."""
     sheet = session.sheet(sheet_id)
     source, model = bake_source(session, "high"), session.model
-    rows = np.flatnonzero(np.isin(model.triangle_face, session.plans[sheet.plan].faces)).astype(np.int32)
+    mine = np.ones(len(model.triangles), bool) if sheet.of == "vertices" else np.isin(model.triangle_face, session.plans[sheet.plan].faces)
+    rows = np.flatnonzero(mine).astype(np.int32)
     return source.cage(settings).shell(model, rows, settings)

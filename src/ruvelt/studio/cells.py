@@ -12,8 +12,10 @@ from numpy.typing import NDArray
 
 from ruvelt.core.bake.mesh_map import SUSPECTS
 from ruvelt.core.output.display import SheetDisplay
-from ruvelt.core.samples.address import CHUNK_SIDE
+from ruvelt.core.samples.address import CHUNK_SIDE, chunk_of, local_of
 from ruvelt.core.samples.sheet import SheetSamples
+from ruvelt.core.samples.surface import SurfaceSamples
+from ruvelt.core.samples.vertices import SEEN, VertexSamples
 from ruvelt.core.stack.channels import Channel
 from ruvelt.core.stack.document import AnyLayer, ChannelUse, FillLayer, PaintLayer
 from ruvelt.core.stack.evaluate import SheetEvaluator
@@ -63,7 +65,7 @@ def map_pictures(session: Session, sheet_id: str) -> dict[str, str]:
 def small_picture(display: SheetDisplay, channel: str) -> str:
     """PNG data URL of any channel that an evaluator knows, over the whole sheet."""
     evaluator, samples = display.evaluator, display.samples
-    chunk, local, covered = _points(samples, _Window(0, 0, samples.side))
+    chunk, local, covered = _points(samples, _Window(0, 0, _side(samples)))
     values_u16 = {int(c): evaluator.composite(channel, int(c)) for c in np.unique(chunk)}
     values = np.zeros((*chunk.shape, len(next(iter(values_u16.values())))))
     for c, picture in values_u16.items():
@@ -103,8 +105,19 @@ class _Window:
         return _Window(self.left + left, self.top + top, size)
 
 
-def _points(samples: SheetSamples, window: _Window) -> tuple[NDArray[np.int64], NDArray[np.int64], NDArray[np.bool_]]:
-    """Chunk, place in the chunk and coverage of the texels a picture reads, (SIDE · READ) a side."""
+def _side(samples: SurfaceSamples) -> int:
+    """Of what a picture shows at most: texels of a sheet, or pixels of a view of the vertices."""
+    return samples.side if samples.is_sheet else SEEN
+
+
+def _points(samples: SurfaceSamples, window: _Window) -> tuple[NDArray[np.int64], NDArray[np.int64], NDArray[np.bool_]]:
+    """Chunk, place in the chunk and coverage of the texels (or vertices) a picture reads, (SIDE · READ) a side."""
+    if isinstance(samples, VertexSamples):
+        pixels = ((np.arange(SIDE * READ) + 0.5) * window.size / (SIDE * READ)).astype(np.int64)
+        slots = samples.front[np.ix_(int(window.top) + pixels, int(window.left) + pixels)].astype(np.int64)
+        shown = np.maximum(slots, 0)
+        return chunk_of(shown), local_of(shown), slots >= 0
+    assert isinstance(samples, SheetSamples)
     steps = (np.arange(SIDE * READ) + 0.5) * window.size / (SIDE * READ)
     y, x = np.meshgrid((window.top + steps).astype(np.int64), (window.left + steps).astype(np.int64), indexing="ij")
     chunk = (y // CHUNK_SIDE) * samples.chunks_across + x // CHUNK_SIDE
@@ -113,7 +126,7 @@ def _points(samples: SheetSamples, window: _Window) -> tuple[NDArray[np.int64], 
 
 
 def _content_picture(display: SheetDisplay, channel: Channel, use: ChannelUse) -> str:
-    chunk, local, covered = _points(display.samples, _Window(0, 0, display.samples.side))
+    chunk, local, covered = _points(display.samples, _Window(0, 0, _side(display.samples)))
     values = np.zeros((*chunk.shape, channel.components + 1))
     for c in np.unique(chunk):
         assert use.content is not None
@@ -123,7 +136,7 @@ def _content_picture(display: SheetDisplay, channel: Channel, use: ChannelUse) -
     return _url(np.broadcast_to(values[..., :-1], (*chunk.shape, 3)) * 255, values[..., -1] * covered)
 
 
-def _plane_picture(session: Session, samples: SheetSamples, plane: Any) -> str:
+def _plane_picture(session: Session, samples: SurfaceSamples, plane: Any) -> str:
     def read(window: _Window) -> tuple[NDArray[np.float64], NDArray[np.bool_]]:
         chunk, local, covered = _points(samples, window)
         values = np.zeros((*chunk.shape, plane.components))
@@ -134,14 +147,14 @@ def _plane_picture(session: Session, samples: SheetSamples, plane: Any) -> str:
                 values[here] = session.store.blobs.get(key)[:, local[here]].T / 65535
         return values, covered
 
-    whole = _Window(0, 0, samples.side)
+    whole = _Window(0, 0, _side(samples))
     values, covered = read(whole)
     values, covered = read(whole.around((values[..., -1] > 0) & covered))
     colour = values[..., :-1] if plane.components == 4 else values[..., :1].repeat(3, axis=2)
     return _url(colour * 255, values[..., -1] * covered)
 
 
-def _mask_picture(evaluator: SheetEvaluator, samples: SheetSamples, layer: AnyLayer) -> str:
+def _mask_picture(evaluator: SheetEvaluator, samples: SurfaceSamples, layer: AnyLayer) -> str:
     assert layer.mask is not None
     mask = layer.mask
 
@@ -154,7 +167,7 @@ def _mask_picture(evaluator: SheetEvaluator, samples: SheetSamples, layer: AnyLa
             values[here] = values_u16 if isinstance(values_u16, float) else values_u16[local[here]] / 65535
         return values, covered
 
-    whole = _Window(0, 0, samples.side)
+    whole = _Window(0, 0, _side(samples))
     values, covered = read(whole)
     common = np.median(values[covered]) if covered.any() else 0.0
     values, covered = read(whole.around(covered & (np.abs(values - common) > 0.02)))

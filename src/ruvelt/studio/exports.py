@@ -18,7 +18,7 @@ import numpy as np
 from ruvelt.core.errors import InputError, NotFound, StorageError
 from ruvelt.core.output.glb import build_glb
 from ruvelt.core.output.images import encode_png, resize
-from ruvelt.core.output.mapset import WrittenFile, chosen_maps, render_map, write_map_set
+from ruvelt.core.output.mapset import WrittenFile, chosen_maps, render_map, vertex_files, write_map_set
 from ruvelt.core.output.presets import BUILT_IN, ExportPreset, file_stem
 from ruvelt.store.lock import FILE as LOCK
 from ruvelt.store.lock import FolderLock, sweep
@@ -85,7 +85,7 @@ def export_project(
     unknown = (wanted or set()) - {s.id for s in session.document.sheets}
     if unknown:
         raise NotFound(f"There is no sheet '{sorted(unknown)[0]}' in this project.")
-    chosen = [s.id for s in session.document.sheets if wanted is None or s.id in wanted]
+    chosen = [s.id for s in session.document.sheets if (s.of == "texels" if wanted is None else s.id in wanted)]
     stem = file_stem(preset.model_copy(update={"template": "{project}_{map}"}), session.store.name, "", 0, "asset")
     if out.exists() and not out.is_dir():
         raise InputError(f"'{out.name}' is a file. Give a folder to write into.")
@@ -117,10 +117,18 @@ def _write_files(
     def write(name: str, data: bytes) -> None:
         (part / name).write_bytes(data)
 
+    vertices = session.document.vertices
+
     def whole() -> list[tuple[str, str, bytes]]:
+        if preset.vertex_files and vertices is not None:
+            return vertex_files(session.display(vertices.id), preset, session.store.name)
         return [(f"{stem}.glb", "glb", build_glb(displays, preset))]
 
-    extra = whole if preset.glb and maps is None else None
+    if preset.vertex_files and vertices is None:
+        raise InputError("Nothing is painted on vertices here. Add vertex paint on the Model screen, or choose a preset that writes maps.")
+    if not sheets and not preset.vertex_files:
+        raise InputError("There is no sheet to make maps of. Choose the preset Vertex colours, or unwrap the model.")
+    extra = whole if (preset.glb and maps is None) or preset.vertex_files else None
     return write_map_set(displays, preset, session.store.name, write, only=maps, extra=extra, progress=progress)
 
 

@@ -14,6 +14,8 @@ from ruvelt.core.mesh.rows import equal_rows
 from ruvelt.core.mesh.sheets import SheetPlan
 from ruvelt.core.mesh.topology import face_of_corner, islands
 from ruvelt.core.samples.sheet import SheetSamples
+from ruvelt.core.samples.vertices import VertexSamples
+from ruvelt.core.stack.document import Sheet
 from ruvelt.studio.session import Session
 
 #: Raised whenever the way from a model to what the viewport draws changes.
@@ -101,19 +103,32 @@ def viewport_header(session: Session) -> dict[str, Any]:
 def viewport_geometry(session: Session, sheet_id: str | None) -> tuple[dict[str, Any], list[bytes]]:
     """A header and the binary blocks it points into (offsets in bytes), little-endian, of one sheet; None: of a model without sheets.
 
-    `vertices` (n, 12) float32 of position, normal, tangent and UV (v down); `indices` uint32, triangles sorted by part; `faces` uint32, the
+    `vertices` (n, 12) float32 of position, normal, tangent and UV (v down), or of vertex paint (n, 6) position and normal in the order of its
+    samples; `indices` uint32, triangles sorted by part; `faces` uint32, the
     face of each triangle; `lines`, `seams` (n, 4) float32 UV (v up); `colours` (n, 4) float32 linear RGBA, empty without any. The header's
     `squares`: how far a repeating layout has to be moved to fill its square, each time.
     """
     if sheet_id is None:
         return _bare(session)
     model, sheet = session.model, session.sheet(sheet_id)
-    samples, plan = session.samples(sheet), session.plans[sheet.plan]
+    if sheet.of == "vertices":
+        return _vertex_rows(session, sheet)
+    samples, plan = session.texels(sheet), session.plans[sheet.plan]
     rows, indices, triangles, colours = _rows(samples)
     lines, seams = _edges(session, plan)
     face = model.triangle_face[triangles]
     header, blocks = _blocks(sheet.id, rows, indices, face, model.face_part[face], lines, seams, colours)
     return {**header, "squares": _squares(samples, rows)}, blocks
+
+
+def _vertex_rows(session: Session, sheet: Sheet) -> tuple[dict[str, Any], list[bytes]]:
+    model, samples = session.model, session.samples(sheet)
+    assert isinstance(samples, VertexSamples)
+    rows = np.concatenate([samples.positions, samples.normals], axis=1)[: model.vertex_count]
+    nothing = np.zeros((0, 4), np.float32)
+    indices = samples.triangles.view(np.uint32)
+    header, blocks = _blocks(sheet.id, rows, indices, model.triangle_face, model.face_part[model.triangle_face], nothing, nothing)
+    return {**header, "of": "vertices"}, blocks
 
 
 def _bare(session: Session) -> tuple[dict[str, Any], list[bytes]]:
@@ -170,7 +185,8 @@ def kept_geometry(session: Session, sheet_id: str | None, pack: Callable[[dict[s
 
 
 def _geometry_key(session: Session, sheet_id: str | None) -> str:
-    plan = None if sheet_id is None else session.sheet(sheet_id).plan
+    sheet = None if sheet_id is None else session.sheet(sheet_id)
+    plan = None if sheet is None else f"{sheet.of}/{sheet.plan}"
     return f"{GEOMETRY}/{session.surfaces.key}/{session.store.sheet_rule}/{plan}/{sheet_id}"
 
 
@@ -186,7 +202,11 @@ def _ranges(parts: NDArray[np.int32]) -> list[dict[str, int]]:
 def sheet_facts(session: Session, sheet_id: str) -> dict[str, Any]:
     """Counts of one sheet: faces, islands, covered texels, texels per object unit."""
     sheet = session.sheet(sheet_id)
-    samples = session.samples(sheet)
+    if sheet.of == "vertices":
+        points = session.samples(sheet)
+        density = float(1 / points.spacing) if points.covered_count else 0.0
+        return {"faces": session.model.face_count, "islands": 0, "covered": points.covered_count, "density": density, "tile": 0}
+    samples = session.texels(sheet)
     faces = session.plans[sheet.plan].faces
     labels = islands(session.model, session.model.uv_layouts[0])[faces]
     return {

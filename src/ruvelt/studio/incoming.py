@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections import Counter
-from collections.abc import Sequence
+from collections.abc import Iterable, Sequence
 from dataclasses import asdict, dataclass, replace
 from hashlib import blake2b
 
@@ -15,7 +15,7 @@ from ruvelt.core.mesh.model import Model
 from ruvelt.core.mesh.readers.asset import Asset
 from ruvelt.core.mesh.sheets import SheetPlan, SheetRule, plan_sheets
 from ruvelt.core.output.images import check_picture
-from ruvelt.core.samples.sheet import RESOLUTIONS
+from ruvelt.core.samples.resolutions import RESOLUTIONS, side_for
 from ruvelt.core.stack.basics import FacePick
 from ruvelt.core.stack.channels import STANDARD_CHANNELS
 from ruvelt.core.stack.document import AnyLayer, ChannelUse, FillLayer, Image, PaintLayer, Sheet, new_channel_uses, safe_id
@@ -64,8 +64,10 @@ def take_in(asset: Asset, rule: SheetRule, resolution: int | None, uv_set: int |
     known = _known_pictures(asset, notes, workers)
     laid = {m: [u for u in uses if u.picture in known] for m, uses in enumerate(asset.uses)}
     laid = {m: _reachable(model, m, uses, notes) for m, uses in laid.items()}
-    sheets: tuple[Sheet, ...] = ()
-    if model.uv_layouts:
+    sheets: tuple[Sheet, ...]
+    if not model.uv_layouts:
+        sheets = (vertex_set(model),)
+    else:
         plans = plan_sheets(model, rule)
         sheets = _sheets(model, plans, resolution, laid, known, painted=model.vertex_colors is not None and not asset.colors_multiply)
         notes += _picture_notes(model, plans, laid, known) + _folded(plans)
@@ -131,6 +133,18 @@ def _reachable(model: Model, material: int, uses: list[PictureUse], notes: list[
 def _content(use: PictureUse, key: str, material: int | None) -> FileContent:
     laid = {k: v for k, v in asdict(use).items() if k not in ("role", "picture")}
     return FileContent(image=key, material=material, **laid)
+
+
+def vertex_set(model: Model, taken: Iterable[str] = ()) -> Sheet:
+    """Layers on the model's vertices: paint, the colours the file brought, and a ground in the first material's values.
+
+    taken : ids of sheets that are there. Raises InputError for more vertices than can be painted.
+    """
+    others = set(taken)
+    sheet_id = next(i for i in ("vertices", *(f"vertices-{n}" for n in range(2, len(others) + 3))) if i not in others)
+    materials = [m for m, _ in Counter(model.face_material.tolist()).most_common(MOST_MATERIALS)]
+    layers = _layers(model, materials or [0], {}, {}, painted=model.vertex_colors is not None)
+    return Sheet(id=sheet_id, name="Vertices", of="vertices", resolution=side_for(model.vertex_count), layers=layers)
 
 
 def bare_sheets(model: Model, rule: SheetRule, resolution: int) -> tuple[Sheet, ...]:

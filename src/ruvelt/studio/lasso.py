@@ -49,7 +49,7 @@ def faces_inside(
         return marked
     if sheet_id is None:
         raise InputError("Give a camera or a sheet to look at.")
-    samples = session.samples(session.sheet(sheet_id))
+    samples = session.texels(session.sheet(sheet_id))
     x, y = np.meshgrid(np.arange(samples.side), np.arange(samples.side))
     low, high = np.floor(line.min(axis=0)), np.ceil(line.max(axis=0))
     near = (x >= low[0]) & (x <= high[0]) & (y >= low[1]) & (y <= high[1])

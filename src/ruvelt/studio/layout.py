@@ -19,11 +19,11 @@ from ruvelt.core.mesh.seams import edge_loop, edge_near
 from ruvelt.core.mesh.sheets import plan_sheets
 from ruvelt.core.mesh.unwrap import USUAL as USUAL_WAY
 from ruvelt.core.mesh.unwrap import Squares, UnwrapSettings, filled, place_islands
-from ruvelt.core.samples.sheet import RESOLUTIONS
+from ruvelt.core.samples.resolutions import RESOLUTIONS
 from ruvelt.core.stack.basics import Frozen
 from ruvelt.core.stack.edits import ReplaceDocument, SetSeams
 from ruvelt.core.stack.plane_ids import MODEL_PLANE
-from ruvelt.studio.incoming import USUAL, bare_sheets, with_first
+from ruvelt.studio.incoming import USUAL, bare_sheets, vertex_set, with_first
 from ruvelt.studio.session import Session
 
 Progress = Callable[[int, int, str], None]
@@ -39,9 +39,13 @@ class Placement(Frozen):
     turn: Annotated[float, Field(ge=-360, le=360, allow_inf_nan=False)] = 0.0
 
 
+def _painted(session: Session, *sheets: str) -> bool:
+    return any(plane.chunks and name.split("/")[0] in sheets for name, plane in session.store.planes.items())
+
+
 def check_free(session: Session) -> None:
     """Raises Conflict once anything is painted or baked."""
-    if any(plane.chunks for name, plane in session.store.planes.items() if not name.startswith("@")):
+    if _painted(session, *(s.id for s in session.document.textured)):
         raise Conflict(
             "This project is painted or baked already, and its pixels belong to the layout it has. Undo to before that, or start a new project."
         )
@@ -53,7 +57,7 @@ def _squares(session: Session, resolution: int = 1024) -> Squares:
     faces = {"parts": model.face_part, "tiles": np.zeros(model.face_count, np.int32)}
     of_face = faces.get(rule, model.face_material)
     sides = np.full(int(of_face.max(initial=0)) + 1, resolution)
-    for sheet in session.document.sheets:
+    for sheet in session.document.textured:
         sides[of_face[session.plans[sheet.plan].faces]] = sheet.resolution
     return Squares(of_face, tuple(int(s) for s in sides))
 
@@ -76,7 +80,7 @@ def sheets_filled(session: Session) -> dict[str, float]:
     """How much of each sheet's square its islands cover, 0–1, by sheet id."""
     model = session.model
     found = {}
-    for sheet in session.document.sheets:
+    for sheet in session.document.textured:
         mine = np.zeros(model.face_count, np.int32)
         mine[session.plans[sheet.plan].faces] = 1
         found[sheet.id] = round(filled(model, Squares(mine, (1, 1)))[1], 4)
@@ -148,8 +152,14 @@ def _store(session: Session, model: Model, label: str, resolution: int | None = 
         if key not in (None, session.surfaces.key):
             raise Conflict("The layout was changed while this one was made, so it was not taken. Do it again.")
         document = session.document
-        if not document.sheets:
-            document = document.model_copy(update={"sheets": bare_sheets(model, session.store.sheet_rule, resolution or USUAL)})  # type: ignore[arg-type]
+        if not document.textured:
+            new = bare_sheets(model, session.store.sheet_rule, resolution or USUAL)  # type: ignore[arg-type]
+            # Layers on the vertices that nobody has touched only stood in for sheets.
+            fresh = document.vertices is not None and document.vertices == vertex_set(model) and not _painted(session, document.vertices.id)
+            kept = () if fresh else document.sheets
+            taken = {s.id for s in kept}
+            new = tuple(s if s.id not in taken else s.model_copy(update={"id": f"{s.id}-sheet"[:30]}) for s in new)
+            document = document.model_copy(update={"sheets": (*kept, *new)})
         blob = session.store.blobs.put_bytes(model.to_bytes())
         edit = ReplaceDocument(document=document) if document is not session.document else None
         session.store.commit(label, edit=edit, changes={MODEL_PLANE: {0: blob}}, components={MODEL_PLANE: 0})

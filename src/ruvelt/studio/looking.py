@@ -6,6 +6,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ruvelt.core.samples.address import CHUNK_SIDE, chunk_of, local_of
+from ruvelt.core.samples.vertices import VertexSamples
 from ruvelt.core.stack.camera import Camera
 from ruvelt.core.stack.channels import decode
 from ruvelt.studio.session import Session
@@ -20,6 +21,9 @@ def seen_chunks(session: Session, sheet_id: str, camera: Camera) -> list[int]:
     hits = session.surfaces.caster().cast(*camera.rays(np.stack([x.ravel(), y.ravel()], axis=1)))
     met = hits.triangle >= 0
     samples = session.samples(session.sheet(sheet_id))
+    if isinstance(samples, VertexSamples):
+        return [int(c) for c in np.unique(chunk_of(samples.triangles[hits.triangle[met]]))]
+    samples = session.texels(session.sheet(sheet_id))
     row = np.full(len(session.model.triangles), -1, np.int32)
     row[samples.triangles] = np.arange(len(samples.triangles), dtype=np.int32)
     rows = row[hits.triangle[met]]

@@ -19,6 +19,8 @@ CACHE_SHARE = 0.2
 WORK_SHARE = 0.3
 #: Bytes of a texel of a sheet once everything about it has been worked out: place, normal, face, owner, grid.
 TEXEL_BYTES = 56
+#: The same of a vertex: place, normal, face, order, grid, triangles and fans.
+VERTEX_BYTES = 150
 
 
 @dataclass(frozen=True)

@@ -9,6 +9,7 @@ import numpy as np
 from ruvelt.core.errors import InputError
 from ruvelt.core.inspect.uv_facts import uv_density
 from ruvelt.core.mesh.topology import islands
+from ruvelt.core.samples.vertices import VertexSamples
 from ruvelt.core.stack.camera import Camera
 from ruvelt.studio.looking import pick
 from ruvelt.studio.session import Session
@@ -18,8 +19,11 @@ ISLAND_FACES = 200_000
 
 
 def probe(session: Session, camera: Camera | None, sheet_id: str | None, x: float, y: float, values: bool, island: bool = False) -> dict[str, Any]:
-    """Look at a pixel of a view, or at a texel of a sheet (x right, y down). `values`: also the painted values there; `island`: the
-    island of the layout there, whole whatever seams split it for picking, its faces, and texels per object unit on it and on the sheet's others."""
+    """Look at a pixel of a view (of the sheet or vertices that it shows, `sheet_id`), or at a texel of a sheet (x right, y down).
+
+    values : also the painted values there; island : the island of the layout there, whole whatever seams split it for picking, its faces,
+    and texels per object unit on it and on the sheet's others
+    """
     with session.lock:
         if camera is not None:
             origins, directions = camera.rays(np.array([[x, y]]))
@@ -29,9 +33,9 @@ def probe(session: Session, camera: Camera | None, sheet_id: str | None, x: floa
                 return {"hit": False}
             face = int(session.model.triangle_face[triangle])
             found: dict[str, Any] = {"hit": True, "position": hits.position[0].tolist()}
-            slot = _slot_at(session, triangle, hits.bary[0])
+            slot = _slot_at(session, triangle, hits.bary[0], sheet_id)
         elif sheet_id is not None:
-            samples = session.samples(session.sheet(sheet_id))
+            samples = session.texels(session.sheet(sheet_id))
             if not (0 <= x < samples.side and 0 <= y < samples.side):
                 return {"hit": False}
             at = samples.texel_to_slot(int(x), int(y))
@@ -52,7 +56,7 @@ def probe(session: Session, camera: Camera | None, sheet_id: str | None, x: floa
             labels = islands(model, model.uv_layouts[0])
             mine = np.flatnonzero(labels == labels[face]).astype(np.int32) if labels[face] >= 0 else np.zeros(0, np.int32)
             found["layout_island"], found["faces"] = int(labels[face]), mine[:ISLAND_FACES].tolist()
-            sheet = next((s for s in session.document.sheets if face in session.plans[s.plan].faces), None)
+            sheet = next((s for s in session.document.textured if face in session.plans[s.plan].faces), None)
             if sheet is not None:
                 found["density"] = uv_density(model, mine) * sheet.resolution
                 others = uv_density(model, np.setdiff1d(session.plans[sheet.plan].faces, mine)) * sheet.resolution
@@ -64,13 +68,18 @@ def probe(session: Session, camera: Camera | None, sheet_id: str | None, x: floa
         return found
 
 
-def _slot_at(session: Session, triangle: int, bary: Any) -> tuple[str, int] | None:
-    """Sheet and slot under a point of a triangle."""
+def _slot_at(session: Session, triangle: int, bary: Any, shown: str | None) -> tuple[str, int] | None:
+    """Sheet and slot under a point of a triangle: of the vertices (the nearest) where they are `shown` or there is nothing else."""
     face = session.model.triangle_face[triangle]
-    for sheet in session.document.sheets:
+    vertices = session.document.vertices
+    if vertices is not None and (vertices.id == shown or not session.document.textured):
+        samples = session.samples(vertices)
+        assert isinstance(samples, VertexSamples)
+        return vertices.id, int(samples.triangles[triangle, int(np.argmax(bary))])
+    for sheet in session.document.textured:
         if not (session.plans[sheet.plan].faces == face).any():
             continue
-        samples = session.samples(sheet)
+        samples = session.texels(sheet)
         row = int(np.flatnonzero(samples.triangles == triangle)[0])
         u, v = bary @ samples.uv[row]
         if not np.isfinite(u + v):

@@ -14,7 +14,8 @@ from ruvelt.core.brush.target import Paint, ResolvedTarget, Target, resolve_targ
 from ruvelt.core.errors import InputError
 from ruvelt.core.planes.plane import U16, Plane
 from ruvelt.core.samples.address import CHUNK
-from ruvelt.core.samples.sheet import RESOLUTIONS, SheetSamples
+from ruvelt.core.samples.resolutions import RESOLUTIONS
+from ruvelt.core.samples.sheet import SheetSamples
 from ruvelt.core.stack.document import MeshMap, PaintLayer, Sheet
 from ruvelt.core.stack.edits import SetSheet
 from ruvelt.core.stack.evaluate import SheetEvaluator
@@ -36,7 +37,7 @@ def change_resolution(session: Session, sheet_id: str, side: int, progress: Call
         sheet = session.sheet(sheet_id)
         if side == sheet.resolution:
             return
-        old = session.samples(sheet)
+        old = session.texels(sheet)
         new = SheetSamples(session.model, session.plans[sheet.plan], side, session.workers)
         painter = _Repainter(session, sheet, old, new)
         steps = session.store.scripts()
@@ -159,7 +160,7 @@ def set_normal_map(session: Session, sheet_id: str, image: U16 | None, revision:
         name = normal_map_plane_id(sheet.id)
         if image is not None and image.shape[0] != image.shape[1]:
             raise InputError(f"A normal map is square; this one is {image.shape[1]} × {image.shape[0]}. Export it square from where it was baked.")
-        plane = Plane(4) if image is None else image_to_plane(session, session.samples(sheet), image)
+        plane = Plane(4) if image is None else image_to_plane(session, session.texels(sheet), image)
         old = session.store.planes.get(name, Plane(4))
         edit = SetSheet(sheet=sheet.id, values={"normal_map": image is not None, "normal_pictures": ()})
         label = "Take the normal map away" if image is None else "Import normal map"

@@ -47,7 +47,7 @@ class _Player:
         if name is None and self.target is not None:
             name = self.target.sheet
         if not sheets:
-            raise InputError("The project has no sheet to paint on: its model has no UVs.")
+            raise InputError("The project has nothing to paint on: add vertex paint, or give its model UVs.")
         found = sheets[0] if name is None else next((s for s in sheets if name in (s.id, s.name)), None)
         if found is None:
             raise InputError(f"There is no sheet '{name}' in this project; it has {', '.join(s.name for s in sheets)}.")

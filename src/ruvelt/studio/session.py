@@ -17,6 +17,7 @@ from ruvelt.core.output.display import SheetDisplay
 from ruvelt.core.planes.cache import BoundedCache
 from ruvelt.core.planes.plane import U16
 from ruvelt.core.samples.sheet import SheetSamples
+from ruvelt.core.samples.surface import SurfaceSamples
 from ruvelt.core.stack.document import Document, Sheet
 from ruvelt.core.stack.edits import AnyEdit, check_alone, check_modes
 from ruvelt.core.stack.faces import FaceIndex
@@ -97,8 +98,15 @@ class Session:
             raise NotFound(f"There is no sheet '{sheet_id}' in this project.")
         return found
 
-    def samples(self, sheet: Sheet) -> SheetSamples:
+    def samples(self, sheet: Sheet) -> SurfaceSamples:
         return self.sheets.work(sheet).samples
+
+    def texels(self, sheet: Sheet) -> SheetSamples:
+        """Samples of a sheet that has a layout. Raises InputError for vertices."""
+        samples = self.samples(sheet)
+        if not isinstance(samples, SheetSamples):
+            raise InputError(f"{sheet.name} has no UV layout. Choose a sheet, or unwrap the model first.")
+        return samples
 
     def display(self, sheet_id: str) -> SheetDisplay:
         """Display (and through it the evaluator) of a sheet as the document stands now."""

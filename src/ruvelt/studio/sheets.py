@@ -10,11 +10,14 @@ from typing import TYPE_CHECKING, overload
 
 from ruvelt.core.output.display import SheetDisplay
 from ruvelt.core.output.normal import NormalField
+from ruvelt.core.output.vertex_normal import VertexNormalField
 from ruvelt.core.samples.sheet import SheetSamples
+from ruvelt.core.samples.surface import SurfaceSamples
+from ruvelt.core.samples.vertices import VertexSamples
 from ruvelt.core.stack.beyond import Borders
 from ruvelt.core.stack.document import Document, Sheet
 from ruvelt.core.stack.evaluate import SheetEvaluator
-from ruvelt.studio.memory import TEXEL_BYTES, Kept, held_bytes
+from ruvelt.studio.memory import TEXEL_BYTES, VERTEX_BYTES, Kept, held_bytes
 from ruvelt.studio.tiles import scope_of
 
 if TYPE_CHECKING:
@@ -27,9 +30,9 @@ class SheetWork:
 
     resolution: int
     model: str
-    samples: SheetSamples
-    field: NormalField
-    borders: Borders
+    samples: SurfaceSamples
+    field: NormalField | VertexNormalField
+    borders: Borders | None
     used: float
     display: tuple[int, SheetDisplay] | None = None
 
@@ -71,14 +74,23 @@ class Sheets:
             work = self.held.get(sheet.id)
             if work is None or (work.resolution, work.model) != (sheet.resolution, key):
                 self.held.pop(sheet.id, None)
-                model, plan = session.model, session.plans[sheet.plan]
-                session.memory.fit(sheet.resolution**2 * TEXEL_BYTES)
-                samples = SheetSamples(model, plan, sheet.resolution, session.workers)
-                session.pictures.recall(scope_of(session, sheet), samples)
-                work = SheetWork(sheet.resolution, key, samples, NormalField(samples), Borders(samples, session.plans), 0.0)
-                self.held[sheet.id] = work
+                work = self.held[sheet.id] = self._vertices(sheet, key) if sheet.of == "vertices" else self._texels(sheet, key)
             work.used = time.monotonic()
             return work
+
+    def _texels(self, sheet: Sheet, key: str) -> SheetWork:
+        session = self._session
+        plan = session.plans[sheet.plan]
+        session.memory.fit(sheet.resolution**2 * TEXEL_BYTES)
+        samples = SheetSamples(session.model, plan, sheet.resolution, session.workers)
+        session.pictures.recall(scope_of(session, sheet), samples)
+        return SheetWork(sheet.resolution, key, samples, NormalField(samples), Borders(samples, session.plans), 0.0)
+
+    def _vertices(self, sheet: Sheet, key: str) -> SheetWork:
+        session = self._session
+        session.memory.fit(session.model.vertex_count * VERTEX_BYTES)
+        samples = VertexSamples(session.model)
+        return SheetWork(sheet.resolution, key, samples, VertexNormalField(samples), None, 0.0)
 
     def display(self, sheet: Sheet) -> SheetDisplay:
         session = self._session

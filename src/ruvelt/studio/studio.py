@@ -18,7 +18,7 @@ from ruvelt.core.mesh.readers import read_asset
 from ruvelt.core.mesh.readers.allowance import Allowance
 from ruvelt.core.mesh.sheets import SheetRule
 from ruvelt.core.planes.cache import BoundedCache
-from ruvelt.core.samples.sheet import RESOLUTIONS
+from ruvelt.core.samples.resolutions import RESOLUTIONS
 from ruvelt.core.stack.document import Document, Settings
 from ruvelt.core.stack.plane_ids import image_plane_id
 from ruvelt.core.stack.wholeness import check_document

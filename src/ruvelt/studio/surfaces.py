@@ -67,7 +67,7 @@ class Surfaces:
         with self._lock:
             if self._kept is None or self._kept[0] != key:
                 model = self._creased(Model.from_bytes(self._store.blobs.get_bytes(self._store.model_key)))
-                self._kept = (key, Surface(model, self._store.sheet_rule, bool(self._store.document.sheets)))
+                self._kept = (key, Surface(model, self._store.sheet_rule, bool(self._store.document.textured)))
             return self._kept[1]
 
     def _creased(self, model: Model) -> Model:

@@ -11,7 +11,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ruvelt.core.errors import NotFound
-from ruvelt.core.samples.sheet import SheetSamples
+from ruvelt.core.samples.surface import SurfaceSamples
 from ruvelt.core.stack.document import Sheet
 
 if TYPE_CHECKING:
@@ -42,7 +42,7 @@ def prefetch(session: Session, sheet_id: str, chunks: Iterable[int] | None = Non
 
 def scope_of(session: Session, sheet: Sheet) -> str:
     """What pictures of a sheet depend on beside their stamps."""
-    return f"{PICTURES}/{session.surfaces.key}/{session.store.sheet_rule}/{sheet.plan}/{sheet.resolution}"
+    return f"{PICTURES}/{session.surfaces.key}/{session.store.sheet_rule}/{sheet.of}/{sheet.plan}/{sheet.resolution}"
 
 
 def drawn_tiles(session: Session, sheet_id: str, wanted: list[tuple[str, int]]) -> list[NDArray[np.uint8]]:
@@ -85,7 +85,7 @@ def refresh_pictures(session: Session) -> None:
                     session.pictures.keep(scope, [(texture, chunk, now, display.tile(texture, chunk))])
 
 
-def _lay_out(samples: SheetSamples) -> None:
+def _lay_out(samples: SurfaceSamples) -> None:
     _ = samples.screen_gutter, samples.grid
 
 

@@ -16,8 +16,9 @@ from ruvelt.core.brush.tips import GRAINS, TIPS, tip_picture
 from ruvelt.core.mesh.readers import READERS
 from ruvelt.core.output.images import FORMATS
 from ruvelt.core.output.presets import BUILT_IN
+from ruvelt.core.output.vertex_writer import vertex_writers
 from ruvelt.core.output.writer import writers
-from ruvelt.core.samples.sheet import RESOLUTIONS
+from ruvelt.core.samples.resolutions import RESOLUTIONS
 from ruvelt.core.stack.blend import modes
 from ruvelt.studio.cells import grey_picture
 from ruvelt.studio.studio import Studio
@@ -73,6 +74,7 @@ def registries():  # type: ignore[no-untyped-def]
         presets=studio().presets.all(),
         built_in_presets=[p.id for p in BUILT_IN],
         map_formats=[s.MapFormatAnswer(id=w.id, name=w.label, bits=list(w.bits)) for w in writers().values()],
+        vertex_formats=[s.MapFormatAnswer(id=w.id, name=w.label, bits=list(w.bits)) for w in vertex_writers().values()],
         mesh_formats=sorted(READERS),
         beside_formats=[".mtl", ".bin"],
         picture_types=[f"image/{name.lower()}" for name in FORMATS],

@@ -82,7 +82,7 @@ def display(path: s.ProjectPath, body: s.DisplayBody):  # type: ignore[no-untype
         entries.append(s.TileEntry(texture=texture, chunk=chunk, version=version, offset=at, length=len(content)))
         blocks.append(content)
         at += len(content)
-    return binary(s.DisplayHeader(revision=revision, side=shown.samples.side, tiles=entries), blocks)
+    return binary(s.DisplayHeader(revision=revision, side=shown.side, tiles=entries), blocks)
 
 
 @api.post("/projects/<uid>/stroke", responses=binary_answer(s.StrokeHeader))

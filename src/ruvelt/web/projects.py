@@ -25,6 +25,7 @@ from ruvelt.studio.probe import probe
 from ruvelt.studio.recording import script_since
 from ruvelt.studio.repaint import change_resolution, set_normal_map
 from ruvelt.studio.session import Session
+from ruvelt.studio.vertex_paint import add_vertex_paint, remove_vertex_paint
 from ruvelt.web import schemas as s
 from ruvelt.web.binary import bytes_answer
 from ruvelt.web.context import blueprint, session_of, studio
@@ -253,6 +254,22 @@ def unwrap(path: s.ProjectPath, body: s.UnwrapBody):  # type: ignore[no-untyped-
         return {"sheets": [x.id for x in opened.session.document.sheets], "filled": share}
 
     return job_answer(studio().start(path.uid, "unwrap", "Unwrap the model", work))
+
+
+@api.post("/projects/<uid>/vertex-paint", responses={200: s.ProjectState})
+def begin_vertex_paint(path: s.ProjectPath, body: s.StepBody):  # type: ignore[no-untyped-def]
+    """Give the project layers on its vertices."""
+    session = session_of(path.uid)
+    add_vertex_paint(session, body.revision)
+    return state_of(session)
+
+
+@api.post("/projects/<uid>/vertex-paint/remove", responses={200: s.ProjectState})
+def end_vertex_paint(path: s.ProjectPath, body: s.StepBody):  # type: ignore[no-untyped-def]
+    """Take the layers on the vertices away, with what is painted there."""
+    session = session_of(path.uid)
+    remove_vertex_paint(session, body.revision)
+    return state_of(session)
 
 
 @api.post("/projects/<uid>/pack", responses={200: s.JobAnswer})

@@ -169,6 +169,7 @@ class Registries(BaseModel):
     presets: list[ExportPreset]
     built_in_presets: list[str]
     map_formats: list[MapFormatAnswer]
+    vertex_formats: list[MapFormatAnswer]
     mesh_formats: list[str]
     #: Suffixes of files that meshes name: materials and buffers.
     beside_formats: list[str]
@@ -537,9 +538,10 @@ class PartRange(BaseModel):
 
 
 class SheetGeometry(BaseModel):
-    """Header of a binary answer: one sheet's triangles, or with an empty `sheet` those of a model without sheets."""
+    """Header of a binary answer: one sheet's triangles, those of vertex paint, or with an empty `sheet` those of a model without either."""
 
     sheet: str
+    of: Literal["texels", "vertices"] = "texels"
     vertices: Block
     indices: Block
     faces: Block

@@ -29,10 +29,11 @@ export class View {
     pointerOver(this.kind, p.x, p.y, box.width, box.height);
   }
 
-  /** Texels a side of the sheet that is shown; 0 without one. */
+  /** Texels a side of the sheet that is shown; 0 without one. Vertices have no sheet. */
   side(): number {
     const { project, sheet } = workshop.getState();
-    return (project && sheet && findSheet(project.document, sheet)?.resolution) || 0;
+    const shown = project && sheet ? findSheet(project.document, sheet) : undefined;
+    return shown?.of === "texels" ? shown.resolution : 0;
   }
 
   camera() {

@@ -7,16 +7,18 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from ruvelt.core.errors import NotFound
+from ruvelt.core.errors import InputError, NotFound
 from ruvelt.core.output._pixel_kernels import gutter_runs, pack_runs
 from ruvelt.core.output.normal import NormalField
+from ruvelt.core.output.vertex_normal import VertexNormalField
 from ruvelt.core.planes.addresses import Addresses, address_of
 from ruvelt.core.planes.cache import BoundedCache
 from ruvelt.core.planes.plane import U16
 from ruvelt.core.planes.versions import version_of
-from ruvelt.core.samples.address import BLOCK_SIDE, BLOCKS, CHUNK, CHUNK_SIDE
-from ruvelt.core.samples.blocks import Runs, runs_of
-from ruvelt.core.samples.sheet import Gutter, SheetSamples
+from ruvelt.core.samples.address import BLOCKS, CHUNK, CHUNK_SIDE
+from ruvelt.core.samples.blocks import Runs, box_of, runs_of
+from ruvelt.core.samples.gutter import Gutter
+from ruvelt.core.samples.sheet import SheetSamples
 from ruvelt.core.stack.evaluate import MASK_PREFIX, SheetEvaluator
 from ruvelt.core.stack.lookup import PlaneLookup
 from ruvelt.core.stack.mask_evaluate import WHOLE
@@ -56,17 +58,28 @@ class Patch:
 class SheetDisplay:
     """Textures of one sheet. Make a new one with each new evaluator; the cache is shared."""
 
-    def __init__(self, evaluator: SheetEvaluator, planes: PlaneLookup, cache: BoundedCache, field: NormalField) -> None:
-        samples = evaluator.samples
-        assert isinstance(samples, SheetSamples)
-        self.evaluator, self.samples, self.field = evaluator, samples, field
+    def __init__(self, evaluator: SheetEvaluator, planes: PlaneLookup, cache: BoundedCache, field: NormalField | VertexNormalField) -> None:
+        self.evaluator, self.samples, self.field = evaluator, evaluator.samples, field
         self._planes, self._cache = planes, cache
         self._gutter: tuple[int | None, Gutter] | None = None
+
+    @property
+    def sheet_samples(self) -> SheetSamples:
+        """The samples of a sheet; those of vertices have no maps. Raises InputError for them."""
+        if not isinstance(self.samples, SheetSamples):
+            name = self.evaluator.sheet.name
+            raise InputError(f"{name} has no UV layout, so no map can be made of it. Unwrap the model, or export vertex colours.")
+        return self.samples
+
+    @property
+    def side(self) -> int:
+        """Of the square that views keep a texture of these samples in, pixels."""
+        return self.samples.chunks_across * CHUNK_SIDE
 
     def gutter(self, reach: int | None) -> Gutter:
         """The sheet's padding for an export; kept for the next map of the same reach."""
         if self._gutter is None or self._gutter[0] != reach:
-            self._gutter = (reach, self.samples.gutter(reach))
+            self._gutter = (reach, self.sheet_samples.gutter(reach))
         return self._gutter[1]
 
     def layout(self, texture: str) -> tuple[tuple[str, int] | None, ...]:
@@ -93,7 +106,7 @@ class SheetDisplay:
         return version_of([self._own_version(texture, c) for c in around])
 
     def _own_version(self, texture: str, chunk: int) -> int:
-        parts: list[object] = [texture, self.samples.side]
+        parts: list[object] = [texture, self.side]
         for channel in self._channels(texture):
             if channel == "normal":
                 parts += [self.evaluator.version("height", c) for c in self.field.neighbours(chunk)]
@@ -118,6 +131,8 @@ class SheetDisplay:
 
     def _normal_map(self, chunk: int) -> U16 | None:
         """(4, 65536) uint16 of the normal map under the relief: one that was supplied for it, else the baked one with its touch-up."""
+        if not self.samples.is_sheet:
+            return None
         sheet = self.evaluator.sheet.id
         plane, baked = normal_map_plane_id(sheet), base_plane_id(sheet, "normal")
         if self._planes.key(plane, chunk) is not None:
@@ -202,15 +217,13 @@ class LiveDisplay:
         for texture, channels in self._channels.items():
             blocks, runs = touched.blocks, touched.runs
             if "normal" in channels:
-                blocks = _grown(blocks, samples.chunks_across)
-                runs = {chunk: runs_of(marks, True) for chunk, marks in blocks.items()}
+                blocks = self.display.field.reached(blocks)
+                runs = {chunk: runs_of(marks, samples.is_sheet) for chunk, marks in blocks.items()}
             box = np.zeros((samples.chunk_count, 4), np.int32)
             box[:, :2] = CHUNK_SIDE
             for chunk, marks in blocks.items():
                 self._repack(texture, chunk, runs[chunk])
-                rows, columns = np.nonzero(marks.reshape(CHUNK_SIDE // BLOCK_SIDE, -1))
-                edge = BLOCK_SIDE * np.array([columns.min(), rows.min(), columns.max() + 1, rows.max() + 1])
-                box[chunk] = edge
+                box[chunk] = box_of(marks, samples.is_sheet)
             patches += self._with_gutter(texture, blocks, box)
         return patches
 
@@ -256,31 +269,3 @@ class LiveDisplay:
             x, y = chunk % samples.chunks_across * CHUNK_SIDE, chunk // samples.chunks_across * CHUNK_SIDE
             patches.append(Patch(texture, x + left, y + top, right - left, bottom - top, square[top:bottom, left:right].tobytes()))
         return patches
-
-
-def _grown(blocks: dict[int, NDArray[np.uint8]], across: int) -> dict[int, NDArray[np.uint8]]:
-    """Marked blocks and their four neighbours, over chunk borders: slopes reach one texel further than height."""
-    n = CHUNK_SIDE // BLOCK_SIDE
-    found: dict[int, NDArray[np.uint8]] = {}
-
-    def marks_of(chunk: int) -> NDArray[np.uint8]:
-        return found.setdefault(chunk, np.zeros(BLOCKS, np.uint8)).reshape(n, n)
-
-    for chunk, marks in blocks.items():
-        m = marks.reshape(n, n)
-        own = marks_of(chunk)
-        own |= m
-        own[1:] |= m[:-1]
-        own[:-1] |= m[1:]
-        own[:, 1:] |= m[:, :-1]
-        own[:, :-1] |= m[:, 1:]
-        x, y = chunk % across, chunk // across
-        if y > 0 and m[0].any():
-            marks_of(chunk - across)[-1] |= m[0]
-        if y < across - 1 and m[-1].any():
-            marks_of(chunk + across)[0] |= m[-1]
-        if x > 0 and m[:, 0].any():
-            marks_of(chunk - 1)[:, -1] |= m[:, 0]
-        if x < across - 1 and m[:, -1].any():
-            marks_of(chunk + 1)[:, 0] |= m[:, -1]
-    return found

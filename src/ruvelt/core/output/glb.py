@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-import json
-import struct
 from collections.abc import Sequence
 from typing import Any
 
@@ -12,6 +10,7 @@ from numpy.typing import NDArray
 
 from ruvelt.core.color.encoding import srgb_to_linear_float
 from ruvelt.core.output.display import SheetDisplay
+from ruvelt.core.output.glb_binary import ARRAY, ELEMENTS, FLOAT, UINT, Binary, glb_bytes, scene_document
 from ruvelt.core.output.glb_geometry import SheetCorners, node_tree, place_locally, sheet_corners
 from ruvelt.core.output.images import encode_png
 from ruvelt.core.output.mapset import render_map
@@ -20,44 +19,13 @@ from ruvelt.core.planes.plane import U16
 from ruvelt.core.samples.address import CHUNK
 from ruvelt.core.stack.channels import encode
 
-_FLOAT, _UINT, _ARRAY, _ELEMENTS = 5126, 5125, 34962, 34963
 _REPEAT, _CLAMP = 10497, 33071
-
-
-class _Binary:
-    """The BIN chunk as it grows, and the views into it."""
-
-    def __init__(self) -> None:
-        self.data = bytearray()
-        self.views: list[dict[str, Any]] = []
-        self.accessors: list[dict[str, Any]] = []
-
-    def view(self, content: bytes, target: int | None = None) -> int:
-        self.data += b"\0" * (-len(self.data) % 4)
-        entry: dict[str, Any] = {"buffer": 0, "byteOffset": len(self.data), "byteLength": len(content)}
-        if target is not None:
-            entry["target"] = target
-        self.data += content
-        self.views.append(entry)
-        return len(self.views) - 1
-
-    def accessor(self, values: NDArray[Any], kind: str, component: int, target: int, bounds: bool = False) -> int:
-        entry: dict[str, Any] = {
-            "bufferView": self.view(values.tobytes(), target),
-            "componentType": component,
-            "count": len(values),
-            "type": kind,
-        }
-        if bounds:
-            entry["min"], entry["max"] = [float(v) for v in values.min(axis=0)], [float(v) for v in values.max(axis=0)]
-        self.accessors.append(entry)
-        return len(self.accessors) - 1
 
 
 class _Materials:
     """Materials and pictures as they grow."""
 
-    def __init__(self, binary: _Binary, preset: ExportPreset, uv_set: int) -> None:
+    def __init__(self, binary: Binary, preset: ExportPreset, uv_set: int) -> None:
         packed = next(p for p in BUILT_IN if p.id == "packed-orm").model_copy(
             update={"size": preset.size, "padding": preset.padding, "fill": preset.fill}
         )
@@ -113,7 +81,7 @@ class _Materials:
     def _picture(self, display: SheetDisplay, map_id: str, image: U16) -> dict[str, int]:
         label = f"{display.evaluator.sheet.name} {self._specs[map_id].name}"
         self.images.append({"name": label, "mimeType": "image/png", "bufferView": self._binary.view(encode_png(image, 8))})
-        self.textures.append({"source": len(self.images) - 1, "sampler": int(display.samples.plan.squares is not None)})
+        self.textures.append({"source": len(self.images) - 1, "sampler": int(display.sheet_samples.plan.squares is not None)})
         found = {"index": len(self.textures) - 1}
         return found if self._uv_set == 0 else {**found, "texCoord": self._uv_set}
 
@@ -158,7 +126,7 @@ def build_glb(displays: Sequence[SheetDisplay], preset: ExportPreset) -> bytes:
     """The whole asset. Maps follow glTF whatever the preset packs: base colour + opacity, ORM, normal (Y up), emission; 8-bit PNG."""
     model = displays[0].samples.model
     nodes, worlds = node_tree(model)
-    binary = _Binary()
+    binary = Binary()
     materials = _Materials(binary, preset, sheet_corners(displays[0]).painted)
     world_of = {n["mesh"]: w for n, w in zip(nodes, worlds, strict=True) if "mesh" in n}
     primitives: dict[int, list[dict[str, Any]]] = {}
@@ -167,23 +135,7 @@ def build_glb(displays: Sequence[SheetDisplay], preset: ExportPreset) -> bytes:
         corners = sheet_corners(display)
         for part in np.unique(corners.part).tolist():
             primitives.setdefault(part, []).append(_primitive(binary, corners, part, world_of.get(part, np.eye(4)), number))
-    meshes = {part: i for i, part in enumerate(sorted(primitives))}
-    for node in nodes:
-        part = node.pop("mesh", None)
-        if part in meshes:
-            node["mesh"] = meshes[part]
-    inside = {c for n in nodes for c in n.get("children", [])}
-    document: dict[str, Any] = {
-        "asset": {"version": "2.0", "generator": "Ruvelt"},
-        "scene": 0,
-        "scenes": [{"nodes": [i for i in range(len(nodes)) if i not in inside]}],
-        "nodes": nodes,
-        "meshes": [{"name": model.parts[p], "primitives": primitives[p]} for p in meshes],
-        "materials": materials.entries,
-        "accessors": binary.accessors,
-        "bufferViews": binary.views,
-        "buffers": [{"byteLength": len(binary.data)}],
-    }
+    document = scene_document(model, nodes, primitives, materials.entries)
     if materials.textures:
         wraps = [_CLAMP, _REPEAT] if any(t["sampler"] for t in materials.textures) else [_CLAMP]
         document |= {
@@ -191,20 +143,16 @@ def build_glb(displays: Sequence[SheetDisplay], preset: ExportPreset) -> bytes:
             "samplers": [{"magFilter": 9729, "minFilter": 9987, "wrapS": w, "wrapT": w} for w in wraps],
             "images": materials.images,
         }
-    text = json.dumps(document, separators=(",", ":"), ensure_ascii=False).encode()
-    text += b" " * (-len(text) % 4)
-    body = bytes(binary.data) + b"\0" * (-len(binary.data) % 4)
-    header = struct.pack("<4sII", b"glTF", 2, 12 + 8 + len(text) + 8 + len(body))
-    return header + struct.pack("<I4s", len(text), b"JSON") + text + struct.pack("<I4s", len(body), b"BIN\0") + body
+    return glb_bytes(document, binary)
 
 
-def _primitive(binary: _Binary, corners: SheetCorners, part: int, world: NDArray[np.float64], material: int) -> dict[str, Any]:
+def _primitive(binary: Binary, corners: SheetCorners, part: int, world: NDArray[np.float64], material: int) -> dict[str, Any]:
     rows, indices = place_locally(corners, part, world)
     attributes: dict[str, int] = {}
     at = 0
     names = [("POSITION", 3), ("NORMAL", 3), ("TANGENT", 4), *((f"TEXCOORD_{k}", 2) for k in range(corners.uv_sets))]
     for key, width in [*names, ("COLOR_0", 4)] if corners.coloured else names:
         values = np.ascontiguousarray(rows[:, at : at + width])
-        attributes[key] = binary.accessor(values, f"VEC{width}", _FLOAT, _ARRAY, key == "POSITION")
+        attributes[key] = binary.accessor(values, f"VEC{width}", FLOAT, ARRAY, key == "POSITION")
         at += width
-    return {"attributes": attributes, "indices": binary.accessor(indices, "SCALAR", _UINT, _ELEMENTS), "material": material}
+    return {"attributes": attributes, "indices": binary.accessor(indices, "SCALAR", UINT, ELEMENTS), "material": material}

@@ -42,7 +42,7 @@ def ordered_sets(model: Model) -> tuple[list[TextureCoords], int]:
 
 def sheet_corners(display: SheetDisplay) -> SheetCorners:
     """Every corner of a sheet with all that goes out with it; a triangle of a repeating layout once, by its UVs as they are."""
-    samples, model = display.samples, display.samples.model
+    samples, model = display.sheet_samples, display.samples.model
     triangles, once = np.unique(samples.triangles, return_index=True)
     corners = model.triangle_corners[triangles].reshape(-1)
     tangents = samples.triangle_tangents[once].reshape(-1, 4)
@@ -83,15 +83,15 @@ def place_locally(corners: SheetCorners, part: int, world: NDArray[np.float64]) 
     if not np.array_equal(world, np.eye(4)):
         inverse = np.linalg.inv(linear)
         rows[:, :3] = (rows[:, :3] - place) @ inverse.T
-        rows[:, 3:6] = _unit(rows[:, 3:6] @ linear)
-        rows[:, 6:9] = _unit(rows[:, 6:9] @ inverse.T)
+        rows[:, 3:6] = unit_rows(rows[:, 3:6] @ linear)
+        rows[:, 6:9] = unit_rows(rows[:, 6:9] @ inverse.T)
         if np.linalg.det(linear) < 0:
             rows[:, 9] *= -1
             indices = indices[:, ::-1]
     return rows.astype(np.float32), np.ascontiguousarray(indices.ravel(), np.uint32)
 
 
-def _unit(vectors: NDArray[np.float64]) -> NDArray[np.float64]:
+def unit_rows(vectors: NDArray[np.float64]) -> NDArray[np.float64]:
     return np.asarray(vectors / np.maximum(np.linalg.norm(vectors, axis=1, keepdims=True), 1e-30), np.float64)
 
 

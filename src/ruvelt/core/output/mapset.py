@@ -14,6 +14,7 @@ from ruvelt.core.errors import InputError
 from ruvelt.core.output.display import SheetDisplay
 from ruvelt.core.output.images import resize
 from ruvelt.core.output.presets import ExportPreset, MapSpec, file_stem, with_own_channels
+from ruvelt.core.output.vertex_writer import vertex_paint, vertex_writer_of
 from ruvelt.core.output.writer import bits_for, writer_of
 from ruvelt.core.planes.plane import U16
 from ruvelt.core.samples.address import CHUNK
@@ -74,7 +75,7 @@ def render_map(display: SheetDisplay, spec: MapSpec, preset: ExportPreset) -> ND
 
     `preset.padding` counts texels of the written picture, so it means the same at every size; with `preset.fill` nothing stays empty.
     """
-    samples = display.samples
+    samples = display.sheet_samples
     side = preset.size or samples.side
     gutter = display.gutter(None if preset.fill else -(-preset.padding * samples.side // side))
     planes = []
@@ -114,8 +115,10 @@ def write_map_set(
     """
     wanted = None if only is None else list(only)
     # Displays are asked for when their turn comes: not all of them need to fit into memory at once.
-    plan = [(i, d.evaluator.sheet.name, d.samples.plan.tile_number, spec) for i, d in enumerate(displays) for spec in chosen_maps(d, preset, wanted)]
-    if not plan:
+    plan = [
+        (i, d.evaluator.sheet.name, d.sheet_samples.plan.tile_number, spec) for i, d in enumerate(displays) for spec in chosen_maps(d, preset, wanted)
+    ]
+    if not plan and not preset.vertex_files:
         unbaked = any(m.mesh_maps for m in preset.maps)
         raise InputError("Nothing to write: " + ("bake the sheet's mesh maps first." if unbaked else "choose at least one map and one sheet."))
     names: dict[str, str] = {}
@@ -142,6 +145,13 @@ def write_map_set(
     write("listing.json", listing(project, preset, files))
     progress(steps, steps, "Done")
     return files
+
+
+def vertex_files(display: SheetDisplay, preset: ExportPreset, project: str) -> list[tuple[str, str, bytes]]:
+    """Vertex paint with its mesh in each of a preset's formats, as (name, kind, bytes). Raises InputError for a sheet or an unknown format."""
+    chosen, paint = [vertex_writer_of(f) for f in preset.vertex_files], vertex_paint(display)
+    stem = file_stem(preset, project, display.evaluator.sheet.name, 0, "colours")
+    return [(stem + w.suffix, w.id, w.encode(paint, preset.bits)) for w in chosen]
 
 
 def listing(project: str, preset: ExportPreset, files: list[WrittenFile]) -> bytes:

@@ -10,6 +10,7 @@ from ruvelt.core.mesh.topology import islands
 from ruvelt.core.output._pixel_kernels import SheetFaces, normal_runs
 from ruvelt.core.planes.addresses import address_of
 from ruvelt.core.planes.plane import U16
+from ruvelt.core.samples.address import BLOCK_SIDE, BLOCKS, CHUNK_SIDE
 from ruvelt.core.samples.blocks import Runs
 from ruvelt.core.samples.sheet import SheetSamples
 
@@ -60,6 +61,10 @@ class NormalField:
         beside = [(x, y), (x - 1, y), (x + 1, y), (x, y - 1), (x, y + 1)]
         return [v * n + u for u, v in beside if 0 <= u < n and 0 <= v < n]
 
+    def reached(self, blocks: dict[int, NDArray[np.uint8]]) -> dict[int, NDArray[np.uint8]]:
+        """Marked blocks and those whose normals change with their heights."""
+        return _grown(blocks, self.samples.chunks_across)
+
     def run(self, chunk: int, runs: Runs, heights: dict[int, U16], units: float, supplied: U16 | None, out: U16) -> None:
         """Write tangent-space normals of runs of a chunk to `out` (3, 65536) uint16, n · 0.5 + 0.5, Y up.
 
@@ -73,3 +78,31 @@ class NormalField:
         varied = any((values_u16 != values_u16.flat[0]).any() for values_u16 in heights.values())
         faces = SheetFaces(samples.owner, self._islands, samples.uv, self._gradients, samples.triangle_normals, samples.triangle_tangents)
         normal_runs(runs, chunk, samples.side, addresses, units / 32767 if varied else 0.0, address_of(supplied), faces, out)
+
+
+def _grown(blocks: dict[int, NDArray[np.uint8]], across: int) -> dict[int, NDArray[np.uint8]]:
+    """Marked blocks and their four neighbours, over chunk borders: slopes reach one texel further than height."""
+    n = CHUNK_SIDE // BLOCK_SIDE
+    found: dict[int, NDArray[np.uint8]] = {}
+
+    def marks_of(chunk: int) -> NDArray[np.uint8]:
+        return found.setdefault(chunk, np.zeros(BLOCKS, np.uint8)).reshape(n, n)
+
+    for chunk, marks in blocks.items():
+        m = marks.reshape(n, n)
+        own = marks_of(chunk)
+        own |= m
+        own[1:] |= m[:-1]
+        own[:-1] |= m[1:]
+        own[:, 1:] |= m[:, :-1]
+        own[:, :-1] |= m[:, 1:]
+        x, y = chunk % across, chunk // across
+        if y > 0 and m[0].any():
+            marks_of(chunk - across)[-1] |= m[0]
+        if y < across - 1 and m[-1].any():
+            marks_of(chunk + across)[0] |= m[-1]
+        if x > 0 and m[:, 0].any():
+            marks_of(chunk - 1)[:, -1] |= m[:, 0]
+        if x < across - 1 and m[:, -1].any():
+            marks_of(chunk + 1)[:, 0] |= m[:, -1]
+    return found

@@ -5,7 +5,7 @@ from __future__ import annotations
 import re
 from typing import Annotated, Literal
 
-from pydantic import Field, field_validator
+from pydantic import Field, field_validator, model_validator
 
 from ruvelt.core.errors import InputError
 from ruvelt.core.stack.basics import Frozen
@@ -55,7 +55,9 @@ class ExportPreset(Frozen):
     id: Annotated[str, Field(pattern=r"^[a-z0-9][a-z0-9-]{0,39}$")]
     name: Annotated[str, Field(min_length=1, max_length=60)]
     note: Annotated[str, Field(max_length=200)] = ""
-    maps: Annotated[tuple[MapSpec, ...], Field(min_length=1, max_length=40)]
+    maps: Annotated[tuple[MapSpec, ...], Field(max_length=40)]
+    #: Formats in which vertex paint is written with its mesh, by id; such a preset writes no maps.
+    vertex_files: Annotated[tuple[str, ...], Field(max_length=8)] = ()
     format: Annotated[str, Field(pattern=r"^[a-z0-9][a-z0-9-]{0,39}$")] = "png"
     bits: Literal[8, 16] = 8
     size: Literal[0, 256, 512, 1024, 2048, 4096, 8192] = 0
@@ -65,6 +67,12 @@ class ExportPreset(Frozen):
     normal_y: Literal["up", "down"] = "up"
     template: Annotated[str, Field(min_length=1, max_length=120)] = "{project}_{sheet}_{map}"
     glb: bool = False
+
+    @model_validator(mode="after")
+    def _writes_something(self) -> ExportPreset:
+        if not self.maps and not self.vertex_files:
+            raise ValueError("a preset writes at least one map, or vertex colours")
+        return self
 
     @field_validator("template")
     @classmethod
@@ -126,6 +134,13 @@ BUILT_IN: tuple[ExportPreset, ...] = (
         note="What each sheet has baked, with its touch-up, for work elsewhere",
         maps=tuple(_baked(map_id) for map_id, kind in map_kinds().items() if not kind.own_use),
         bits=16,
+    ),
+    ExportPreset(
+        id="vertex-colours",
+        name="Vertex colours",
+        note="The mesh with its vertex paint: colours, and the other channels as numbers of each vertex",
+        maps=(),
+        vertex_files=("ply", "glb", "obj"),
     ),
 )
 

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from typing import NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
@@ -11,12 +12,16 @@ from ruvelt.core.color.encoding import DECODE_U16, linear_to_srgb_float, srgb_to
 from ruvelt.core.mesh.model import Model
 from ruvelt.core.mesh.normals import corner_normals
 from ruvelt.core.mesh.rays import Hits, RayCaster
+from ruvelt.core.output._vertex_normal_kernels import LEAN_ONE, LEAN_ZERO
 from ruvelt.core.output.display import SheetDisplay
 from ruvelt.core.samples.address import chunk_of, local_of, slot_at
+from ruvelt.core.samples.sheet import SheetSamples
+from ruvelt.core.samples.vertices import VertexSamples
 from ruvelt.core.stack.camera import Camera
 from ruvelt.core.stack.document import Sheet
 
 _KEY = np.array([-0.5, 0.62, 0.6]) / np.linalg.norm([-0.5, 0.62, 0.6])
+F64 = NDArray[np.float64]
 _GROUND = np.array([0.135, 0.135, 0.135])
 
 
@@ -90,33 +95,12 @@ def _shade(
     base, rough, metal = _bare(model, hits.triangle), np.full(n, 0.5), np.zeros(n)
     glow, opacity = np.zeros((n, 3)), np.ones(n)
     normal = np.einsum("nk,nkd->nd", hits.bary.astype(np.float64), corner_normals(model)[model.triangle_corners[hits.triangle]])
-    bend = np.zeros((n, 3))
+    look = _Look(base, rough, metal, glow, opacity, normal)
     for display in displays:
-        samples = display.samples
-        row_of = np.full(len(model.triangles), -1, np.int32)
-        row_of[samples.triangles] = np.arange(len(samples.triangles))
-        rows = row_of[hits.triangle]
-        mine = np.flatnonzero(rows >= 0)
-        if not len(mine):
-            continue
-        uv = np.einsum("nk,nkd->nd", hits.bary[mine], samples.uv[rows[mine]])
-        tx = samples.texels_at(uv)
-        slots = slot_at(tx[:, 0], tx[:, 1], samples.chunks_across)
-        chunk, local = chunk_of(slots), local_of(slots)
-        for c in np.unique(chunk):
-            at, px = mine[chunk == c], local[chunk == c]
-            composite = display.evaluator.composite
-            base[at] = DECODE_U16[composite("base_color", int(c))[:, px]].T
-            rough[at] = composite("roughness", int(c))[0, px] / 65535
-            metal[at] = composite("metallic", int(c))[0, px] / 65535
-            glow[at] = DECODE_U16[composite("emission", int(c))[:, px]].T
-            opacity[at] = _seen(display.evaluator.sheet, composite("opacity", int(c))[0, px] / 65535)
-            bend[at] = display.normals(int(c))[:, px].T / 32767.5 - 1
-        frame = samples.triangle_tangents[rows[mine]]
-        tangent = np.einsum("nk,nkd->nd", hits.bary[mine], frame[..., :3])
-        bitangent = frame[:, 0, 3:] * np.cross(normal[mine], tangent)
-        b = bend[mine]
-        normal[mine] = b[:, :1] * tangent + b[:, 1:2] * bitangent + b[:, 2:] * normal[mine]
+        if isinstance(display.samples, VertexSamples):
+            _look_at_vertices(display, display.samples, hits, look)
+        else:
+            _look_at_sheet(display, display.sheet_samples, hits, look)
     if model.vertex_colors is not None and displays and displays[0].evaluator.document.settings.multiply_vertex_colours:
         tint = srgb_to_linear_float(model.vertex_colors[model.triangles[hits.triangle], :3].astype(np.float64))
         base *= np.einsum("nk,nkd->nd", hits.bary.astype(np.float64), tint)
@@ -134,3 +118,67 @@ def _shade(
     fresnel = f0 + (np.maximum(1 - rough[:, None], f0) - f0) * (1 - np.clip(face, 0, 1))[:, None] ** 5
     shine = fresnel * (_studio(mirror, rough) * np.where(blocked, 0.6, 1.0))[:, None]
     return (diffuse * opacity[:, None] + shine + glow), opacity
+
+
+class _Look(NamedTuple):
+    """What a ray's surface looks like, filled in sheet by sheet: linear base colour and emission, roughness, metallic, opacity, normal."""
+
+    base: F64
+    rough: F64
+    metal: F64
+    glow: F64
+    opacity: F64
+    normal: F64
+
+
+def _look_at_sheet(display: SheetDisplay, samples: SheetSamples, hits: Hits, look: _Look) -> None:
+    """Texels nearest to the hits."""
+    row_of = np.full(len(samples.model.triangles), -1, np.int32)
+    row_of[samples.triangles] = np.arange(len(samples.triangles))
+    rows = row_of[hits.triangle]
+    mine = np.flatnonzero(rows >= 0)
+    if not len(mine):
+        return
+    uv = np.einsum("nk,nkd->nd", hits.bary[mine], samples.uv[rows[mine]])
+    tx = samples.texels_at(uv)
+    slots = slot_at(tx[:, 0], tx[:, 1], samples.chunks_across)
+    chunk, local = chunk_of(slots), local_of(slots)
+    bend = np.zeros((len(hits.triangle), 3))
+    for c in np.unique(chunk):
+        at, px = mine[chunk == c], local[chunk == c]
+        composite = display.evaluator.composite
+        look.base[at] = DECODE_U16[composite("base_color", int(c))[:, px]].T
+        look.rough[at] = composite("roughness", int(c))[0, px] / 65535
+        look.metal[at] = composite("metallic", int(c))[0, px] / 65535
+        look.glow[at] = DECODE_U16[composite("emission", int(c))[:, px]].T
+        look.opacity[at] = _seen(display.evaluator.sheet, composite("opacity", int(c))[0, px] / 65535)
+        bend[at] = display.normals(int(c))[:, px].T / 32767.5 - 1
+    frame = samples.triangle_tangents[rows[mine]]
+    tangent = np.einsum("nk,nkd->nd", hits.bary[mine], frame[..., :3])
+    bitangent = frame[:, 0, 3:] * np.cross(look.normal[mine], tangent)
+    b = bend[mine]
+    look.normal[mine] = b[:, :1] * tangent + b[:, 1:2] * bitangent + b[:, 2:] * look.normal[mine]
+
+
+def _look_at_vertices(display: SheetDisplay, samples: VertexSamples, hits: Hits, look: _Look) -> None:
+    """Values of the corners, interpolated as they are shown: colours in linear light."""
+    slots = samples.triangles[hits.triangle]
+    used, where = np.unique(slots, return_inverse=True)
+    chunk, local = chunk_of(used), local_of(used)
+    widths = {"base": 3, "rough": 1, "metal": 1, "glow": 3, "opacity": 1, "lean": 3}
+    at_slots = {name: np.zeros((len(used), width)) for name, width in widths.items()}
+    composite = display.evaluator.composite
+    for c in np.unique(chunk):
+        at, px = chunk == c, local[chunk == c]
+        at_slots["base"][at] = DECODE_U16[composite("base_color", int(c))[:, px]].T
+        at_slots["rough"][at] = composite("roughness", int(c))[:, px].T / 65535
+        at_slots["metal"][at] = composite("metallic", int(c))[:, px].T / 65535
+        at_slots["glow"][at] = DECODE_U16[composite("emission", int(c))[:, px]].T
+        at_slots["opacity"][at] = composite("opacity", int(c))[:, px].T / 65535
+        at_slots["lean"][at] = (display.normals(int(c))[:, px].T - float(LEAN_ZERO)) / LEAN_ONE
+    shown = {name: np.einsum("nk,nkd->nd", hits.bary, values[where.reshape(slots.shape)]) for name, values in at_slots.items()}
+    look.base[:], look.glow[:] = shown["base"], shown["glow"]
+    look.rough[:], look.metal[:] = shown["rough"][:, 0], shown["metal"][:, 0]
+    look.opacity[:] = _seen(display.evaluator.sheet, shown["opacity"][:, 0])
+    own = np.einsum("nk,nkd->nd", hits.bary, samples.normals[slots])
+    look.normal[:] = own + shown["lean"]

@@ -27,6 +27,17 @@ def blocks_of(marks: NDArray[np.bool_], is_sheet: bool) -> NDArray[np.uint8]:
     return np.asarray(marks.reshape(BLOCKS, -1).any(axis=1), np.uint8)
 
 
+def box_of(blocks: NDArray[np.uint8], is_sheet: bool) -> tuple[int, int, int, int]:
+    """Left, top, right and bottom (exclusive) of the marked blocks of a chunk drawn as 256 × 256 pixels, row by row; one at least is marked."""
+    if not is_sheet:
+        # A block of vertices is a row.
+        rows = np.flatnonzero(blocks)
+        return 0, int(rows[0]), CHUNK_SIDE, int(rows[-1]) + 1
+    rows, columns = np.nonzero(blocks.reshape(CHUNK_SIDE // BLOCK_SIDE, -1))
+    box = BLOCK_SIDE * np.array([columns.min(), rows.min(), columns.max() + 1, rows.max() + 1])
+    return int(box[0]), int(box[1]), int(box[2]), int(box[3])
+
+
 def slots_of(blocks: NDArray[np.int32], face: NDArray[np.int32], is_sheet: bool, chunk: int) -> NDArray[np.int32]:
     """Covered samples of blocks (n,) of a chunk."""
     slots = np.empty(BLOCKS * len(blocks), np.int32)

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
@@ -19,41 +18,14 @@ from ruvelt.core.samples._gutter_kernels import nearest_in_columns, nearest_in_r
 from ruvelt.core.samples._raster_kernels import fill_samples, mark_overlaps, raster_band, texel_corners
 from ruvelt.core.samples._share_kernels import marked_shares
 from ruvelt.core.samples.address import CHUNK, CHUNK_SIDE, chunk_of
+from ruvelt.core.samples.gutter import Gutter
+from ruvelt.core.samples.resolutions import RESOLUTIONS
 from ruvelt.core.samples.surface import SurfaceSamples
 from ruvelt.core.tolerances import UV_SLACK
 from ruvelt.core.workers import SERIAL, Workers
 
-RESOLUTIONS = (256, 512, 1024, 2048, 4096, 8192)
 #: Texels around islands that repeat the nearest island texel on screen; enough for three mip levels.
 SCREEN_GUTTER = 8
-
-
-@dataclass(frozen=True, eq=False)
-class Gutter:
-    """Texels that repeat an island texel. `dst`, `src`: (n,) int32 slots, sorted by source chunk."""
-
-    dst: NDArray[np.int32]
-    src: NDArray[np.int32]
-    start: NDArray[np.int64]  # (chunks + 1,) into both, by source chunk
-
-    @lazy
-    def sources_of(self) -> dict[int, tuple[int, ...]]:
-        """For each chunk the other chunks its gutter texels repeat."""
-        to, of = chunk_of(self.dst), chunk_of(self.src)
-        apart = to != of
-        found: dict[int, list[int]] = {}
-        for pair in np.unique((to[apart].astype(np.int64) << 32) | of[apart]):
-            found.setdefault(int(pair >> 32), []).append(int(pair & 0xFFFFFFFF))
-        return {d: tuple(s) for d, s in found.items()}
-
-    @lazy
-    def targets_of(self) -> dict[int, tuple[int, ...]]:
-        """For each chunk the other chunks whose gutter repeats it."""
-        found: dict[int, list[int]] = {}
-        for d, sources in self.sources_of.items():
-            for s in sources:
-                found.setdefault(s, []).append(d)
-        return {s: tuple(d) for s, d in found.items()}
 
 
 #: A triangle of a repeating layout is laid down in at most so many squares; a picture that repeats more often is a plain texture.
@@ -297,7 +269,7 @@ class SheetSamples(SurfaceSamples):
         return Gutter(dst, src, start.astype(np.int64))
 
     @lazy
-    def screen_gutter(self) -> Gutter:
+    def screen_gutter(self) -> Gutter:  # type: ignore[override]
         return self.gutter(SCREEN_GUTTER)
 
     @lazy

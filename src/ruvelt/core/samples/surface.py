@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from abc import ABC, abstractmethod
+from collections.abc import Mapping
 from itertools import count
 from threading import Lock
 from typing import TYPE_CHECKING
@@ -16,6 +17,7 @@ from ruvelt.core.samples.address import CHUNK
 from ruvelt.core.samples.arrays import SampleArrays
 from ruvelt.core.samples.connected import Cloud, pieces_of
 from ruvelt.core.samples.grid import SampleGrid
+from ruvelt.core.samples.gutter import Gutter
 from ruvelt.core.samples.pieces import GridPieces
 
 if TYPE_CHECKING:
@@ -46,6 +48,11 @@ class SurfaceSamples(ABC):
     is_sheet: bool
     #: Texels along a side of a sheet; 0 for vertices.
     side: int = 0
+    #: Chunks along a side of the square in which views keep what they draw of these samples.
+    chunks_across: int
+    #: What is repeated around the samples on screen, and for each chunk the other chunks its part of that repeats.
+    screen_gutter: Gutter
+    gutter_sources: Mapping[int, tuple[int, ...]]
 
     @lazy
     def serial(self) -> int:

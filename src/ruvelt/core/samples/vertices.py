@@ -8,9 +8,15 @@ from numpy.typing import NDArray
 from ruvelt.core.lazy import lazy
 from ruvelt.core.mesh.model import Model
 from ruvelt.core.mesh.normals import corner_normals
+from ruvelt.core.mesh.rays import RayCaster
 from ruvelt.core.mesh.topology import face_of_corner
-from ruvelt.core.samples.address import CHUNK
+from ruvelt.core.samples.address import BLOCK, BLOCKS, CHUNK, CHUNK_SIDE
+from ruvelt.core.samples.gutter import no_gutter
+from ruvelt.core.samples.resolutions import side_for
 from ruvelt.core.samples.surface import SurfaceSamples
+
+#: Pixels a side of the view in which vertices are pictured where a sheet would be.
+SEEN = 256
 
 
 class VertexSamples(SurfaceSamples):
@@ -26,6 +32,8 @@ class VertexSamples(SurfaceSamples):
         self.model = model
         count = model.vertex_count
         self.chunk_count = max(1, -(-count // CHUNK))
+        self.chunks_across = side_for(count) // CHUNK_SIDE
+        self.screen_gutter, self.gutter_sources = no_gutter(self.chunk_count), {}
         order = along_curve(model.positions)
         self.vertex = np.full(self.slot_count, -1, np.int32)
         self.vertex[:count] = order
@@ -56,6 +64,74 @@ class VertexSamples(SurfaceSamples):
         sums = np.zeros(self.slot_count)
         np.add.at(sums, self.slot_of_vertex[self.model.triangles], each[:, None])
         return sums.astype(np.float32)
+
+    @lazy
+    def triangles(self) -> NDArray[np.int32]:
+        """(t, 3) int32 slots of the model's triangles."""
+        return np.ascontiguousarray(self.slot_of_vertex[self.model.triangles])
+
+    @lazy
+    def fans(self) -> tuple[NDArray[np.int32], NDArray[np.int32]]:
+        """Which triangles meet at each slot: (slots + 1,) int32 where they begin in the (3 t,) int32 rows of `triangles`."""
+        corners = self.triangles.reshape(-1)
+        starts = np.zeros(self.slot_count + 1, np.int32)
+        np.cumsum(np.bincount(corners, minlength=self.slot_count), out=starts[1:])
+        return starts, (np.argsort(corners, kind="stable") // 3).astype(np.int32)
+
+    @lazy
+    def _met_blocks(self) -> NDArray[np.int64]:
+        """(k, 2) int64 pairs of blocks, numbered through all chunks, that an edge joins, each both ways round, ordered."""
+        block = self.triangles.astype(np.int64) // BLOCK
+        total = self.chunk_count * BLOCKS
+        pairs = [block[:, i] * total + block[:, j] for i, j in ((0, 1), (1, 2), (2, 0))]
+        apart = np.unique(np.concatenate([p[p // total != p % total] for p in pairs]))
+        both = np.unique(np.concatenate([apart, apart % total * total + apart // total]))
+        return np.stack([both // total, both % total], axis=1)
+
+    @lazy
+    def _beside(self) -> dict[int, list[int]]:
+        chunks = np.unique(self._met_blocks // BLOCKS, axis=0)
+        found: dict[int, list[int]] = {}
+        for a, b in chunks[chunks[:, 0] != chunks[:, 1]].tolist():
+            found.setdefault(a, []).append(b)
+        return found
+
+    def chunks_beside(self, chunk: int) -> list[int]:
+        """Other chunks that hold a vertex which an edge joins with one of this chunk."""
+        return self._beside.get(chunk, [])
+
+    def with_neighbours(self, blocks: dict[int, NDArray[np.uint8]]) -> dict[int, NDArray[np.uint8]]:
+        """Marked blocks of chunks, (256,) uint8 each, and those with a vertex that an edge joins to one of theirs."""
+        marked = np.zeros(self.chunk_count * BLOCKS, np.uint8)
+        for chunk, marks in blocks.items():
+            marked[chunk * BLOCKS : (chunk + 1) * BLOCKS] = marks
+        pairs = self._met_blocks
+        marked[pairs[marked[pairs[:, 0]] > 0, 1]] = 1
+        rows = marked.reshape(-1, BLOCKS)
+        return {int(chunk): rows[chunk].copy() for chunk in np.flatnonzero(rows.any(axis=1))}
+
+    def colours(self, chunk: int) -> NDArray[np.uint16] | None:
+        """(4, 65536) uint16 sRGB-encoded colours that the file brought, alpha full; None without any."""
+        if self.model.vertex_colors is None:
+            return None
+        vertex = self.vertex[chunk * CHUNK : (chunk + 1) * CHUNK]
+        out = np.zeros((4, CHUNK), np.uint16)
+        mine = vertex >= 0
+        out[:3, mine] = np.rint(self.model.vertex_colors[vertex[mine], :3].astype(np.float64).T * 65535).astype(np.uint16)
+        out[3, mine] = 65535
+        return out
+
+    @lazy
+    def front(self) -> NDArray[np.int32]:
+        """(SEEN, SEEN) int32: the slot that shows at each pixel of a view along −Z that holds the whole model, −1 beside it."""
+        low, high = (v.astype(np.float64) for v in self.model.bounds)
+        size = max(float((high - low)[:2].max()) * 1.05, 1e-12)
+        step = ((np.arange(SEEN) + 0.5) / SEEN - 0.5) * size
+        y, x = np.meshgrid((low[1] + high[1]) / 2 - step, (low[0] + high[0]) / 2 + step, indexing="ij")
+        origins = np.stack([x.ravel(), y.ravel(), np.full(x.size, high[2] + size)], axis=1)
+        hits = RayCaster(self.model).cast(origins, np.tile([0.0, 0.0, -1.0], (len(origins), 1)))
+        nearest = self.triangles[hits.triangle, np.argmax(hits.bary, axis=1)]
+        return np.asarray(np.where(hits.triangle >= 0, nearest, -1), np.int32).reshape(SEEN, SEEN)
 
     def slots_of_faces(self, faces: NDArray[np.bool_]) -> NDArray[np.bool_]:
         found = np.zeros(self.slot_count, bool)

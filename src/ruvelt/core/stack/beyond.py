@@ -30,7 +30,7 @@ from ruvelt.core.workers import Workers
 def map_version(document: Document, planes: PlaneLookup, channel_id: str) -> int:
     """The version of a mesh map on all sheets of a document."""
     parts = []
-    for sheet in document.sheets:
+    for sheet in document.textured:
         chunks = range((sheet.resolution // CHUNK_SIDE) ** 2)
         steps = map_steps(sheet, channel_id.removeprefix(PREFIX))
         parts.append((sheet.id, sheet.resolution, [[planes.key(op.plane, c) for c in chunks] for op in steps if op.plane is not None]))
@@ -64,7 +64,7 @@ class Beyond:
 
     @lazy
     def _sheets(self) -> list[tuple[int, Sheet]]:
-        found = {s.plan: s for s in self._document.sheets}
+        found = {s.plan: s for s in self._document.textured}
         return [(int(n), found[int(n)]) for n in np.unique(self._collar.plan) if int(n) in found]
 
     def version(self, channel_id: str, chunk: int) -> int:

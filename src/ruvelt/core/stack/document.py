@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import json
 import re
 from collections.abc import Iterator
 from typing import Annotated, Any, Literal
@@ -104,8 +105,10 @@ class MeshMap(Frozen):
 
 
 class Sheet(Frozen):
-    """One UV square: `plan` counts the model's sheet plans; `layers` front first; `normal_map`: whether a normal map was supplied.
+    """One set of samples with its layers: the texels of a UV square, or the model's vertices (`of`).
 
+    `plan` counts the model's sheet plans (of a UV square); `layers` front first; `normal_map`: whether a normal map was supplied.
+    `resolution`: texels a side; of vertices, which have no square, the side of the one that holds as many.
     `solo`: the one layer that shows (with what it holds, inside its groups), or None. `mesh_maps`: those that are baked or brought in.
     `normal_pictures`: normal maps that came with the model. `alpha_mode`: what opacity means when a GLB is written; "auto": blending where
     anything is let through.
@@ -113,7 +116,8 @@ class Sheet(Frozen):
 
     id: Id
     name: Name
-    plan: Annotated[int, Field(ge=0, le=100_000)]
+    of: Literal["texels", "vertices"] = "texels"
+    plan: Annotated[int, Field(ge=0, le=100_000)] = 0
     resolution: Annotated[int, Field(ge=256, le=8192)]
     layers: Annotated[tuple[Layer, ...], Field(max_length=1000)] = ()
     normal_map: bool = False
@@ -212,6 +216,37 @@ class Document(Frozen):
         Raises pydantic's ValidationError.
         """
         return cls.model_validate_json(text, context=STORED)
+
+    def to_stored(self) -> str:
+        """JSON for the store. There layers belong to stacks, each over one or more sets of samples; here each set has its own for now."""
+        data = self.model_dump(mode="json")
+        data["stacks"] = [{"id": s["id"], "layers": s.pop("layers"), "solo": s.pop("solo")} for s in data["sheets"]]
+        for sheet in data["sheets"]:
+            sheet["stack"] = sheet["id"]
+        return json.dumps(data, ensure_ascii=False, separators=(",", ":"))
+
+    @model_validator(mode="before")
+    @classmethod
+    def _of_stacks(cls, data: Any) -> Any:
+        """Documents of the store have stacks; those of before them, and of the API, have layers in their sheets."""
+        if not isinstance(data, dict) or "stacks" not in data:
+            return data
+        try:
+            stacks = {s["id"]: s for s in data["stacks"]}
+            sheets = [{**stacks[s["stack"]], **{k: v for k, v in s.items() if k != "stack"}} for s in data["sheets"]]
+        except (KeyError, TypeError, AttributeError):
+            raise ValueError("a sheet names a stack of layers that is not there") from None
+        return {**{k: v for k, v in data.items() if k != "stacks"}, "sheets": sheets}
+
+    @property
+    def textured(self) -> tuple[Sheet, ...]:
+        """Sheets of texels."""
+        return tuple(s for s in self.sheets if s.of == "texels")
+
+    @property
+    def vertices(self) -> Sheet | None:
+        """The layers on the model's vertices, if they are painted."""
+        return next((s for s in self.sheets if s.of == "vertices"), None)
 
     def sheet(self, sheet_id: str) -> Sheet | None:
         return next((s for s in self.sheets if s.id == sheet_id), None)

@@ -21,6 +21,7 @@ from ruvelt.core.planes.plane import U16
 from ruvelt.core.samples.address import CHUNK, CHUNK_SIDE
 from ruvelt.core.samples.sheet import SheetSamples
 from ruvelt.core.samples.surface import SurfaceSamples
+from ruvelt.core.samples.vertices import VertexSamples
 from ruvelt.core.stack import _field_kernels as kernels
 from ruvelt.core.stack.basics import Colour, Vector
 from ruvelt.core.stack.channels import Channel, encode
@@ -208,7 +209,9 @@ class Measures:
 
     def vertex_colours(self, channel: Channel, chunk: int) -> U16 | None:
         """The same of the model's vertex colours."""
-        colours = None if self.laid is None else self.laid.vertex_colours(chunk)
+        samples = self.samples
+        at = self.laid.vertex_colours if self.laid is not None else samples.colours if isinstance(samples, VertexSamples) else None
+        colours = None if at is None else at(chunk)
         return colours if colours is None or channel.components == 3 else np.stack([lightness(colours), colours[3]])
 
     def file_normal(self, of: FileContent, chunk: int) -> U16 | None:

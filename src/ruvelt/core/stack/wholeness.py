@@ -7,7 +7,7 @@ from collections.abc import Iterable, Iterator
 import numpy as np
 
 from ruvelt.core.errors import InputError
-from ruvelt.core.samples.sheet import RESOLUTIONS
+from ruvelt.core.samples.resolutions import RESOLUTIONS
 from ruvelt.core.stack.channels import STANDARD_CHANNELS, Channel
 from ruvelt.core.stack.document import MAX_DEPTH, AnyLayer, ChannelUse, Document, Sheet
 from ruvelt.core.stack.edits import MAX_LAYERS
@@ -33,6 +33,8 @@ def check_document(document: Document, plans: int | None = None) -> None:
     _own_ids((m.key for m in (*document.high_meshes, *cages)), "high meshes")
     _own_ids((i.key for i in document.images), "images")
     _own_ids((f.id for f in document.face_sets), "face groups")
+    if sum(s.of == "vertices" for s in document.sheets) > 1:
+        raise InputError("The vertices are painted already: a project has one set of layers on them.")
     for sheet in document.sheets:
         _check_sheet(sheet, channels, plans)
 
@@ -46,7 +48,7 @@ def _own_ids(ids: Iterable[str], what: str) -> None:
 def _check_sheet(sheet: Sheet, channels: dict[str, Channel], plans: int | None) -> None:
     if sheet.resolution not in RESOLUTIONS:
         raise InputError(f"{sheet.name} cannot have a resolution of {sheet.resolution}. Choose one of {', '.join(map(str, RESOLUTIONS))}.")
-    if sheet.plan < 0 or (plans is not None and sheet.plan >= plans):
+    if sheet.of == "texels" and (sheet.plan < 0 or (plans is not None and sheet.plan >= plans)):
         raise InputError(f"{sheet.name} stands for square {sheet.plan + 1} of the UV layout, but the model has {plans}.")
     layers = list(sheet.walk())
     _own_ids((layer.id for layer, _ in layers), f"layers of {sheet.name}")

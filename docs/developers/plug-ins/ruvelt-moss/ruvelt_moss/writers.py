@@ -19,8 +19,8 @@ class Netpbm(MapWriter):
     suffix: ClassVar[str] = ".pnm"
     bits: ClassVar[tuple[int, ...]] = (8, 16)
 
-    def encode(self, codes: NDArray[np.uint16], bits: int) -> bytes:
-        pixels = to_bits(codes[..., :3] if codes.ndim == 3 else codes, bits)
+    def encode(self, values_u16: NDArray[np.uint16], bits: int) -> bytes:
+        pixels = to_bits(values_u16[..., :3] if values_u16.ndim == 3 else values_u16, bits)
         kind, (height, width) = 6 if pixels.ndim == 3 else 5, pixels.shape[:2]
         head = f"P{kind} {width} {height} {2**bits - 1}\n".encode()
         return head + np.ascontiguousarray(pixels, ">u2" if bits == 16 else "u1").tobytes()

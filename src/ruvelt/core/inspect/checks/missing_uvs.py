@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
 from typing import ClassVar
 
 import numpy as np
@@ -23,7 +24,8 @@ class MissingUvs(Check):
 
     def find(self, model: Model, sheets: list[SheetPlan]) -> Finding | None:
         if not model.uv_layouts:
-            return self.found("No UVs", "Unwrap it below, or bring it in again with UVs.", np.arange(model.face_count, dtype=np.int32))
+            advice = "Its vertices can be painted as they are. Maps need UVs: unwrap it below, now or later, or bring it in again with UVs."
+            return replace(self.found("No UVs", advice, np.arange(model.face_count, dtype=np.int32)), level="warns")
         faces = faces_of(model, np.asarray(np.isnan(triangle_uvs(model)).any(axis=(1, 2))))
         if not len(faces):
             return None

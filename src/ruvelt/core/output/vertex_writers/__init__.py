@@ -1,0 +1,1 @@
+"""Formats for vertex paint, one file each."""

@@ -1,0 +1,200 @@
+"""A project painted on vertices: brought in, painted, unwrapped beside it, written, opened again."""
+
+from __future__ import annotations
+
+import io
+from pathlib import Path
+
+import numpy as np
+import pytest
+from numpy.testing import assert_allclose, assert_array_equal
+from plyfile import PlyData, PlyElement
+
+from ruvelt.core.brush.script import parse_script
+from ruvelt.core.brush.settings import Brush
+from ruvelt.core.brush.target import Paint, Target
+from ruvelt.core.errors import Conflict, InputError
+from ruvelt.core.samples.vertices import VertexSamples
+from ruvelt.core.stack.basics import FacePick
+from ruvelt.core.stack.camera import Camera
+from ruvelt.studio.bakes import BakeRequest
+from ruvelt.studio.cells import cell_pictures, map_pictures
+from ruvelt.studio.exports import export_project
+from ruvelt.studio.geometry import sheet_facts, viewport_geometry
+from ruvelt.studio.laying import flood
+from ruvelt.studio.layout import pack, unwrap_model
+from ruvelt.studio.looking import seen_chunks, unpainted
+from ruvelt.studio.probe import probe
+from ruvelt.studio.recording import script_since
+from ruvelt.studio.replay import replay
+from ruvelt.studio.session import Session
+from ruvelt.studio.strokes import PointerSample, StrokeBegin, StrokeMessage
+from ruvelt.studio.studio import Studio
+from ruvelt.studio.vertex_paint import add_vertex_paint, remove_vertex_paint
+from tests.core.test_vertex_paint import coloured, sculpt
+from tests.meshes import cube_obj
+
+CAMERA = Camera(eye=(0, 0, 4), target=(0, 0, 0), fov_deg=40, width=200, height=200)
+PAINT = Target(sheet="vertices", layer="l2", channels=("base_color",))
+RED = Paint(values={"base_color": (1.0, 0.0, 0.0)})
+
+
+def ply_of(model) -> bytes:  # type: ignore[no-untyped-def]
+    """The model as a PLY with vertex colours, written by plyfile."""
+    vertices = np.zeros(model.vertex_count, [("x", "f4"), ("y", "f4"), ("z", "f4"), ("red", "u1"), ("green", "u1"), ("blue", "u1")])
+    for i, axis in enumerate("xyz"):
+        vertices[axis] = model.positions[:, i]
+    for i, name in enumerate(("red", "green", "blue")):
+        vertices[name] = np.rint(model.vertex_colors[:, i] * 255)
+    faces = np.zeros(model.face_count, [("vertex_indices", "i4", (3,))]) if (np.diff(model.face_starts) == 3).all() else None
+    if faces is None:
+        faces = np.empty(model.face_count, [("vertex_indices", object)])
+        faces["vertex_indices"] = [model.corner_vertex[a:b].astype(np.int32) for a, b in zip(model.face_starts, model.face_starts[1:], strict=False)]
+    out = io.BytesIO()
+    PlyData([PlyElement.describe(vertices, "vertex"), PlyElement.describe(faces, "face")]).write(out)
+    return out.getvalue()
+
+
+@pytest.fixture
+def ball(studio: Studio) -> str:
+    return studio.create(ply_of(coloured(sculpt(60, 40))), "ball.ply", name="Ball")
+
+
+def values(session: Session, channel: str = "base_color") -> np.ndarray:
+    display, samples = session.display("vertices"), session.samples(session.sheet("vertices"))
+    assert isinstance(samples, VertexSamples)
+    whole = np.concatenate([display.evaluator.composite(channel, c) for c in range(samples.chunk_count)], axis=1)
+    return whole[:, samples.slot_of_vertex].T
+
+
+def stroke(studio: Studio, uid: str, *places: tuple[float, float], target: Target = PAINT, paint: Paint = RED) -> None:
+    session = studio.session(uid)
+    brush = Brush(size=0.3, size_unit="object", hardness=0.9)
+    begin = StrokeBegin(revision=session.revision, target=target, brush=brush, paint=paint, camera=CAMERA)
+    points = tuple(PointerSample(x=x, y=y, time=i / 60) for i, (x, y) in enumerate(places))
+    answer = studio.desk(uid).handle(StrokeMessage(stroke="s", begin=begin, points=points, end=True))
+    assert answer.stored
+    assert answer.patches
+
+
+def test_colours_of_the_file_are_a_layer_and_a_stroke_lies_over_them(studio: Studio, ball: str, tmp_path: Path) -> None:
+    session = studio.session(ball)
+    sheet = session.sheet("vertices")
+    assert [layer.name for layer in sheet.layers] == ["Paint", "Vertex colours", "Ground"]
+    wanted = np.rint(coloured(sculpt(60, 40)).vertex_colors[:, :3].astype(np.float64) * 255).astype(int) * 257  # type: ignore[index]
+    assert_array_equal(values(session), wanted)
+    stroke(studio, ball, (90, 100), (110, 100))
+    front = np.linalg.norm(session.model.positions - [0, 0, 1], axis=1) < 0.1
+    assert_allclose(values(session)[front] / 65535, np.tile([1, 0, 0], (int(front.sum()), 1)), atol=0.02)
+    assert session.undo() == "Brush · Paint · Base colour"
+    assert_array_equal(values(session), wanted)
+    session.redo()
+    painted = values(session)
+    studio.close()
+    again = Studio(tmp_path / "data")
+    try:
+        assert_array_equal(values(again.session(ball)), painted)
+    finally:
+        again.close()
+
+
+def test_what_views_ask_of_vertices(studio: Studio, ball: str) -> None:
+    session = studio.session(ball)
+    model = session.model
+    _, blocks = viewport_geometry(session, "vertices")
+    samples = session.samples(session.sheet("vertices"))
+    rows = np.frombuffer(blocks[0], np.float32).reshape(-1, 6)
+    assert_array_equal(rows[:, :3], samples.positions[: model.vertex_count])
+    # A smooth ball's normals point outwards.
+    assert_allclose(rows[:, 3:], rows[:, :3], atol=0.06)
+    triangles = np.frombuffer(blocks[1], np.uint32).reshape(-1, 3)
+    assert_array_equal(np.sort(rows[triangles][:, :, :3].reshape(-1, 9), axis=0), np.sort(model.positions[model.triangles].reshape(-1, 9), axis=0))
+    assert sheet_facts(session, "vertices")["covered"] == model.vertex_count
+    assert seen_chunks(session, "vertices", CAMERA) == [0]
+    found = probe(session, CAMERA, "vertices", 100, 100, True)
+    assert (found["hit"], found["sheet"]) == (True, "vertices")
+    assert set(found["values"]) >= {"base_color", "roughness"}
+    assert probe(session, CAMERA, "vertices", 1, 1, True) == {"hit": False}
+    with pytest.raises(InputError, match="no UV layout"):
+        probe(session, None, "vertices", 10, 10, False)
+    stroke(studio, ball, (90, 100), (110, 100))
+    assert cell_pictures(session, "vertices")["l2/base_color"].startswith("data:image/png")
+    assert unpainted(session, "vertices", "base_color")[0] == 0
+
+
+def test_fills_bakes_and_masks_work_as_on_sheets(studio: Studio, ball: str) -> None:
+    session = studio.session(ball)
+    flood(session, PAINT, RED, [FacePick(by="face", index=5)], 1.0)
+    corners = session.model.corner_vertex[session.model.face_starts[5] : session.model.face_starts[6]]
+    mine = np.isin(np.arange(session.model.vertex_count), corners)
+    assert ((values(session) == [65535, 0, 0]).all(axis=1) == mine).all()
+    told = studio.bakery(ball).bake(BakeRequest(maps=("normal", "occlusion", "position"), source="model"))
+    assert told["sheets"] == ["vertices"]
+    assert {m.id for m in session.sheet("vertices").mesh_maps} == {"occlusion", "position"}
+    assert set(map_pictures(session, "vertices")) == {"occlusion", "position"}
+    assert_allclose(values(session, "map:position") / 65535, (session.model.positions + 1) / 2, atol=2e-3)
+    with pytest.raises(InputError, match="tangent space"):
+        studio.bakery(ball).bake(BakeRequest(maps=("normal",), source="model"))
+
+
+def test_unwrapping_later_keeps_vertex_paint_and_leaves_untouched_layers_behind(studio: Studio, ball: str) -> None:
+    session = studio.session(ball)
+    stroke(studio, ball, (90, 100), (110, 100))
+    before = values(session)
+    unwrap_model(session, lambda *told: None, 256)
+    assert [s.of for s in session.document.sheets] == ["vertices", "texels"]
+    assert_array_equal(values(session), before)
+    sheet = session.document.sheets[1]
+    # The layout belongs to no pixel yet, whatever vertices hold.
+    pack(session, lambda *told: None)
+    flood(session, Target(sheet=sheet.id, layer="l2", channels=("base_color",)), RED, None, 1.0)
+    assert_array_equal(values(session), before)
+    with pytest.raises(Conflict):
+        pack(session, lambda *told: None)
+    remove_vertex_paint(session)
+    assert [s.of for s in session.document.sheets] == ["texels"]
+    session.undo()
+    assert_array_equal(values(session), before)
+
+
+def test_vertex_paint_beside_sheets_is_one_step(studio: Studio) -> None:
+    uid = studio.create(cube_obj(), "cube.obj", name="Crate", resolution=256)
+    session = studio.session(uid)
+    assert add_vertex_paint(session) == "vertices"
+    with pytest.raises(Conflict, match="already"):
+        add_vertex_paint(session)
+    flood(session, PAINT, RED, None, 1.0)
+    assert (values(session) == [65535, 0, 0]).all()
+    session.undo()
+    session.undo()
+    assert session.document.vertices is None
+
+
+def test_the_last_layers_of_a_project_stay(studio: Studio, ball: str) -> None:
+    with pytest.raises(InputError, match="all there is"):
+        remove_vertex_paint(studio.session(ball))
+
+
+def test_exports_of_vertices_and_of_sheets(studio: Studio, ball: str, tmp_path: Path) -> None:
+    session = studio.session(ball)
+    stroke(studio, ball, (90, 100), (110, 100))
+    files = export_project(session, studio.presets.get("vertex-colours"), tmp_path / "out")
+    assert [f.name for f in files] == ["Ball_Vertices_colours.ply", "Ball_Vertices_colours.glb", "Ball_Vertices_colours.obj"]
+    ply = PlyData.read(str(tmp_path / "out" / "Ball_Vertices_colours.ply"))
+    assert_array_equal(np.stack([ply["vertex"][c] for c in ("red", "green", "blue")], 1), (values(session).astype(int) * 255 + 32767) // 65535)
+    with pytest.raises(InputError, match="no sheet"):
+        export_project(session, studio.presets.get("separate-maps"), tmp_path / "maps")
+    assert not (tmp_path / "maps").exists()
+    uid = studio.create(cube_obj(), "cube.obj", name="Crate", resolution=256)
+    with pytest.raises(InputError, match="Add vertex paint"):
+        export_project(studio.session(uid), studio.presets.get("vertex-colours"), tmp_path / "none")
+
+
+def test_what_was_painted_replays_as_a_script(studio: Studio, ball: str) -> None:
+    session = studio.session(ball)
+    stroke(studio, ball, (90, 100), (110, 100))
+    flood(session, PAINT, Paint(values={"base_color": (0.0, 0.0, 1.0)}), [FacePick(by="face", index=900)], 0.5)
+    script = parse_script(script_since(session, 0))
+    other = studio.session(studio.create(ply_of(coloured(sculpt(60, 40))), "ball.ply", name="Other"))
+    replay(other, script)
+    assert_array_equal(values(other), values(session))
