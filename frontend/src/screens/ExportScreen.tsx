@@ -46,11 +46,13 @@ export function ExportScreen() {
   const formats = registries?.map_formats ?? [];
   const client = useQueryClient();
   const { data: presets } = useQuery({ queryKey: ["presets"], queryFn: api.presets });
-  const [chosen, setChosen] = useState("separate-maps");
+  const [picked, setChosen] = useState<string | null>(null);
   const [changed, setChanged] = useState<Partial<ExportPreset>>({});
   const [sheetsOff, setSheetsOff] = useState<ReadonlySet<string>>(new Set());
   const [mapsOff, setMapsOff] = useState<ReadonlySet<string>>(new Set());
   const [written, setWritten] = useState<Written | null>(null);
+  // What there is decides what is written first.
+  const chosen = picked ?? (document && !textured(document).length ? "vertex-colours" : "separate-maps");
   const base = presets?.find((p) => p.id === chosen);
   if (!document || !base) return <main className="page" />;
   const preset: ExportPreset = { ...base, ...changed };
@@ -153,7 +155,7 @@ export function ExportScreen() {
             <Button
               onClick={() =>
                 void api.deletePreset(preset.id).then(async () => {
-                  setChosen("separate-maps");
+                  setChosen(null);
                   await client.invalidateQueries({ queryKey: ["presets"] });
                 })
               }

@@ -1,7 +1,6 @@
 import { Button, MenuItem, TextField, Tooltip } from "@mui/material";
 import { useQuery } from "@tanstack/react-query";
 import { useEffect, useRef, useState } from "react";
-import { Group, Panel, Separator } from "react-resizable-panels";
 import { api } from "../api/client";
 import type { Finding } from "../api/types";
 import { edit, hideParts } from "../state/edits";
@@ -16,8 +15,7 @@ import { PushButton } from "../ui/PushButton";
 import { Toggle } from "../ui/Toggle";
 import { Icon } from "../ui/icons";
 import { NamedSlider } from "../ui/sliders";
-import { FlatView } from "../viewport/FlatView";
-import { SolidView } from "../viewport/SolidView";
+import { SideBySide } from "../viewport/SideBySide";
 import { ImportNotes } from "./ImportNotes";
 import { SheetEntry } from "./SheetEntry";
 import { UnwrapCard } from "./UnwrapCard";
@@ -34,7 +32,7 @@ export function ModelScreen() {
         <Findings findings={model?.findings ?? []} known={model !== null} />
         <ImportNotes />
         <Parts />
-        <h2>Sheets</h2>
+        <h2>Sheets and vertices</h2>
         {textured(document).map((s) => (
           <SheetEntry key={s.id} sheet={s} />
         ))}
@@ -67,15 +65,7 @@ export function ModelScreen() {
           </div>
         )}
       </div>
-      <Group orientation="horizontal">
-        <Panel defaultSize="56%" minSize="20%">
-          <SolidView paintable={false} />
-        </Panel>
-        <Separator className="handle-x" aria-label="Width of the views" />
-        <Panel minSize="20%">
-          <FlatView paintable={false} />
-        </Panel>
-      </Group>
+      <SideBySide share="56%" paintable={false} />
     </main>
   );
 }

@@ -20,9 +20,9 @@ export function Preparing() {
   const now = useReadiness();
   if (!now || !now.kernels_planned) return null;
   return (
-    <Tooltip title="This happens once after setting up. Everything can be used; until then the first use of a hand tool may take some seconds.">
-      <span className="quiet" role="status" aria-label="Preparing tools">
-        Preparing tools: {now.kernels_done} of {now.kernels_planned}
+    <Tooltip title="Tools are being prepared. This happens once after setting up. Everything can be used; until then the first use of a hand tool may take some seconds.">
+      <span className="quiet nowrap" role="status" aria-label={`Preparing tools: ${now.kernels_done} of ${now.kernels_planned}`}>
+        Tools {now.kernels_done} / {now.kernels_planned}
       </span>
     </Tooltip>
   );

@@ -23,7 +23,7 @@ function shown(now: Readiness): void {
 
 it("says what is still prepared, and how far", async () => {
   shown({ kernels_done: 12, kernels_planned: 53, making: [{ name: "Mooring buoy", message: "Painting the buoy", done: 30, planned: 120 }] });
-  expect((await screen.findByRole("status", { name: "Preparing tools" })).textContent).toBe("Preparing tools: 12 of 53");
+  expect((await screen.findByRole("status", { name: "Preparing tools: 12 of 53" })).textContent).toBe("Tools 12 / 53");
   const card = screen.getByRole("article", { name: "Mooring buoy, being made" });
   expect(card.textContent).toContain("Painting the buoy");
   expect(screen.getByRole("progressbar").getAttribute("aria-valuenow")).toBe("25");

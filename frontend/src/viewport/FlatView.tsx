@@ -1,4 +1,4 @@
-import { Button, Tooltip } from "@mui/material";
+import { Tooltip } from "@mui/material";
 import { useEffect, useRef, useState } from "react";
 import { chooseSheet } from "../state/hand";
 import { useDocument, useSheet, useWorkshop } from "../state/hooks";
@@ -23,8 +23,6 @@ export function FlatView({ paintable = true }: { paintable?: boolean }) {
   const [percent, setPercent] = useState(0);
   const vertices = sheet?.of === "vertices";
   const side = vertices ? 0 : (sheet?.resolution ?? 0);
-  const uid = useWorkshop((s) => s.uid);
-  const unwrapped = useDocument()?.sheets.some((s) => s.of !== "vertices") ?? false;
   useEffect(() => {
     const stage = theStage();
     stage?.attach("flat", place.current);
@@ -64,33 +62,40 @@ export function FlatView({ paintable = true }: { paintable?: boolean }) {
     theStage()?.pan.zoom(factor, box.width / 2, box.height / 2);
     theStage()?.draw();
   };
+  const zoomButtons = (
+    <>
+      <Tooltip title="Further (wheel)">
+        <button className="iconbtn small" aria-label="Zoom out" onClick={() => zoom(1 / 1.25)}>
+          <Icon name="minus" />
+        </button>
+      </Tooltip>
+      <Tooltip title={hint("Fit the sheet into the view", "refit")}>
+        <button className="iconbtn percent-btn" aria-label={`${percent}%: fit the sheet`} onClick={() => theStage()?.refit()}>
+          {percent}%
+        </button>
+      </Tooltip>
+      <Tooltip title="Nearer (wheel)">
+        <button className="iconbtn small" aria-label="Zoom in" onClick={() => zoom(1.25)}>
+          <Icon name="plus" />
+        </button>
+      </Tooltip>
+    </>
+  );
   return (
     <section className="view" aria-label="Flat sheet">
       <div className="vhead">
         <Tooltip title={hint("Sheet shown and painted", "next-sheet")}>
           <Dropdown label="Sheet" value={sheet?.id ?? ""} options={document?.sheets ?? []} onChoose={chooseSheet} sx={{ maxWidth: 150 }} />
         </Tooltip>
-        <Tooltip title="Show the polygons' edges">
-          <Toggle plain on={wire} onToggle={() => workshop.setState({ wire: !wire })}>
-            Wire
-          </Toggle>
-        </Tooltip>
+        {!vertices && (
+          <Tooltip title="Show the polygons' edges">
+            <Toggle plain on={wire} onToggle={() => workshop.setState({ wire: !wire })}>
+              Wire
+            </Toggle>
+          </Tooltip>
+        )}
         <span className="push" />
-        <Tooltip title="Further (wheel)">
-          <button className="iconbtn small" aria-label="Zoom out" onClick={() => zoom(1 / 1.25)}>
-            <Icon name="minus" />
-          </button>
-        </Tooltip>
-        <Tooltip title={hint("Fit the sheet into the view", "refit")}>
-          <button className="iconbtn percent-btn" aria-label={`${percent}%: fit the sheet`} onClick={() => theStage()?.refit()}>
-            {percent}%
-          </button>
-        </Tooltip>
-        <Tooltip title="Nearer (wheel)">
-          <button className="iconbtn small" aria-label="Zoom in" onClick={() => zoom(1.25)}>
-            <Icon name="plus" />
-          </button>
-        </Tooltip>
+        {!vertices && zoomButtons}
       </div>
       <div className="stage" ref={place} data-testid="flat">
         <svg className="over">
@@ -102,14 +107,7 @@ export function FlatView({ paintable = true }: { paintable?: boolean }) {
         {vertices && (
           <div className="nosheet">
             <b>Vertex paint has no flat sheet</b>
-            <p className="note">
-              Its values lie on the vertices of the mesh. {unwrapped ? "Choose a sheet above to see it laid flat." : "A sheet comes with UVs."}
-            </p>
-            {!unwrapped && (
-              <Button href={`#/${uid}/model`} size="small">
-                Unwrap on the Model screen
-              </Button>
-            )}
+            <p className="note">Its values lie on the vertices of the mesh. Choose a sheet above to see it laid flat.</p>
           </div>
         )}
         {sheet && !vertices && (

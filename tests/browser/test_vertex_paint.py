@@ -1,0 +1,89 @@
+"""A sculpt without UVs is brought in, painted on its vertices, unwrapped later, and written; all by hand in the window."""
+
+from __future__ import annotations
+
+import io
+import zipfile
+from pathlib import Path
+
+import numpy as np
+from playwright.sync_api import Page, expect
+from plyfile import PlyData
+
+from tests.browser.conftest import Server
+from tests.browser.hand import at, away, choose, colour, drag, look, settled
+from tests.browser.test_incoming import bring_in
+from tests.core.test_vertex_paint import coloured, sculpt
+from tests.studio.test_vertex_paint import ply_of
+
+
+def even_ball() -> bytes:
+    """A ball of 6,000 vertices, blue all over."""
+    model = coloured(sculpt(100, 60))
+    assert model.vertex_colors is not None
+    model.vertex_colors[:] = [0.2, 0.4, 0.8, 1.0]
+    return ply_of(model)
+
+
+def test_painted_unwrapped_and_written(page: Page, server: Server, tmp_path: Path) -> None:
+    file = tmp_path / "ball.ply"
+    file.write_bytes(even_ball())
+    bring_in(page, server, file)
+    expect(page.get_by_role("region", name="Import notes")).to_contain_text("Vertex colours, as a layer of base colour.")
+    expect(page.get_by_role("button", name="Show Vertices")).to_be_visible()
+    page.get_by_role("link", name="Paint", exact=True).click()
+    settled(page)
+    # Nothing can be laid flat yet, so the model has the room to itself.
+    expect(page.get_by_test_id("flat")).to_have_count(0)
+    page.get_by_role("button", name="Flat", exact=True).click()
+    away(page)
+    assert np.abs(np.array(at(look(page, "solid"), 0.5, 0.5)) - [51, 102, 204]).max() <= 2
+    colour(page, "#ff8000")
+    drag(page, "solid", (0.45, 0.5), (0.55, 0.5))
+    away(page)
+    picture = look(page, "solid")
+    assert np.abs(np.array(at(picture, 0.5, 0.5)) - [255, 128, 0]).max() <= 6
+    assert np.abs(np.array(at(picture, 0.5, 0.35)) - [51, 102, 204]).max() <= 2
+    # What comes back after a reload is what was drawn batch by batch.
+    page.reload()
+    settled(page)
+    page.get_by_role("button", name="Flat", exact=True).click()
+    away(page)
+    assert np.abs(look(page, "solid") - picture).max() <= 3
+    page.keyboard.press("Control+z")
+    settled(page)
+    assert np.abs(np.array(at(look(page, "solid"), 0.5, 0.5)) - [51, 102, 204]).max() <= 2
+    page.keyboard.press("Control+Shift+z")
+    settled(page)
+
+    page.get_by_role("link", name="Export").click()
+    # Without a sheet, vertex colours are what is written.
+    page.get_by_role("checkbox", name="GLB").uncheck()
+    page.get_by_role("button", name="Write 2 files").click()
+    with page.expect_download() as download:
+        page.get_by_role("region", name="Listing").get_by_role("link", name="Download as zip").click()
+    archive = zipfile.ZipFile(download.value.path())
+    assert sorted(n.rsplit(".", 1)[1] for n in archive.namelist()) == ["json", "obj", "ply"]
+    name = next(n for n in archive.namelist() if n.endswith(".ply"))
+    vertices = PlyData.read(io.BytesIO(archive.read(name)))["vertex"]
+    colours = np.stack([vertices[c] for c in ("red", "green", "blue")], axis=1).astype(int)
+    assert 0.002 < (np.abs(colours - [255, 128, 0]).max(axis=1) <= 6).mean() < 0.1
+    assert (np.abs(colours - [51, 102, 204]).max(axis=1) == 0).mean() > 0.8
+
+    page.get_by_role("link", name="Model").click()
+    page.get_by_role("button", name="Unwrap the model").click()
+    expect(page.get_by_text("The model is unwrapped.")).to_be_visible()
+    settled(page)
+    page.get_by_role("link", name="Paint", exact=True).click()
+    settled(page)
+    expect(page.get_by_test_id("flat")).to_have_count(1)
+    # The vertices are still chosen, with their paint; a sheet is there beside them.
+    away(page)
+    assert np.abs(np.array(at(look(page, "solid"), 0.5, 0.5)) - [255, 128, 0]).max() <= 6
+    expect(page.get_by_text("Vertex paint has no flat sheet")).to_be_visible()
+    choose(page, "Sheet", "Default")
+    settled(page)
+    away(page)
+    # A sheet of the same model begins with the file's colours.
+    assert np.abs(np.array(at(look(page, "solid"), 0.5, 0.5)) - [51, 102, 204]).max() <= 2
+    expect(page.get_by_text("Vertex paint has no flat sheet")).to_have_count(0)
