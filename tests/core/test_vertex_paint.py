@@ -237,3 +237,10 @@ def test_documents_are_stored_as_stacks_over_samples() -> None:
     text["sheets"][1]["stack"] = "gone"
     with pytest.raises(ValueError, match="not there"):
         Document.from_stored(json.dumps(text))
+
+
+def test_colours_of_too_few_vertices_are_told() -> None:
+    some = b"v 0 0 0 1 0 0\nv 1 0 0\nv 0 1 0 0 1 0\nf 1 2 3\n"
+    model = read_mesh(some, "some.obj")
+    assert model.vertex_colors is None
+    assert any("only 2 of 3 vertices" in n.text and n.outcome == "left out" for n in model.notes)

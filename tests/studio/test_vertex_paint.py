@@ -198,3 +198,22 @@ def test_what_was_painted_replays_as_a_script(studio: Studio, ball: str) -> None
     other = studio.session(studio.create(ply_of(coloured(sculpt(60, 40))), "ball.ply", name="Other"))
     replay(other, script)
     assert_array_equal(values(other), values(session))
+
+
+def test_a_glb_without_uvs_has_its_colours_once(studio: Studio, ball: str, tmp_path: Path) -> None:
+    """glTF's vertex colours multiply; on vertices they are a layer, and multiply nothing beside that."""
+    session = studio.session(ball)
+    before = values(session)
+    export_project(session, studio.presets.get("vertex-colours"), tmp_path / "out")
+    data = (tmp_path / "out" / "Ball_Vertices_colours.glb").read_bytes()
+    again = studio.session(studio.create(data, "ball.glb", name="Again"))
+    assert not again.document.settings.multiply_vertex_colours
+    assert_array_equal(values(again), before)
+
+
+def test_alpha_of_vertex_colours_is_told(studio: Studio) -> None:
+    header = b"ply\nformat ascii 1.0\nelement vertex 3\n" + b"".join(b"property float %c\n" % c for c in b"xyz")
+    header += b"".join(b"property uchar %s\n" % c for c in (b"red", b"green", b"blue", b"alpha")) + b"element face 1\n"
+    header += b"property list uchar int vertex_indices\nend_header\n"
+    uid = studio.create(header + b"0 0 0 9 9 9 255\n1 0 0 9 9 9 128\n0 1 0 9 9 9 0\n3 0 1 2\n", "clear.ply", name="Clear")
+    assert any("alpha of vertex colours" in n.text for n in studio.session(uid).model.notes)

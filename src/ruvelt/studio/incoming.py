@@ -74,7 +74,8 @@ def take_in(asset: Asset, rule: SheetRule, resolution: int | None, uv_set: int |
     used = sorted({u.picture for uses in laid.values() for u in uses}) if sheets else []
     images = tuple({known[p].image.key: known[p].image for p in used}.values())
     pictures = {known[p].image.key: asset.pictures[p].data for p in used}
-    multiply = asset.colors_multiply and model.vertex_colors is not None and bool((model.vertex_colors[:, :3] < 1).any())
+    # On vertices they are a layer: there is nothing else that they could multiply.
+    multiply = bool(model.uv_layouts) and asset.colors_multiply and model.vertex_colors is not None and bool((model.vertex_colors[:, :3] < 1).any())
     notes += _colour_notes(model, multiply, bool(sheets))
     model = replace(model, notes=(*_part_notes(model), *notes, *model.notes))
     return Incoming(model, sheets, images, pictures, multiply)
@@ -296,7 +297,10 @@ def _colour_notes(model: Model, multiply: bool, sheets: bool) -> list[Note]:
         return []
     if multiply:
         return [Note("File", "kept", "Vertex colours: they multiply the base colour, as in the file, and go out again with a GLB.")]
-    return [Note("File", "kept", "Vertex colours" + (", as a layer of base colour." if sheets else "."))]
+    notes = [Note("File", "kept", "Vertex colours" + (", as a layer of base colour." if sheets else "."))]
+    if (model.vertex_colors[:, 3] < 1).any():
+        notes.append(Note("File", "left out", "The alpha of vertex colours: paint opacity where something should show through."))
+    return notes
 
 
 def _part_notes(model: Model) -> list[Note]:

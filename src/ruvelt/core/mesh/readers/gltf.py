@@ -209,6 +209,7 @@ class _Loader:
         width = WIDTH.get(item(self.document.accessors, index, "accessor").type, 0)
         found = self._attribute(primitive, "COLOR_0", width if width in (3, 4) else 4).astype(np.float32)
         if len(found) != count:
+            self.notes.append(Note("File", "left out", f"Vertex colours of a part: {len(found):,} for {count:,} vertices. Export it again."))
             return None
         rgb = linear_to_srgb_float(np.clip(found[:, :3], 0, 1)).astype(np.float32)
         alpha = np.clip(found[:, 3:4], 0, 1) if found.shape[1] == 4 else np.ones((count, 1), np.float32)

@@ -139,7 +139,7 @@ def read(data: bytes, name: str, companions: Mapping[str, bytes], allowance: All
         face_material=np.array(face_material, np.int32),
         groups=tuple(FaceGroup(g, np.array(f, np.int32)) for g, f in groups.items() if g != "default" or len(groups) > 1),
         uv_layouts=(TextureCoords("UV", np.array(vt, np.float32).reshape(-1, 2), corner_uv, 0),) if (corner_uv >= 0).any() else (),
-        vertex_colors=_vertex_colors(colors, count),
+        vertex_colors=_vertex_colors(colors, count, notes),
         file_normals=_corner_normals(vn, normal_of),
         notes=tuple(notes),
     )
@@ -154,8 +154,11 @@ def _index(word: str, count: int, what: str, number: int, line: str) -> int:
     return i
 
 
-def _vertex_colors(values: array[float], count: int) -> np.ndarray | None:
+def _vertex_colors(values: array[float], count: int, notes: list[Note]) -> np.ndarray | None:
     if len(values) != count * 3 or not count:
+        if values:
+            text = f"Vertex colours: only {len(values) // 3:,} of {count:,} vertices have one. Export all of them with colours."
+            notes.append(Note("File", "left out", text))
         return None
     rgb = np.clip(np.array(values, np.float32).reshape(-1, 3), 0, 1)
     return np.concatenate([rgb, np.ones((count, 1), np.float32)], axis=1)
