@@ -56,6 +56,23 @@ def test_painted_unwrapped_and_written(page: Page, server: Server, tmp_path: Pat
     page.keyboard.press("Control+Shift+z")
     settled(page)
 
+    # A finish goes into the hand, and on the model nothing changes until a stroke lays it.
+    before = look(page, "solid")
+    page.get_by_role("button", name="Finish Wet").click()
+    expect(page.get_by_text("Base colour · Roughness · Metallic")).to_be_visible()
+    away(page)
+    assert np.array_equal(look(page, "solid"), before)
+    page.get_by_role("button", name="Finish", exact=True).click()
+    drag(page, "solid", (0.48, 0.55), (0.52, 0.55))
+    away(page)
+    # Finish alone leaves the colour alone.
+    assert np.array_equal(look(page, "solid"), before)
+    page.get_by_role("button", name="Channel", exact=True).click()
+    choose(page, "Channel shown", "Roughness")
+    away(page)
+    wet = at(look(page, "solid"), 0.5, 0.55)
+    assert max(wet) < 30
+
     page.get_by_role("link", name="Export").click()
     # Without a sheet, vertex colours are what is written.
     page.get_by_role("checkbox", name="GLB").uncheck()

@@ -17,6 +17,7 @@ from ruvelt.core.errors import Conflict, InputError
 from ruvelt.core.samples.vertices import VertexSamples
 from ruvelt.core.stack.basics import FacePick
 from ruvelt.core.stack.camera import Camera
+from ruvelt.core.stack.edits import SetSettings
 from ruvelt.studio.bakes import BakeRequest
 from ruvelt.studio.cells import cell_pictures, map_pictures
 from ruvelt.studio.exports import export_project
@@ -217,3 +218,17 @@ def test_alpha_of_vertex_colours_is_told(studio: Studio) -> None:
     header += b"property list uchar int vertex_indices\nend_header\n"
     uid = studio.create(header + b"0 0 0 9 9 9 255\n1 0 0 9 9 9 128\n0 1 0 9 9 9 0\n3 0 1 2\n", "clear.ply", name="Clear")
     assert any("alpha of vertex colours" in n.text for n in studio.session(uid).model.notes)
+
+
+def test_a_project_begins_with_finishes_and_refuses_ones_that_are_none(studio: Studio, ball: str) -> None:
+    session = studio.session(ball)
+    finishes = session.document.settings.finishes
+    assert {f.id: (f.values["roughness"][0], f.values["metallic"][0]) for f in finishes}["bare-metal"] == (0.32, 1.0)
+    mouth = {"id": "mouth", "name": "Wet mouth", "values": {"roughness": [0.04], "gone": [1.0]}}
+    session.edit(SetSettings(values={"finishes": [mouth]}), "Keep a finish")
+    assert session.document.settings.finishes[0].name == "Wet mouth"
+    for values, match in (({"roughness": [2.0]}, "less than or equal to 1"), ({"roughness": [0.1, 0.2, 0.3]}, "takes one number"), ({}, "finishes")):
+        with pytest.raises(InputError, match=match):
+            session.edit(SetSettings(values={"finishes": [{**mouth, "values": values}]}), "Keep a finish")
+    with pytest.raises(InputError, match="Two finishes"):
+        session.edit(SetSettings(values={"finishes": [mouth, mouth]}), "Keep a finish")

@@ -2318,6 +2318,7 @@ export interface components {
              * @default {
              *       "blend_space": "srgb",
              *       "crease_deg": 30,
+             *       "finishes": [],
              *       "height_range": 0.01,
              *       "multiply_vertex_colours": false,
              *       "swatches": []
@@ -2722,6 +2723,20 @@ export interface components {
             level: "blocks" | "warns";
             /** Title */
             title: string;
+        };
+        /**
+         * Finish
+         * @description How a surface shines, kept under a name: values of channels beside base colour, with which it is laid or left as it is.
+         */
+        Finish: {
+            /** Id */
+            id: string;
+            /** Name */
+            name: string;
+            /** Values */
+            values: {
+                [key: string]: number[];
+            };
         };
         /** FloodBody */
         FloodBody: {
@@ -4897,6 +4912,11 @@ export interface components {
              * @default 30
              */
             crease_deg: number;
+            /**
+             * Finishes
+             * @default []
+             */
+            finishes: components["schemas"]["Finish"][];
             /**
              * Height Range
              * @default 0.01

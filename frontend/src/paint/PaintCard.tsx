@@ -1,18 +1,17 @@
 import { Slider, Tooltip } from "@mui/material";
 import { HexColorPicker } from "react-colorful";
 import type { Channel } from "../api/types";
-import { fromHex, greyOf, sameColour, toHex } from "../state/colour";
-import { edit } from "../state/edits";
+import { fromHex, toHex } from "../state/colour";
 import { chooseTarget, toolKind } from "../state/hand";
 import { useDocument, useSheet, useWorkshop } from "../state/hooks";
 import { findLayer } from "../state/layers";
 import { workshop } from "../state/workshop";
-import type { RGB } from "../state/workshop";
 import { TextInput } from "../ui/TextInput";
 import { Toggle } from "../ui/Toggle";
-import { Icon } from "../ui/icons";
 import { NamedSlider } from "../ui/sliders";
 import { BlendChoice } from "./BlendChoice";
+import { Finishes, Lays } from "./Finishes";
+import { Swatches } from "./Swatches";
 
 /** What the next stroke lays: colour and values for channel cells, one grey for a mask. */
 export function PaintCard() {
@@ -22,6 +21,7 @@ export function PaintCard() {
       {target?.mask ? <MaskPaint /> : <ChannelPaint />}
       <div className="rule" />
       <Swatches />
+      {!target?.mask && !target?.mesh_map && <Finishes />}
     </section>
   );
 }
@@ -88,6 +88,7 @@ function ChannelPaint() {
           <ValuePaint key={c.id} channel={c} />
         ))}
       {paints && <BlendChoice />}
+      <Lays />
       <div className="prow" role="group" aria-label="Channels of the stroke">
         {channels.map((c) => (
           <Tooltip key={c.id} title={target.channels.includes(c.id) ? `Strokes change ${c.name}` : `Also change ${c.name}`}>
@@ -154,52 +155,5 @@ function ValuePaint({ channel }: { channel: Channel }) {
       unit="number"
       onChange={(v) => put([v])}
     />
-  );
-}
-
-function Swatches() {
-  const swatches = useWorkshop((s) => s.project?.document.settings.swatches) as RGB[] | undefined;
-  const state = useWorkshop((s) => s);
-  const slot = state.other ? 1 : 0;
-  const current = state.colours[slot];
-  const take = (rgb: RGB): void => {
-    if (state.target?.mask) {
-      const grey = greyOf(rgb);
-      workshop.setState({ maskValues: slot ? [state.maskValues[0], grey] : [grey, state.maskValues[1]] });
-    } else workshop.setState({ colours: slot ? [state.colours[0], rgb] : [rgb, state.colours[1]] });
-  };
-  const list = swatches ?? [];
-  const keep = (next: RGB[], label: string): void => void edit(label, { edit: "set-settings", values: { swatches: next } });
-  const known = list.some((s) => sameColour(s, current));
-  return (
-    <>
-      <div className="prow">
-        <span className="label">Swatches</span>
-        <Tooltip title={known ? "Take this colour out of the tray" : "Keep this colour in the tray"}>
-          <button
-            className="iconbtn small"
-            aria-label={known ? "Remove swatch" : "Add swatch"}
-            onClick={() =>
-              known
-                ? keep(
-                    list.filter((s) => !sameColour(s, current)),
-                    "Remove a swatch",
-                  )
-                : keep([...list, current], "Add a swatch")
-            }
-          >
-            <Icon name={known ? "minus" : "plus"} />
-          </button>
-        </Tooltip>
-      </div>
-      <div className="swatches">
-        {list.map((rgb, i) => (
-          <Tooltip key={i} title={toHex(rgb)}>
-            <button style={{ background: toHex(rgb) }} aria-label={`Swatch ${toHex(rgb)}`} onClick={() => take(rgb)} />
-          </Tooltip>
-        ))}
-      </div>
-      {state.target?.mask && <p className="note">A mask takes one value, so a swatch is used by its lightness here.</p>}
-    </>
   );
 }

@@ -19,7 +19,7 @@ from ruvelt.core.mesh.readers.allowance import Allowance
 from ruvelt.core.mesh.sheets import SheetRule
 from ruvelt.core.planes.cache import BoundedCache
 from ruvelt.core.samples.resolutions import RESOLUTIONS
-from ruvelt.core.stack.document import Document, Settings
+from ruvelt.core.stack.document import Document, Finish, Settings, safe_id
 from ruvelt.core.stack.plane_ids import image_plane_id
 from ruvelt.core.stack.wholeness import check_document
 from ruvelt.core.workers import Workers
@@ -48,6 +48,14 @@ HARBOUR_PAINTS = "26302f 3b3833 545a58 868a86 bdbcb2 ded3ba b39a6b a07f42 b27a2b
 
 def _swatches() -> tuple[tuple[float, float, float], ...]:
     return tuple((int(h[0:2], 16) / 255, int(h[2:4], 16) / 255, int(h[4:6], 16) / 255) for h in HARBOUR_PAINTS.split())
+
+
+#: The first finishes of a project: name, roughness, metallic.
+FINISHES = (("Chalky", 0.95, 0.0), ("Matte", 0.75, 0.0), ("Satin", 0.45, 0.0), ("Glossy", 0.16, 0.0), ("Wet", 0.05, 0.0), ("Bare metal", 0.32, 1.0))
+
+
+def _finishes() -> tuple[Finish, ...]:
+    return tuple(Finish(id=safe_id(name), name=name, values={"roughness": (rough,), "metallic": (metal,)}) for name, rough, metal in FINISHES)
 
 
 class Studio:
@@ -184,7 +192,7 @@ class Studio:
             # Pictures of a file lie in one square and repeat beyond it; numbered squares have pictures of their own, which no such file names.
             rule = "materials"
         made = take_in(asset, rule, resolution, uv_set, self.workers)
-        settings = Settings(swatches=_swatches(), multiply_vertex_colours=made.multiply)
+        settings = Settings(swatches=_swatches(), finishes=_finishes(), multiply_vertex_colours=made.multiply)
         document = Document(sheets=made.sheets, settings=settings, images=made.images)
         check_document(document)
         progress(2, 4, "Storing the project")

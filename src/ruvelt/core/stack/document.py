@@ -151,12 +151,21 @@ class Sheet(Frozen):
         return next((layer for layer, _ in self.walk() if layer.id == layer_id), None)
 
 
+class Finish(Frozen):
+    """How a surface shines, kept under a name: values of channels beside base colour, with which it is laid or left as it is."""
+
+    id: Id
+    name: Name
+    values: Annotated[dict[str, Annotated[Value, Field(min_length=1, max_length=3)]], Field(min_length=1, max_length=32)]
+
+
 class Settings(Frozen):
     """Project settings. `height_range`: object units that height 1 stands for, as a share of the model's diagonal."""
 
     blend_space: Literal["srgb", "linear"] = "srgb"
     height_range: Annotated[float, Field(gt=0, le=0.25, allow_inf_nan=False)] = 0.01
     swatches: Annotated[tuple[Colour, ...], Field(max_length=200)] = ()
+    finishes: Annotated[tuple[Finish, ...], Field(max_length=100)] = ()
     #: Whether vertex colours multiply the base colour in views and in a GLB, as glTF has it.
     multiply_vertex_colours: bool = False
     #: Faces that meet at no more than this angle are smooth where the file brought no normals.

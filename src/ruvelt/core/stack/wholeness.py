@@ -29,6 +29,11 @@ def check_document(document: Document, plans: int | None = None) -> None:
     for channel in document.channels:
         _check_value(channel, channel.start, f"the start of {channel.name}")
     _own_ids((s.id for s in document.sheets), "sheets")
+    _own_ids((f.id for f in document.settings.finishes), "finishes")
+    for finish in document.settings.finishes:
+        for channel_id, value in finish.values.items():
+            if channel_id in channels:
+                _check_value(channels[channel_id], value, f"the finish '{finish.name}' in {channels[channel_id].name}")
     cages = (document.cage_mesh,) if document.cage_mesh else ()
     _own_ids((m.key for m in (*document.high_meshes, *cages)), "high meshes")
     _own_ids((i.key for i in document.images), "images")
