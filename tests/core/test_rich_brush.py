@@ -449,7 +449,7 @@ brushes = st.builds(
     build=st.sampled_from(["flow", "level"]),
     follow=st.booleans(),
     flip=st.sampled_from(["none", "alternate", "random"]),
-    mix=st.builds(Mixing, direction=st.sampled_from(["none", "along", "across", "random"])),
+    mix=st.builds(Mixing, mode=st.sampled_from(["none", "along", "across", "random"])),
     grain=st.builds(Grain, picture=st.sampled_from([None, "canvas"]), depth=st.floats(0, 1)),
 )
 

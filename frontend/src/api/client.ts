@@ -30,6 +30,7 @@ import type {
   StrokeMessage,
   Suspect,
   Target,
+  LevelBody,
   UnwrapSettings,
 } from "./types";
 
@@ -158,6 +159,7 @@ export const api = {
     json<Job>(`${project(uid)}/replay`, { method: "POST", headers: { "Content-Type": "application/json" }, body: script }),
   addVertexPaint: (uid: string, revision: number) => json<ProjectState>(`${project(uid)}/vertex-paint`, body({ revision })),
   removeVertexPaint: (uid: string, revision: number) => json<ProjectState>(`${project(uid)}/vertex-paint/remove`, body({ revision })),
+  level: (uid: string, level: LevelBody) => json<Job>(`${project(uid)}/level`, body(level)),
   unwrap: (uid: string, resolution: number, settings: UnwrapSettings) => json<Job>(`${project(uid)}/unwrap`, body({ resolution, settings })),
   pack: (uid: string, padding: number) => json<Job>(`${project(uid)}/pack`, body({ padding })),
   place: (uid: string, revision: number, placement: Partial<Placement> & { islands: number[] }) =>

@@ -510,6 +510,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/projects/{uid}/level": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Paint vertices at another level of subdivision. */
+        post: operations["projects_level_projects__uid__level_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/projects/{uid}/map-preview": {
         parameters: {
             query?: never;
@@ -3401,6 +3418,41 @@ export interface components {
             strength: number;
         };
         /**
+         * LevelBody
+         * @description `sharp_deg`: edges where faces of the model meet at more stay sharp; null: none. Rules can be set only where nothing lies above level 0.
+         */
+        LevelBody: {
+            /** Level */
+            level: number;
+            /**
+             * Sharp Deg
+             * @default null
+             */
+            sharp_deg: number | null;
+            /** Sheet */
+            sheet: string;
+            /**
+             * Subdivision
+             * @default smooth
+             * @enum {string}
+             */
+            subdivision: "smooth" | "simple";
+        };
+        /**
+         * LevelFacts
+         * @description A level of vertex paint, told without making it. `bytes`: of memory that painting it takes.
+         */
+        LevelFacts: {
+            /** Bytes */
+            bytes: number;
+            /** Faces */
+            faces: number;
+            /** Level */
+            level: number;
+            /** Vertices */
+            vertices: number;
+        };
+        /**
          * LevelsAdjust
          * @description Levels, component by component, on encoded values.
          */
@@ -5041,6 +5093,11 @@ export interface components {
              */
             layers: (components["schemas"]["PaintLayer"] | components["schemas"]["FillLayer"] | components["schemas"]["AdjustLayer"] | components["schemas"]["GroupLayer"])[];
             /**
+             * Level
+             * @default 0
+             */
+            level: number;
+            /**
              * Mesh Maps
              * @default []
              */
@@ -5071,10 +5128,21 @@ export interface components {
             /** Resolution */
             resolution: number;
             /**
+             * Sharp Deg
+             * @default null
+             */
+            sharp_deg: number | null;
+            /**
              * Solo
              * @default null
              */
             solo: string | null;
+            /**
+             * Subdivision
+             * @default smooth
+             * @enum {string}
+             */
+            subdivision: "smooth" | "simple";
         };
         /** SheetFacts */
         SheetFacts: {
@@ -5088,6 +5156,11 @@ export interface components {
             id: string;
             /** Islands */
             islands: number;
+            /**
+             * Levels
+             * @default []
+             */
+            levels: components["schemas"]["LevelFacts"][];
             /** Tile */
             tile: number;
         };
@@ -9268,6 +9341,104 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["LassoAnswer"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+            /** @description Method Not Allowed */
+            405: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+            /** @description Unsupported Media Type */
+            415: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+            /** @description Insufficient Storage */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+        };
+    };
+    projects_level_projects__uid__level_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                uid: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["LevelBody"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobAnswer"];
                 };
             };
             /** @description Bad Request */

@@ -1,8 +1,55 @@
 import { Button, Tooltip } from "@mui/material";
+import type { Sheet } from "../api/types";
 import { chooseSheet } from "../state/hand";
 import { useDocument, useWorkshop } from "../state/hooks";
 import { textured } from "../state/layers";
 import { addVertexPaint, removeVertexPaint } from "../state/layout";
+import { setLevel, toldLevel } from "../state/levels";
+import { Segment, Segments } from "../ui/Segments";
+import { Toggle } from "../ui/Toggle";
+
+/** How levels are made; fixed once something lies above the model itself. */
+function LevelRule({ sheet }: { sheet: Sheet }) {
+  const levels = useWorkshop((s) => s.model?.sheets.find((x) => x.id === sheet.id)?.levels) ?? [];
+  const free = sheet.level === 0;
+  const sharp = sheet.sharp_deg ?? null;
+  return (
+    <>
+      <div className="prow apart">
+        <span className="label">
+          Level {sheet.level}
+          {free ? ", the model as it is" : ""}
+        </span>
+        <Segments label="How levels are made">
+          <Tooltip title="New vertices round the surface off (Catmull-Clark)">
+            <Segment disabled={!free} on={sheet.subdivision === "smooth"} onChoose={() => void setLevel(sheet, { subdivision: "smooth" })}>
+              Smooth
+            </Segment>
+          </Tooltip>
+          <Tooltip title="New vertices lie on the old faces; the shape stays">
+            <Segment disabled={!free} on={sheet.subdivision === "simple"} onChoose={() => void setLevel(sheet, { subdivision: "simple" })}>
+              Simple
+            </Segment>
+          </Tooltip>
+        </Segments>
+      </div>
+      {sheet.subdivision === "smooth" && (
+        <div className="prow">
+          <Tooltip title="Edges where faces meet at more than 40 degrees stay sharp at every level">
+            <Toggle on={sharp !== null} disabled={!free} onToggle={() => void setLevel(sheet, { sharp_deg: sharp === null ? 40 : null })}>
+              Keep sharp edges
+            </Toggle>
+          </Tooltip>
+        </div>
+      )}
+      {toldLevel(levels, sheet.level + 1) && (
+        <div className="note">
+          Level {sheet.level + 1}: {toldLevel(levels, sheet.level + 1)}. The level is raised and lowered over the 3D view while painting.
+        </div>
+      )}
+    </>
+  );
+}
 
 /** Layers on the vertices of the mesh: begun, shown, or taken away. */
 export function VertexPaintEntry() {
@@ -29,6 +76,7 @@ export function VertexPaintEntry() {
           {facts.covered.toLocaleString()} vertices · {facts.density.toFixed(0)} per unit
         </div>
       )}
+      <LevelRule sheet={sheet} />
       {textured(document).length > 0 && (
         <div className="prow apart">
           <Tooltip title="The layers on the vertices and what is painted there; one step of history">

@@ -5,6 +5,7 @@ import { setBrush } from "../state/hand";
 import { useDocument, useWorkshop } from "../state/hooks";
 import { theStage } from "../state/stage";
 import { workshop } from "../state/workshop";
+import { tooCoarse } from "../state/levels";
 import { hint } from "../tools/commands";
 import { Dropdown } from "../ui/Dropdown";
 import { Segment, Segments } from "../ui/Segments";
@@ -13,6 +14,7 @@ import { Icon } from "../ui/icons";
 import { Ahead } from "./Ahead";
 import { SurfaceHandles } from "./Handles";
 import { LightDial } from "./LightDial";
+import { LevelSteps } from "./LevelSteps";
 import { GradientHandles, OutlineView, ShapeHandles } from "./Overlays";
 import { usePointer } from "./usePointer";
 
@@ -59,6 +61,7 @@ export function SolidView({ paintable = true }: { paintable?: boolean }) {
               </Toggle>
             </Tooltip>
           ))}
+        {paintable && <LevelSteps />}
         {paintable && (
           <Tooltip title="Repeat strokes around an axis through the origin, so many times in all">
             <Dropdown
@@ -105,9 +108,10 @@ function ChannelChoice() {
 function SolidStage({ place, paintable }: { place: React.RefObject<HTMLDivElement | null>; paintable: boolean }) {
   const ring = useRef<SVGGElement>(null);
   const [foreign, setForeign] = useState<string | null>(null);
+  const [coarse, setCoarse] = useState(false);
   const [hinted, setHinted] = useState(true);
   usePointer("solid", place, paintable, (x, y) => {
-    drawRing(ring.current, x, y, paintable, setForeign);
+    drawRing(ring.current, x, y, paintable, setForeign, setCoarse);
     if (hinted && x !== null) setHinted(false);
   });
   return (
@@ -121,13 +125,21 @@ function SolidStage({ place, paintable }: { place: React.RefObject<HTMLDivElemen
       {paintable && <GradientHandles />}
       <OutlineView kind="solid" />
       {foreign && <span className="tag">{foreign} is another sheet; this target does not reach it</span>}
+      {coarse && !foreign && <span className="tag">The brush is finer than the mesh here: raise the level, or strokes show its vertices</span>}
       {hinted && <span className="tag low">Right-drag: orbit · wheel: zoom · middle-drag: pan</span>}
     </div>
   );
 }
 
 /** The ring lies on the surface: outer line is the brush's size, inner line its hard part; mirror twins are fainter. */
-function drawRing(group: SVGGElement | null, x: number | null, y: number, paintable: boolean, setForeign: (name: string | null) => void): void {
+function drawRing(
+  group: SVGGElement | null,
+  x: number | null,
+  y: number,
+  paintable: boolean,
+  setForeign: (name: string | null) => void,
+  setCoarse: (coarse: boolean) => void,
+): void {
   const stage = theStage();
   if (!group || !stage) return;
   const { brush, tool, target, project } = workshop.getState();
@@ -135,12 +147,17 @@ function drawRing(group: SVGGElement | null, x: number | null, y: number, painta
   if (!hit || !paintable) {
     group.innerHTML = "";
     setForeign(null);
+    setCoarse(false);
     return;
   }
   const other = target && hit.sheet !== target.sheet ? (project?.document.sheets.find((s) => s.id === hit.sheet)?.name ?? null) : null;
   setForeign(other);
   const round = tool !== "fill" && tool !== "pick" && tool !== "stamp";
   const brushRadius = brush.size_unit === "view" ? (brush.size / 2) * stage.pixelSize(hit.position) : (brush.size / 2) * stage.width;
+  const home = target && project?.document.sheets.find((s) => s.id === target.sheet);
+  const facts = home?.of === "vertices" ? workshop.getState().model?.sheets.find((s) => s.id === home.id) : undefined;
+  const coarse = round && tooCoarse(brushRadius, facts?.density);
+  setCoarse(coarse);
   const radius = round ? brushRadius : 5 * stage.pixelSize(hit.position);
   const lines: string[] = [];
   const add = (at: THREE.Vector3, normal: THREE.Vector3, share: number, faint: boolean): void => {
@@ -157,7 +174,7 @@ function drawRing(group: SVGGElement | null, x: number | null, y: number, painta
       .project(points)
       .map(([px, py]) => `${px.toFixed(1)} ${py.toFixed(1)}`)
       .join("L")}Z`;
-    const dash = other ? ' stroke-dasharray="4 4"' : "";
+    const dash = other || coarse ? ' stroke-dasharray="4 4"' : "";
     lines.push(`<path d="${d}" fill="none" stroke="#000" stroke-opacity="${faint ? 0.25 : 0.55}" stroke-width="3"/>`);
     lines.push(`<path d="${d}" fill="none" stroke="#fff" stroke-opacity="${faint ? 0.45 : 0.95}" stroke-width="1.3"${dash}/>`);
   };

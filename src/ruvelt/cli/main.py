@@ -26,9 +26,11 @@ from ruvelt.studio.bakes import BakeRequest, MeshUpload, add_high_mesh
 from ruvelt.studio.exports import export_project, files_as_json
 from ruvelt.studio.geometry import sheet_facts
 from ruvelt.studio.layout import unwrap_model
+from ruvelt.studio.levels import set_level
 from ruvelt.studio.limits import Limits
 from ruvelt.studio.replay import replay
 from ruvelt.studio.studio import Studio
+from ruvelt.studio.vertex_paint import add_vertex_paint
 
 DEFAULT_DATA = Path.home() / ".local" / "share" / "ruvelt"
 
@@ -174,6 +176,38 @@ def replay_(here: Studio, project: str, script: Path) -> dict[str, Any]:
     uid = here.find(project)
     result = replay(here.session(uid), parsed)
     return {"project": uid, **result.__dict__, "history": here.session(uid).store.head}
+
+
+@main.command()
+@click.argument("project")
+@click.argument("number", type=int)
+@click.option("--simple", is_flag=True, help="Halve edges and move nothing; else levels are smooth (Catmull-Clark).")
+@click.option("--sharp", type=float, help="Edges where faces meet at more degrees than this stay sharp.")
+@_common
+def level(here: Studio, project: str, number: int, simple: bool, sharp: float | None) -> dict[str, Any]:
+    """Paint the vertices of a PROJECT at a level of subdivision: 0 is the model as it is, each level has four times the faces."""
+    uid = here.find(project)
+    session = here.session(uid)
+    vertices = session.document.vertices
+    if vertices is None:
+        raise InputError("This project has no vertex paint. Add it first: ruvelt vertex-paint PROJECT.")
+    set_level(
+        session,
+        vertices.id,
+        number,
+        subdivision="simple" if simple else vertices.subdivision,
+        sharp_deg=vertices.sharp_deg if sharp is None else sharp,
+    )
+    return {"project": uid, "sheet": vertices.id, **sheet_facts(session, vertices.id), "level": number}
+
+
+@main.command("vertex-paint")
+@click.argument("project")
+@_common
+def vertex_paint(here: Studio, project: str) -> dict[str, Any]:
+    """Give a PROJECT layers on the vertices of its model, beside its sheets."""
+    uid = here.find(project)
+    return {"project": uid, "sheet": add_vertex_paint(here.session(uid))}
 
 
 @main.command()

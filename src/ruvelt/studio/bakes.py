@@ -116,8 +116,8 @@ def check_memory(triangles: int) -> None:
         )
 
 
-def bake_source(session: Session, kind: str, tell: Callable[[str], None] = lambda what: None) -> BakeSource:
-    """What a bake of the kind "high" or "model" measures; `tell` hears of each mesh before it is read."""
+def bake_source(session: Session, kind: str, tell: Callable[[str], None] = lambda what: None, sheet: Sheet | None = None) -> BakeSource:
+    """What a bake of the kind "high" or "model" measures, from the model or the level of a sheet's vertices; `tell` hears of each mesh read."""
     document, high, cage = session.document, [], None
     if kind == "high":
         for mesh in document.high_meshes:
@@ -126,7 +126,7 @@ def bake_source(session: Session, kind: str, tell: Callable[[str], None] = lambd
         if high and document.cage_mesh is not None:
             tell(f"Reading {document.cage_mesh.name}")
             cage = session.surfaces.high_model(document.cage_mesh.key)
-    return BakeSource(session.model, high, cage)
+    return BakeSource(session.model if sheet is None else session.surfaces.of(sheet).model, high, cage)
 
 
 def pair_table(session: Session, settings: BakeSettings) -> dict[str, Any]:
@@ -301,20 +301,28 @@ class BakeDesk:
             progress(0, planned, what)
 
         preparing("Reading the model")
-        source = bake_source(session, request.source, preparing)
-        check_memory(sum(len(m.triangles) for m in source.meshes))
+        sources: dict[str, BakeSource] = {}
+        for sheet in sheets:
+            key = session.surfaces.key_of(sheet)
+            if key not in sources:
+                sources[key] = bake_source(session, request.source, preparing, sheet)
+        check_memory(sum(len(m.triangles) for source in sources.values() for m in source.meshes))
+
+        def source_of(sheet: Sheet) -> BakeSource:
+            return sources[session.surfaces.key_of(sheet)]
+
         # One sheet after the other, so that a project of many fits into the memory it is given.
         rays = []
         for sheet in sheets:
             preparing(f"{sheet.name}: Laying out its texels")
-            rays.append(Baker(session.samples(sheet), source, request.settings, workers).planned(maps_of(sheet, maps)))
+            rays.append(Baker(session.samples(sheet), source_of(sheet), request.settings, workers).planned(maps_of(sheet, maps)))
         planned = sum(rays)
         with scratch_folder() as folder:
             place = folder if len(sheets) > 1 else None
             told = []
             for i, sheet in enumerate(sheets):
                 stage = Stage(progress, sum(rays[:i]), planned)
-                told.append(self._measured(maps_of(sheet, maps), sheet, source, request.settings, workers, stage, made, run, place))
+                told.append(self._measured(maps_of(sheet, maps), sheet, source_of(sheet), request.settings, workers, stage, made, run, place))
             for i, sheet in enumerate(sheets):
                 answers = told[i]
                 if answers is None:
@@ -329,7 +337,7 @@ class BakeDesk:
 
                 with self._held(sheet) as samples:
                     loaded = answers.loaded() if place else answers
-                    Baker(samples, source, request.settings, workers).finish(maps_of(sheet, maps), loaded, arrived, beside, stop)
+                    Baker(samples, source_of(sheet), request.settings, workers).finish(maps_of(sheet, maps), loaded, arrived, beside, stop)
         return made
 
     @contextmanager
@@ -531,7 +539,7 @@ def suspects(session: Session) -> list[dict[str, Any]]:
             bits = np.rint(session.store.blobs.get(key)[0] / 257.0).astype(np.uint8)
             marked = np.flatnonzero(bits)
             faces = samples.face[chunk * CHUNK + marked]
-            parts = session.model.face_part[np.maximum(faces, 0)]
+            parts = samples.model.face_part[np.maximum(faces, 0)]
             for column, bit in enumerate((MISSED, OTHER_PART, FAR_LIMIT)):
                 counts[:, column] += np.bincount(parts[(bits[marked] & bit > 0) & (faces >= 0)], minlength=len(counts))
         for part in np.flatnonzero(counts.sum(axis=1)):

@@ -26,7 +26,12 @@ def first_card(model: Model) -> bytes:
 def session_card(session: Session) -> tuple[bytes, int]:
     """The picture of an open project as it is now, and the revision that it shows."""
     with session.lock:
-        picture = render(session.model, session.displays(), session.caster(), card_camera(session.model, *SIZE))
+        # Sheets go before vertex paint on the same surface.
+        shown, vertices = session.document.textured, session.document.vertices
+        at = None if shown or vertices is None else vertices
+        model = session.model if at is None else session.surfaces.of(at).model
+        displays = session.displays([s.id for s in shown] or [s.id for s in session.document.sheets])
+        picture = render(model, displays, session.caster(at), card_camera(model, *SIZE))
         return _jpeg(picture), session.revision
 
 

@@ -15,7 +15,7 @@ from ruvelt.core.mesh.sheets import SheetPlan
 from ruvelt.core.mesh.topology import face_of_corner, islands
 from ruvelt.core.samples.sheet import SheetSamples
 from ruvelt.core.samples.vertices import VertexSamples
-from ruvelt.core.stack.document import Sheet
+from ruvelt.core.stack.document import MAX_LEVEL, Sheet
 from ruvelt.studio.session import Session
 
 #: Raised whenever the way from a model to what the viewport draws changes.
@@ -122,12 +122,15 @@ def viewport_geometry(session: Session, sheet_id: str | None) -> tuple[dict[str,
 
 
 def _vertex_rows(session: Session, sheet: Sheet) -> tuple[dict[str, Any], list[bytes]]:
-    model, samples = session.model, session.samples(sheet)
+    samples = session.samples(sheet)
+    model = samples.model
     assert isinstance(samples, VertexSamples)
     rows = np.concatenate([samples.positions, samples.normals], axis=1)[: model.vertex_count]
     nothing = np.zeros((0, 4), np.float32)
     indices = samples.triangles.view(np.uint32)
-    header, blocks = _blocks(sheet.id, rows, indices, model.triangle_face, model.face_part[model.triangle_face], nothing, nothing)
+    # Faces are told by those of the model, whatever the level.
+    face = session.faces_of(sheet).labels("face")[model.triangle_face]
+    header, blocks = _blocks(sheet.id, rows, indices, face, model.face_part[model.triangle_face], nothing, nothing)
     return {**header, "of": "vertices"}, blocks
 
 
@@ -187,7 +190,7 @@ def kept_geometry(session: Session, sheet_id: str | None, pack: Callable[[dict[s
 def _geometry_key(session: Session, sheet_id: str | None) -> str:
     sheet = None if sheet_id is None else session.sheet(sheet_id)
     plan = None if sheet is None else f"{sheet.of}/{sheet.plan}"
-    return f"{GEOMETRY}/{session.surfaces.key}/{session.store.sheet_rule}/{plan}/{sheet_id}"
+    return f"{GEOMETRY}/{session.surfaces.key if sheet is None else session.surfaces.key_of(sheet)}/{session.store.sheet_rule}/{plan}/{sheet_id}"
 
 
 def _ranges(parts: NDArray[np.int32]) -> list[dict[str, int]]:
@@ -205,7 +208,11 @@ def sheet_facts(session: Session, sheet_id: str) -> dict[str, Any]:
     if sheet.of == "vertices":
         points = session.samples(sheet)
         density = float(1 / points.spacing) if points.covered_count else 0.0
-        return {"faces": session.model.face_count, "islands": 0, "covered": points.covered_count, "density": density, "tile": 0}
+        levels = session.surfaces.levels(sheet)
+        told = [
+            dict(zip(("level", "faces", "vertices", "bytes"), (n, *levels.size(n)), strict=True)) for n in range(min(sheet.level + 1, MAX_LEVEL) + 1)
+        ]
+        return {"faces": points.model.face_count, "islands": 0, "covered": points.covered_count, "density": density, "tile": 0, "levels": told}
     samples = session.texels(sheet)
     faces = session.plans[sheet.plan].faces
     labels = islands(session.model, session.model.uv_layouts[0])[faces]

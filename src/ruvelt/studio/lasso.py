@@ -40,8 +40,10 @@ def faces_inside(
         x, y = np.meshgrid(np.arange(low[0], high[0] + step, step), np.arange(low[1], high[1] + step, step))
         places = np.stack([x.ravel(), y.ravel()], axis=1)
         inside = outline_weights(line, places) > 0.5
-        hits = session.caster().cast(*camera.rays(places[inside]))
-        marked[model.triangle_face[hits.triangle[hits.triangle >= 0]]] = True
+        of = session.shown(sheet_id)
+        hits = session.caster(of).cast(*camera.rays(places[inside]))
+        faces = session.faces if of is None else session.faces_of(of)
+        marked[faces.labels("face")[faces.model.triangle_face[hits.triangle[hits.triangle >= 0]]]] = True
         if behind:
             ahead = (middle - np.asarray(camera.eye)) @ camera.axes[2] > 1e-9
             shown = np.flatnonzero(ahead & ~np.isin(model.face_part, session.document.hidden_parts))

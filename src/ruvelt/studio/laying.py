@@ -18,7 +18,13 @@ def live_stroke(session: Session, target: Target, paint: Paint, brush: Brush = B
     resolved = resolve_target(session.document, target, paint)
     display = session.display(target.sheet)
     return LiveStroke(
-        resolved, display.evaluator, session.planes, paint=paint, brush=brush, hidden=session.surfaces.hidden_faces, workers=session.workers
+        resolved,
+        display.evaluator,
+        session.planes,
+        paint=paint,
+        brush=brush,
+        hidden=session.surfaces.hidden_faces(resolved.sheet),
+        workers=session.workers,
     )
 
 
@@ -54,7 +60,7 @@ def flood(
     with session.lock:
         session.check_revision(revision)
         live = live_stroke(session, target, paint)
-        touched = live.flood(picks, strength, session.faces, gradient)
+        touched = live.flood(picks, strength, session.faces_of(live.target.sheet), gradient)
         if not touched.blocks:
             raise InputError("Nothing there belongs to the target's sheet, or it is hidden. Pick a visible place on that sheet.")
         what = "sheet" if picks is None else " and ".join(sorted({p.by for p in picks}))

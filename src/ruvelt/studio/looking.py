@@ -18,7 +18,7 @@ SEEN_ACROSS = 48
 def seen_chunks(session: Session, sheet_id: str, camera: Camera) -> list[int]:
     """Chunks of a sheet that a view shows, found by a screen of rays."""
     x, y = np.meshgrid((np.arange(SEEN_ACROSS) + 0.5) / SEEN_ACROSS * camera.width, (np.arange(SEEN_ACROSS) + 0.5) / SEEN_ACROSS * camera.height)
-    hits = session.surfaces.caster().cast(*camera.rays(np.stack([x.ravel(), y.ravel()], axis=1)))
+    hits = session.caster(session.sheet(sheet_id)).cast(*camera.rays(np.stack([x.ravel(), y.ravel()], axis=1)))
     met = hits.triangle >= 0
     samples = session.samples(session.sheet(sheet_id))
     if isinstance(samples, VertexSamples):
@@ -56,4 +56,4 @@ def unpainted(session: Session, sheet_id: str, channel_id: str) -> tuple[int, ND
         return found
 
     everywhere = np.concatenate(session.workers.map(find, range(display.samples.chunk_count)))
-    return len(everywhere), np.unique(everywhere).astype(np.int32)
+    return len(everywhere), np.unique(session.faces_of(display.evaluator.sheet).labels("face")[everywhere]).astype(np.int32)

@@ -27,13 +27,16 @@ def probe(session: Session, camera: Camera | None, sheet_id: str | None, x: floa
     with session.lock:
         if camera is not None:
             origins, directions = camera.rays(np.array([[x, y]]))
-            hits = session.caster().cast(np.array(origins), directions)
+            shown = session.shown(sheet_id)
+            surface = session.surfaces.of(shown) if shown is not None else session.surfaces.now
+            hits = session.caster(shown).cast(np.array(origins), directions)
             triangle = int(hits.triangle[0])
             if triangle < 0:
                 return {"hit": False}
-            face = int(session.model.triangle_face[triangle])
+            fine = int(surface.model.triangle_face[triangle])
+            face = int(surface.faces(session.document.seams).labels("face")[fine])
             found: dict[str, Any] = {"hit": True, "position": hits.position[0].tolist()}
-            slot = _slot_at(session, triangle, hits.bary[0], sheet_id)
+            slot = _slot_at(session, triangle, hits.bary[0], None if shown is None else shown.id)
         elif sheet_id is not None:
             samples = session.texels(session.sheet(sheet_id))
             if not (0 <= x < samples.side and 0 <= y < samples.side):
@@ -70,12 +73,12 @@ def probe(session: Session, camera: Camera | None, sheet_id: str | None, x: floa
 
 def _slot_at(session: Session, triangle: int, bary: Any, shown: str | None) -> tuple[str, int] | None:
     """Sheet and slot under a point of a triangle: of the vertices (the nearest) where they are `shown` or there is nothing else."""
-    face = session.model.triangle_face[triangle]
     vertices = session.document.vertices
     if vertices is not None and (vertices.id == shown or not session.document.textured):
         samples = session.samples(vertices)
         assert isinstance(samples, VertexSamples)
         return vertices.id, int(samples.triangles[triangle, int(np.argmax(bary))])
+    face = session.model.triangle_face[triangle]
     for sheet in session.document.textured:
         if not (session.plans[sheet.plan].faces == face).any():
             continue

@@ -88,9 +88,18 @@ class Session:
     def planes(self) -> StoredPlanes:
         return StoredPlanes(self.store.planes, self.store.blobs)
 
-    def caster(self) -> RayCaster:
-        """Rays against what is visible."""
-        return self.surfaces.caster()
+    def caster(self, sheet: Sheet | None = None) -> RayCaster:
+        """Rays against what is visible: the model, or the level that a sheet's vertices are painted at."""
+        return self.surfaces.caster(sheet)
+
+    def shown(self, sheet_id: str | None) -> Sheet | None:
+        """The sheet or vertices that a view shows, as far as its surface is another than the model's."""
+        found = self.document.sheet(sheet_id) if sheet_id is not None else None
+        return found or (None if self.document.textured else self.document.vertices)
+
+    def faces_of(self, sheet: Sheet) -> FaceIndex:
+        """Picks on what a sheet's samples lie on."""
+        return self.surfaces.of(sheet).faces(self.document.seams)
 
     def sheet(self, sheet_id: str) -> Sheet:
         found = self.document.sheet(sheet_id)

@@ -69,7 +69,7 @@ class Sheets:
 
     def work(self, sheet: Sheet) -> SheetWork:
         session = self._session
-        key = session.surfaces.key
+        key = session.surfaces.key_of(sheet)
         with session.lock:
             work = self.held.get(sheet.id)
             if work is None or (work.resolution, work.model) != (sheet.resolution, key):
@@ -88,8 +88,9 @@ class Sheets:
 
     def _vertices(self, sheet: Sheet, key: str) -> SheetWork:
         session = self._session
-        session.memory.fit(session.model.vertex_count * VERTEX_BYTES)
-        samples = VertexSamples(session.model)
+        model = session.surfaces.of(sheet).model
+        session.memory.fit(model.vertex_count * VERTEX_BYTES)
+        samples = VertexSamples(model)
         return SheetWork(sheet.resolution, key, samples, VertexNormalField(samples), None, 0.0)
 
     def display(self, sheet: Sheet) -> SheetDisplay:
@@ -107,7 +108,7 @@ class Sheets:
             document,
             sheet,
             work.samples,
-            session.faces,
+            session.faces_of(sheet),
             session.planes,
             session.cache,
             images=session.image,

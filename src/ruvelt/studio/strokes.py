@@ -16,6 +16,7 @@ from ruvelt.core.brush.path import Point, SheetPath, SurfacePath, ViewPath, lock
 from ruvelt.core.brush.script import RecordedStroke, StrokeStep
 from ruvelt.core.brush.settings import Brush
 from ruvelt.core.brush.shapes import Shape, lay_shape, shaped_brush
+from ruvelt.core.brush.snapping import EdgeGraph
 from ruvelt.core.brush.target import Paint, Target
 from ruvelt.core.errors import Conflict, InputError, NotFound
 from ruvelt.core.output.display import LiveDisplay, Patch
@@ -172,7 +173,7 @@ class StrokeDesk:
         display = session.display(begin.target.sheet)
         path: ViewPath | SheetPath
         if begin.camera is not None:
-            path = ViewPath(begin.brush, begin.camera, session.caster(), live.samples, live.drags)
+            path = ViewPath(begin.brush, begin.camera, session.caster(live.target.sheet), live.samples, live.drags)
         else:
             path = SheetPath(begin.brush, begin.texels_per_pixel, live.samples.spacing, session.model.width, live.drags)
         self._running = _Running(stroke_id, begin, live, path, LiveDisplay(display, live, begin.textures), at=self._clock())
@@ -202,7 +203,7 @@ class StrokeDesk:
         running.at, running.shape = self._clock(), shape
         session, begin, live = self._session, running.begin, running.live
         brush = shaped_brush(begin.brush, shape)
-        laid = lay_shape(brush, shape, live.samples, session.caster(), session.surfaces.edge_graph() if shape.snap else None)
+        laid = lay_shape(brush, shape, live.samples, session.caster(live.target.sheet), _edges(session, live, shape))
         touched = live.lay_again(laid.dabs, begin.brush.mirror, laid.slots, laid.weights, running.covered)
         running.covered = np.zeros((live.samples.chunk_count, BLOCKS), np.uint8)
         for chunk, blocks in touched.blocks.items():
@@ -279,6 +280,10 @@ def stroke_label(live: LiveStroke, paint: Paint, shape: Shape | None) -> str:
     return " · ".join(part for part in (tool.label, target.layer.name, names) if part)[:120]
 
 
+def _edges(session: Session, live: LiveStroke, shape: Shape) -> EdgeGraph | None:
+    return session.surfaces.edge_graph(live.target.sheet) if shape.snap else None
+
+
 def play_step(session: Session, live: LiveStroke, brush: Brush, step: StrokeStep, scale: float = 1.0) -> bool:
     """Lay a scripted stroke on a live target; `scale`: texels now for one texel when it was recorded. Says whether anything was touched."""
     samples = live.samples
@@ -287,7 +292,7 @@ def play_step(session: Session, live: LiveStroke, brush: Brush, step: StrokeStep
         if shape.sheet and scale != 1:
             moved = {"sheet": tuple((x * scale, y * scale) for x, y in shape.sheet), "texels_per_pixel": shape.texels_per_pixel * scale}
             shape = shape.model_copy(update=moved)
-        laid = lay_shape(shaped_brush(brush, shape), shape, samples, session.caster(), session.surfaces.edge_graph() if shape.snap else None)
+        laid = lay_shape(shaped_brush(brush, shape), shape, samples, session.caster(live.target.sheet), _edges(session, live, shape))
         return bool(live.lay_again(laid.dabs, brush.mirror, laid.slots, laid.weights).blocks)
     path: ViewPath | SheetPath | SurfacePath
     points: tuple[tuple[float, ...], ...]
@@ -296,7 +301,7 @@ def play_step(session: Session, live: LiveStroke, brush: Brush, step: StrokeStep
     elif step.view:
         if step.camera is None:
             raise InputError("A stroke by view points needs its camera.")
-        path, points = ViewPath(brush, step.camera, session.caster(), samples, live.drags), step.view
+        path, points = ViewPath(brush, step.camera, session.caster(live.target.sheet), samples, live.drags), step.view
     else:
         path = SheetPath(brush, step.texels_per_pixel * scale, samples.spacing, session.model.width, live.drags)
         points = tuple((x * scale, y * scale) for x, y in step.sheet)

@@ -16,6 +16,8 @@ from ruvelt.core.mesh.model import Model
 from ruvelt.core.mesh.rays import RayCaster
 from ruvelt.core.mesh.seams import Edges
 from ruvelt.core.mesh.sheets import SheetPlan, plan_sheets
+from ruvelt.core.mesh.subdivide import Subdivision
+from ruvelt.core.stack.document import Sheet
 from ruvelt.core.stack.faces import FaceIndex
 from ruvelt.core.stack.plane_ids import high_plane_id
 from ruvelt.store.project_store import ProjectStore
@@ -46,6 +48,21 @@ class Surface:
         return find_problems(self.model, self.plans)
 
 
+class LevelSurface:
+    """A level of subdivision above a surface, as far as vertex paint asks."""
+
+    def __init__(self, base: Surface, levels: Subdivision, level: int) -> None:
+        self._base, self._parents = base, levels.parents(level)
+        self.model = levels.model(level)
+        self._faces: tuple[FaceIndex, FaceIndex] | None = None
+
+    def faces(self, seams: Edges) -> FaceIndex:
+        coarse = self._base.faces(seams)
+        if self._faces is None or self._faces[0] is not coarse:
+            self._faces = (coarse, coarse.finer(self.model, self._parents))
+        return self._faces[1]
+
+
 class Surfaces:
     """What is read of a project's meshes; made anew when another UV layout came, an undo took one back, or the crease angle changed."""
 
@@ -53,6 +70,8 @@ class Surfaces:
         self._store, self._lock = store, lock
         self._kept: tuple[str, Surface] | None = None
         self._caster: tuple[tuple[int, ...], str, RayCaster] | None = None
+        self._levels: tuple[str, Subdivision] | None = None
+        self._raised: tuple[str, LevelSurface] | None = None
         self._edges: tuple[RayCaster, EdgeGraph] | None = None
         self._high: dict[str, Model] = {}
 
@@ -70,6 +89,31 @@ class Surfaces:
                 self._kept = (key, Surface(model, self._store.sheet_rule, bool(self._store.document.textured)))
             return self._kept[1]
 
+    def key_of(self, sheet: Sheet) -> str:
+        """The same for what is made of a sheet, or of vertices at their level."""
+        return f"{self.key}^{sheet.level}{_rule(sheet)}" if sheet.level else self.key
+
+    def of(self, sheet: Sheet) -> Surface | LevelSurface:
+        """What a sheet's samples lie on: the model, or the level of it that its vertices are painted at."""
+        if not sheet.level:
+            return self.now
+        key = self.key_of(sheet)
+        with self._lock:
+            if self._raised is None or self._raised[0] != key:
+                self._raised = (key, LevelSurface(self.now, self.levels(sheet), sheet.level))
+            return self._raised[1]
+
+    def levels(self, sheet: Sheet) -> Subdivision:
+        """The levels of vertices, by their rule."""
+        key = f"{self.key}{_rule(sheet)}"
+        with self._lock:
+            if self._levels is None or self._levels[0] != key:
+                self._levels = (key, Subdivision(self.now.model, sheet.subdivision == "smooth", sheet.sharp_deg))
+            return self._levels[1]
+
+    def forget_levels(self) -> None:
+        self._levels = self._raised = None
+
     def _creased(self, model: Model) -> Model:
         return replace(model, crease_deg=self._store.document.settings.crease_deg)
 
@@ -82,26 +126,28 @@ class Surfaces:
                 self._high[blob] = self._creased(found or Model.from_bytes(self._store.blobs.get_bytes(blob)))
             return self._high[blob]
 
-    @property
-    def hidden_faces(self) -> NDArray[np.bool_] | None:
+    def hidden_faces(self, sheet: Sheet | None = None) -> NDArray[np.bool_] | None:
         parts = self._store.document.hidden_parts
-        return np.isin(self.now.model.face_part, parts) if parts else None
+        return np.isin(self._model_of(sheet).face_part, parts) if parts else None
 
-    def caster(self) -> RayCaster:
-        """Rays against what is visible."""
+    def _model_of(self, sheet: Sheet | None) -> Model:
+        return self.now.model if sheet is None else self.of(sheet).model
+
+    def caster(self, sheet: Sheet | None = None) -> RayCaster:
+        """Rays against what is visible: the model, or what a sheet's samples lie on."""
         with self._lock:
-            hidden, key = self._store.document.hidden_parts, self.key
+            hidden, key = self._store.document.hidden_parts, self.key if sheet is None else self.key_of(sheet)
             if self._caster is None or self._caster[:2] != (hidden, key):
-                faces = self.hidden_faces
-                self._caster = (hidden, key, RayCaster(self.now.model, None if faces is None else ~faces))
+                faces = self.hidden_faces(sheet)
+                self._caster = (hidden, key, RayCaster(self._model_of(sheet), None if faces is None else ~faces))
             return self._caster[2]
 
-    def edge_graph(self) -> EdgeGraph:
+    def edge_graph(self, sheet: Sheet | None = None) -> EdgeGraph:
         """The sharp edges of the model, seen as far as it is visible."""
         with self._lock:
-            caster = self.caster()
+            caster = self.caster(sheet)
             if self._edges is None or self._edges[0] is not caster:
-                self._edges = (caster, EdgeGraph(self.now.model, caster))
+                self._edges = (caster, EdgeGraph(self._model_of(sheet), caster))
             return self._edges[1]
 
     @property
@@ -113,7 +159,7 @@ class Surfaces:
     def bytes(self) -> int:
         caster = self._caster
         rays = 0 if caster is None else caster[2].triangle_count * RAY_BYTES
-        return held_bytes([self._kept, self._edges, caster]) + rays
+        return held_bytes([self._kept, self._edges, caster, self._levels, self._raised]) + rays
 
     @property
     def high_bytes(self) -> int:
@@ -121,3 +167,7 @@ class Surfaces:
 
     def forget_high(self) -> None:
         self._high = {}
+
+
+def _rule(sheet: Sheet) -> str:
+    return f"/{sheet.subdivision}/{'' if sheet.sharp_deg is None else format(sheet.sharp_deg, 'g')}"

@@ -42,7 +42,7 @@ def prefetch(session: Session, sheet_id: str, chunks: Iterable[int] | None = Non
 
 def scope_of(session: Session, sheet: Sheet) -> str:
     """What pictures of a sheet depend on beside their stamps."""
-    return f"{PICTURES}/{session.surfaces.key}/{session.store.sheet_rule}/{sheet.of}/{sheet.plan}/{sheet.resolution}"
+    return f"{PICTURES}/{session.surfaces.key_of(sheet)}/{session.store.sheet_rule}/{sheet.of}/{sheet.plan}/{sheet.resolution}"
 
 
 def drawn_tiles(session: Session, sheet_id: str, wanted: list[tuple[str, int]]) -> list[NDArray[np.uint8]]:

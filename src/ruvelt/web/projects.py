@@ -19,6 +19,7 @@ from ruvelt.studio.copying import duplicate_layer
 from ruvelt.studio.geometry import sheet_facts
 from ruvelt.studio.jobs import Job
 from ruvelt.studio.layout import check_free, choose_uv_set, pack, place, seam_lines, toggle_seam, unwrap_model
+from ruvelt.studio.levels import set_level
 from ruvelt.studio.masks import waiting
 from ruvelt.studio.pool import Opened
 from ruvelt.studio.probe import probe
@@ -310,6 +311,18 @@ def mark_seam(path: s.ProjectPath, body: s.SeamBody):  # type: ignore[no-untyped
 @api.get("/projects/<uid>/seams", responses={200: s.SeamLines})
 def marked_seams(path: s.ProjectPath):  # type: ignore[no-untyped-def]
     return {"lines": seam_lines(session_of(path.uid)).tolist()}
+
+
+@api.post("/projects/<uid>/level", responses={200: s.JobAnswer})
+def level(path: s.ProjectPath, body: s.LevelBody):  # type: ignore[no-untyped-def]
+    """Paint vertices at another level of subdivision."""
+    session_of(path.uid).sheet(body.sheet)
+
+    def work(opened: Opened, job: Job) -> dict[str, object]:
+        set_level(opened.session, body.sheet, body.level, job.progress, subdivision=body.subdivision, sharp_deg=body.sharp_deg)
+        return {"level": body.level}
+
+    return job_answer(studio().start(path.uid, "level", f"Level {body.level}", work))
 
 
 @api.post("/projects/<uid>/resolution", responses={200: s.JobAnswer})

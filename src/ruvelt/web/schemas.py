@@ -282,6 +282,15 @@ class PartAnswer(BaseModel):
     faces: int
 
 
+class LevelFacts(BaseModel):
+    """A level of vertex paint, told without making it. `bytes`: of memory that painting it takes."""
+
+    level: int
+    faces: int
+    vertices: int
+    bytes: int
+
+
 class SheetFacts(BaseModel):
     id: str
     faces: int
@@ -289,6 +298,8 @@ class SheetFacts(BaseModel):
     covered: int
     density: float
     tile: int
+    #: Of vertex paint: the levels up to the one above its own.
+    levels: list[LevelFacts] = []
 
 
 class FindingAnswer(BaseModel):
@@ -644,6 +655,15 @@ class SeamLines(BaseModel):
     """Ends of the marked edges, six numbers each, object space."""
 
     lines: list[list[float]]
+
+
+class LevelBody(Body):
+    """`sharp_deg`: edges where faces of the model meet at more stay sharp; null: none. Rules can be set only where nothing lies above level 0."""
+
+    sheet: Id
+    level: Annotated[int, Field(ge=0, le=8)]
+    subdivision: Literal["smooth", "simple"] = "smooth"
+    sharp_deg: Annotated[float, Field(ge=0, le=180)] | None = None
 
 
 class ResolutionBody(Body):

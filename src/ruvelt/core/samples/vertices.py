@@ -37,8 +37,7 @@ class VertexSamples(SurfaceSamples):
         order = along_curve(model.positions)
         self.vertex = np.full(self.slot_count, -1, np.int32)
         self.vertex[:count] = order
-        self.slot_of_vertex = np.empty(count, np.int32)
-        self.slot_of_vertex[order] = np.arange(count, dtype=np.int32)
+        self.slot_of_vertex = slots_in_order(order)
         self.positions = np.zeros((self.slot_count, 3), np.float32)
         self.positions[:count] = model.positions[order]
         sums = np.zeros((count, 3))
@@ -137,6 +136,13 @@ class VertexSamples(SurfaceSamples):
         found = np.zeros(self.slot_count, bool)
         found[self.slot_of_vertex[self.model.corner_vertex[faces[face_of_corner(self.model)]]]] = True
         return found
+
+
+def slots_in_order(order: NDArray[np.int64]) -> NDArray[np.int32]:
+    """(n,) int32 slot of each vertex, for the vertices in the order of their slots."""
+    slots = np.empty(len(order), np.int32)
+    slots[order] = np.arange(len(order), dtype=np.int32)
+    return slots
 
 
 def along_curve(positions: NDArray[np.float32]) -> NDArray[np.int64]:

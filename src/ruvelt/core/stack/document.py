@@ -20,6 +20,8 @@ from ruvelt.core.stack.masks import Mask
 from ruvelt.core.tolerances import CREASE_DEG
 
 MAX_DEPTH = 6
+#: Each level has four times the faces.
+MAX_LEVEL = 8
 #: Context of validation for what was stored.
 STORED = {"stored": True}
 #: Of what goes into a layer whose blend modes may be of plug-ins that are gone.
@@ -118,6 +120,10 @@ class Sheet(Frozen):
     name: Name
     of: Literal["texels", "vertices"] = "texels"
     plan: Annotated[int, Field(ge=0, le=100_000)] = 0
+    #: Of vertices: how often the model is subdivided, how, and above which angle its edges stay sharp.
+    level: Annotated[int, Field(ge=0, le=MAX_LEVEL)] = 0
+    subdivision: Literal["smooth", "simple"] = "smooth"
+    sharp_deg: Annotated[float, Field(ge=0, le=180, allow_inf_nan=False)] | None = None
     resolution: Annotated[int, Field(ge=256, le=8192)]
     layers: Annotated[tuple[Layer, ...], Field(max_length=1000)] = ()
     normal_map: bool = False

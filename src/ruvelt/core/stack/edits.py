@@ -152,8 +152,8 @@ def check_alone(edit: AnyEdit) -> None:
             for one in edit.edits:
                 check_alone(one)
         case SetSheet():
-            if set(edit.values) & {"resolution", "normal_map", "mesh_maps"}:
-                raise InputError("A sheet's resolution, normal map and mesh maps change with its pixels. Use the Model and Bake screens.")
+            if set(edit.values) & {"resolution", "normal_map", "mesh_maps", "level", "subdivision", "sharp_deg"}:
+                raise InputError("A sheet's resolution, level, normal map and mesh maps change with its pixels. Use the Model and Bake screens.")
         case ReplaceDocument() | SetHighMeshes() | SetImages():
             raise InputError(f"'{edit.edit}' cannot be asked for by itself. Restore a version, or add meshes and images from their files.")
 
@@ -233,7 +233,8 @@ def _edit_sheet(document: Document, edit: AddLayer | RemoveLayer | MoveLayer | S
     inverse: AnyEdit
     match edit:
         case SetSheet():
-            allowed = {"name", "resolution", "normal_map", "normal_pictures", "solo", "mesh_maps", "double_sided", "alpha_mode", "alpha_cutoff"}
+            allowed = {"name", "resolution", "normal_map", "normal_pictures", "solo", "mesh_maps", "double_sided", "alpha_mode", "alpha_cutoff",
+                       "level", "subdivision", "sharp_deg"}  # fmt: skip
             if not set(edit.values) <= allowed:
                 raise InputError(f"A sheet's {', '.join(sorted(set(edit.values) - allowed))} cannot be set.")
             old = {k: getattr(sheet, k) for k in edit.values}

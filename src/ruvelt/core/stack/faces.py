@@ -23,17 +23,28 @@ class FaceIndex:
         #: Changes with what a pick of an island may mean.
         self.version = version_of(seams) if seams else 0
         self._labels: dict[str, NDArray[np.int32]] = {"part": model.face_part, "material": model.face_material}
+        self._parents: tuple[FaceIndex, NDArray[np.int32]] | None = None
 
     def labels(self, by: str) -> NDArray[np.int32]:
         """(f,) int32 label of each face (groups excepted: they may overlap)."""
         if by not in self._labels:
-            if by == "piece":
+            if self._parents is not None:
+                coarse, parents = self._parents
+                self._labels[by] = coarse.labels(by)[parents]
+            elif by == "piece":
                 self._labels[by] = connected_pieces(self.model)
             elif by == "island":
                 self._labels[by] = split_islands(self.model, self.model.uv_layouts[0] if self.model.uv_layouts else None, self._seams)
             else:
                 self._labels[by] = np.arange(self.model.face_count, dtype=np.int32)
         return self._labels[by]
+
+    def finer(self, model: Model, parents: NDArray[np.int32]) -> FaceIndex:
+        """The same picks on a subdivided model; parents : (f,) the face here that each of its faces comes of."""
+        found = FaceIndex(model, ())
+        found.version = version_of([self.version, len(parents)])
+        found._parents, found._labels = (self, parents), {}
+        return found
 
     def mark(self, picks: Iterable[FacePick]) -> NDArray[np.bool_]:
         """(f,) bool: faces that any pick names. A pick past the end names none."""
@@ -49,6 +60,6 @@ class FaceIndex:
     def of_face(self, face: int) -> dict[str, int]:
         """What one face belongs to: part, material, island, piece, face, and its first named group or -1."""
         found = {by: int(self.labels(by)[face]) for by in ("part", "material", "island", "piece")}
-        found["face"] = face
+        found["face"] = int(self.labels("face")[face])
         found["group"] = next((i for i, g in enumerate(self.model.groups) if np.isin(face, g.faces)), -1)
         return found

@@ -26,6 +26,14 @@ def touch_up_plane_id(sheet_id: str, map_id: str) -> str:
     return f"{sheet_id}/@touch-up/{map_id}"
 
 
+def detail_plane_id(plane: str, level: int) -> str:
+    """What a finer level of vertices holds beside the values that lie under it on the level below."""
+    sheet, rest = plane.split("/", 1)
+    return f"{sheet}/{DETAIL}{level}/{rest}"
+
+
+#: Between the sheet and what a detail plane belongs to, before the level's number.
+DETAIL = "@level-"
 #: The model once its UV layout was changed, kept where planes are, like high meshes.
 MODEL_PLANE = "@model/current/mesh"
 

@@ -1,0 +1,134 @@
+"""Levels of vertex paint: the density of vertices raised and lowered, with what is painted on each."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from typing import Literal
+
+import numpy as np
+from numpy.typing import NDArray
+
+from ruvelt.core.errors import Conflict, InputError
+from ruvelt.core.mesh.model import Model
+from ruvelt.core.mesh.subdivide import Step
+from ruvelt.core.planes.plane import U16, Plane
+from ruvelt.core.samples.address import CHUNK
+from ruvelt.core.samples.resolutions import side_for
+from ruvelt.core.samples.vertices import along_curve, slots_in_order
+from ruvelt.core.stack.document import MAX_LEVEL, Sheet
+from ruvelt.core.stack.edits import SetSheet
+from ruvelt.core.stack.plane_ids import DETAIL, detail_plane_id
+from ruvelt.studio.session import Session
+from ruvelt.studio.versions import difference
+
+Progress = Callable[[int, int, str], None]
+
+
+def level_size(session: Session, sheet: Sheet, level: int) -> tuple[int, int, int]:
+    """Faces, vertices and bytes of memory of a level of a sheet's vertices, told without making it."""
+    return session.surfaces.levels(sheet).size(level)
+
+
+def set_level(
+    session: Session,
+    sheet_id: str,
+    level: int,
+    progress: Progress = lambda done, planned, what: None,
+    *,
+    subdivision: Literal["smooth", "simple"] | None = None,
+    sharp_deg: float | Literal["keep"] | None = "keep",
+) -> None:
+    """Paint vertices at another level, as one step of history. What finer levels hold beside it is kept and comes back when the level is raised.
+
+    subdivision, sharp_deg : how levels are made from now on; only while nothing is painted above the model itself
+    Raises InputError for a sheet of texels or a level that is not there or does not fit into memory, Conflict for another rule.
+    """
+    if not 0 <= level <= MAX_LEVEL:
+        raise InputError(f"There is no level {level}. Levels go from 0, the model as it is, to {MAX_LEVEL}.")
+    with session.lock:
+        sheet = session.sheet(sheet_id)
+        if sheet.of != "vertices":
+            raise InputError(f"{sheet.name} is a sheet: its detail is its resolution. Levels are for vertex paint.")
+        rule = {"subdivision": subdivision or sheet.subdivision, "sharp_deg": sheet.sharp_deg if sharp_deg == "keep" else sharp_deg}
+        changed = sheet.model_copy(update=rule)
+        mine = {name: plane for name, plane in session.store.planes.items() if name.split("/")[0] == sheet.id and plane.chunks}
+        detailed = any(name.split("/")[1].startswith(DETAIL) for name in mine)
+        if changed != sheet and (sheet.level or detailed):
+            raise Conflict("Paint lies on levels made by another rule. Undo to before that, or go on with the rule there is.")
+        if level == sheet.level and changed == sheet:
+            return
+        _check_fits(session, changed, level)
+        new = _moved(session, changed, level, mine, progress)
+        values = {"level": level, "resolution": side_for(level_size(session, changed, level)[1]), **rule}
+        components = {name: plane.components for name, plane in new.items()}
+        progress(1, 1, "Storing")
+        session.store.commit(
+            f"{sheet.name} at level {level}", edit=SetSheet(sheet=sheet.id, values=values), changes=difference(mine, new), components=components
+        )
+
+
+def _check_fits(session: Session, sheet: Sheet, level: int) -> None:
+    faces, vertices, size = level_size(session, sheet, level)
+    side_for(vertices)
+    limit = session.memory.limit
+    if size > limit:
+        raise InputError(
+            f"Level {level} would have {faces:,} faces and take about {size / 2**30:.1f} GiB of memory; Ruvelt may use {limit / 2**30:.1f}. "
+            "Stay at a lower level, or start Ruvelt with more memory."
+        )
+
+
+def _moved(session: Session, sheet: Sheet, level: int, planes: dict[str, Plane], progress: Progress) -> dict[str, Plane]:
+    """The planes of a set of vertices at another level, with what the levels between hold beside them."""
+    found, up = dict(planes), level > sheet.level
+    names = [name for name in planes if not name.split("/")[1].startswith(DETAIL)]
+    levels = session.surfaces.levels(sheet)
+    steps = range(sheet.level + 1, level + 1) if up else range(sheet.level, level, -1)
+    if not names:
+        return found
+    slots = _slots(levels.model(sheet.level))
+    values = {name: np.ascontiguousarray(_read(session, planes[name], len(slots))[:, slots]) for name in names}
+    for done, upper in enumerate(steps):
+        progress(done, len(steps), f"Level {upper if up else upper - 1}")
+        step = levels.step(upper)
+        for name in names:
+            detail = detail_plane_id(name, upper)
+            if up:
+                values[name] = _raised(session, step, values[name], found.pop(detail, None))
+            else:
+                values[name], apart = step.down(values[name])
+                found[detail] = _in_order(session, apart)
+    order = along_curve(levels.model(level).positions)
+    for name in names:
+        found[name] = _in_order(session, np.ascontiguousarray(values[name][:, order]))
+    return found
+
+
+def _slots(model: Model) -> NDArray[np.int32]:
+    return slots_in_order(along_curve(model.positions))
+
+
+def _raised(session: Session, step: Step, values: U16, detail: Plane | None) -> U16:
+    if detail is None:
+        return step.up(values)
+    return step.restored(values, _read(session, detail, step.fine_count))
+
+
+def _read(session: Session, plane: Plane, count: int) -> U16:
+    out = np.zeros((plane.components, count), np.uint16)
+    for chunk, key in plane.chunks.items():
+        part = out[:, chunk * CHUNK : (chunk + 1) * CHUNK]
+        part[:] = session.store.blobs.get(key)[:, : part.shape[1]]
+    return out
+
+
+def _in_order(session: Session, values: U16) -> Plane:
+    """A plane of values as they come, in runs of 65,536; runs of nothing are left out."""
+    chunks: dict[int, str] = {}
+    for chunk in range(-(-values.shape[1] // CHUNK)):
+        run = values[:, chunk * CHUNK : (chunk + 1) * CHUNK]
+        if run.any():
+            part = np.zeros((len(values), CHUNK), np.uint16)
+            part[:, : run.shape[1]] = run
+            chunks[chunk] = session.store.blobs.put(part)
+    return Plane(len(values), chunks)
