@@ -73,6 +73,33 @@ def test_painted_unwrapped_and_written(page: Page, server: Server, tmp_path: Pat
     wet = at(look(page, "solid"), 0.5, 0.55)
     assert max(wet) < 30
 
+    page.get_by_role("button", name="Flat", exact=True).click()
+    away(page)
+    at_zero = look(page, "solid")
+    page.get_by_role("button", name="Raise the level").click()
+    expect(page.get_by_label("Level 1", exact=True)).to_be_visible()
+    away(page)
+    # Four times the faces, a rounder outline, and the same paint.
+    assert np.abs(np.array(at(look(page, "solid"), 0.5, 0.5)) - [255, 128, 0]).max() <= 8
+    colour(page, "#00c060")
+    page.get_by_role("button", name="Colour", exact=True).click()
+    drag(page, "solid", (0.47, 0.42), (0.53, 0.42))
+    away(page)
+    at_one = look(page, "solid")
+    assert np.abs(np.array(at(at_one, 0.5, 0.42)) - [0, 192, 96]).max() <= 8
+    page.get_by_role("button", name="Lower the level").click()
+    expect(page.get_by_label("Level 0", exact=True)).to_be_visible()
+    page.get_by_role("button", name="Raise the level").click()
+    expect(page.get_by_label("Level 1", exact=True)).to_be_visible()
+    away(page)
+    assert np.array_equal(look(page, "solid"), at_one)
+    for _ in range(4):
+        page.keyboard.press("Control+z")
+        settled(page)
+    expect(page.get_by_label("Level 0", exact=True)).to_be_visible()
+    away(page)
+    assert np.array_equal(look(page, "solid"), at_zero)
+
     page.get_by_role("link", name="Export").click()
     # Without a sheet, vertex colours are what is written.
     page.get_by_role("checkbox", name="GLB").uncheck()

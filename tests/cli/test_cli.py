@@ -17,6 +17,7 @@ import numpy as np
 import pytest
 from click.testing import CliRunner, Result
 from PIL import Image
+from plyfile import PlyData
 
 from ruvelt.cli.main import main
 from tests.gltf_files import noise_png
@@ -108,6 +109,42 @@ def test_unwrap_on_the_command_line(tmp_path: Path) -> None:
     assert ruvelt(data, "unwrap", "nothing").exit_code == 2
     two = ["import", str(tmp_path / "bare.obj"), "--uv-set", "1"]
     assert "no UV set 1" in ruvelt(data, *two).output
+
+
+def test_vertex_paint_on_the_command_line(tmp_path: Path) -> None:
+    """A model without UVs comes in, is painted by a script, gets a level, and goes out with its colours."""
+    (tmp_path / "tile.obj").write_text("v 0 0 0\nv 1 0 0\nv 1 1 0\nv 0 1 0\nf 1 2 3 4\n")
+    data = tmp_path / "data"
+    told(ruvelt(data, "import", str(tmp_path / "tile.obj"), "--json"))
+    script = {
+        "format": "ruvelt-strokes",
+        "version": 1,
+        "steps": [
+            {"do": "target", "sheet": "vertices", "layer": "Paint", "channels": ["base_color"]},
+            {"do": "paint", "paint": {"values": {"base_color": [1.0, 0.0, 0.0]}}},
+            {"do": "flood"},
+        ],
+    }
+    (tmp_path / "red.json").write_text(json.dumps(script))
+    made = ruvelt(data, "replay", "tile", str(tmp_path / "red.json"), "--json")
+    assert made.exit_code == 0, made.output
+    level = told(ruvelt(data, "level", "tile", "2", "--simple", "--json"))
+    assert (level["level"], level["faces"], level["covered"]) == (2, 16, 25)
+    assert "no level 9" in ruvelt(data, "level", "tile", "9").output
+    out = tmp_path / "out"
+    files = told(ruvelt(data, "export", "tile", "--preset", "vertex-colours", "--format", "ply", "--out", str(out), "--json"))["files"]
+    assert [f["name"] for f in files] == ["tile_Vertices_colours.ply"]  # type: ignore[index]
+    ply = PlyData.read(str(out / "tile_Vertices_colours.ply"))
+    assert len(ply["face"]) == 16
+    assert set(zip(*(ply["vertex"][c].tolist() for c in ("red", "green", "blue")), strict=True)) == {(255, 0, 0)}
+
+
+def test_vertex_paint_beside_sheets_on_the_command_line(tmp_path: Path, mesh: Path) -> None:
+    data = tmp_path / "data"
+    told(ruvelt(data, "import", str(mesh), "--resolution", "256", "--name", "Crate", "--json"))
+    assert "no vertex paint" in ruvelt(data, "level", "Crate", "1").output
+    assert told(ruvelt(data, "vertex-paint", "Crate", "--json"))["sheet"] == "vertices"
+    assert ruvelt(data, "vertex-paint", "Crate").exit_code == 2
 
 
 @pytest.mark.parametrize(

@@ -190,3 +190,15 @@ def test_strange_meshes_have_levels_too() -> None:
     assert np.isfinite(fine.positions).all()
     assert_array_equal(fine.positions[5], [9, 9, 9])
     assert fine.checked() is fine
+
+
+def test_paint_fades_without_the_colour_of_what_is_not_painted() -> None:
+    """Red on one end of an edge and nothing on the other: between them there is half as much red, not dark red."""
+    step = Subdivision(box()).step(1)
+    values = np.zeros((4, 8), np.uint16)
+    values[:, 0] = [60000, 1000, 200, 65535]
+    fine = step.up(values)
+    half = fine[:, 8:20][:, fine[3, 8:20] > 0]
+    assert_array_equal(half, np.tile([[60000], [1000], [200], [32768]], 3))
+    quarter = fine[:, 20:][:, fine[3, 20:] > 0]
+    assert_array_equal(quarter, np.tile([[60000], [1000], [200], [16384]], 3))

@@ -144,17 +144,42 @@ def subdivided_loops(face_starts, vertex, edge_of, ends, v, loops, edges, fine_e
 
 @kernel(numba.void(numba.uint16[:, ::1], i32[::1], i32[::1], i32[:, ::1], numba.uint16[:, ::1]), late=True)
 def subdivided_values(values_u16, face_starts, vertex, ends, out):
-    """Values between vertices: means of the ends on edges and of the corners in faces, rounded. values_u16 : (k, v); out : (k, v + e + f)"""
-    for k in range(len(values_u16)):
+    """Values between vertices: means of the ends on edges and of the corners in faces, rounded; what is not there does not count.
+
+    values_u16 : (k, v), straight, coverage last; coverage is a plain mean, and values are weighted by it; out : (k, v + e + f)
+    """
+    last = len(values_u16) - 1
+    cover, covered = values_u16[last], out[last]
+    v, e = len(cover), len(ends)
+    for i in range(e):
+        a, b = ends[i, 0], ends[i, 1]
+        covered[v + i] = np.uint16((np.uint32(cover[a]) + np.uint32(cover[b]) + np.uint32(1)) >> np.uint32(1))
+    for f in range(len(face_starts) - 1):
+        total, n = np.int64(0), face_starts[f + 1] - face_starts[f]
+        for c in range(face_starts[f], face_starts[f + 1]):
+            total += cover[vertex[c]]
+        covered[v + e + f] = np.uint16((2 * total + n) // (2 * n))
+    for i in range(v):
+        covered[i] = cover[i]
+    for k in range(last):
         here, to = values_u16[k], out[k]
-        v, e = len(here), len(ends)
         for i in range(v):
             to[i] = here[i]
         for i in range(e):
-            to[v + i] = np.uint16((np.uint32(here[ends[i, 0]]) + np.uint32(here[ends[i, 1]]) + np.uint32(1)) >> np.uint32(1))
+            a, b = ends[i, 0], ends[i, 1]
+            wa, wb = np.int64(cover[a]), np.int64(cover[b])
+            if wa + wb == 0:
+                wa, wb = np.int64(1), np.int64(1)
+            to[v + i] = np.uint16((2 * (wa * here[a] + wb * here[b]) + wa + wb) // (2 * (wa + wb)))
         for f in range(len(face_starts) - 1):
             first, end = face_starts[f], face_starts[f + 1]
-            total, n = np.int64(0), end - first
+            total, weight = np.int64(0), np.int64(0)
             for c in range(first, end):
-                total += here[vertex[c]]
-            to[v + e + f] = np.uint16((2 * total + n) // (2 * n))
+                w = np.int64(cover[vertex[c]])
+                total += w * here[vertex[c]]
+                weight += w
+            if weight == 0:
+                for c in range(first, end):
+                    total += here[vertex[c]]
+                weight = np.int64(end - first)
+            to[v + e + f] = np.uint16((2 * total + weight) // (2 * weight))

@@ -35,7 +35,7 @@ class Step:
         return self.count + len(self.ends) + len(self.face_starts) - 1
 
     def up(self, values_u16: NDArray[np.uint16]) -> NDArray[np.uint16]:
-        """(k, fine) uint16 of (k, coarse): the same on vertices that were there, means between them."""
+        """(k, fine) uint16 of (k, coarse), coverage last: the same on vertices that were there, means between them, of what is there to see."""
         out = np.empty((len(values_u16), self.fine_count), np.uint16)
         subdivided_values(np.ascontiguousarray(values_u16), self.face_starts, self.vertex, self.ends, out)
         return out
@@ -211,4 +211,6 @@ def _creased(model: Model, which: NDArray[np.int32], edges: int, sharp_deg: floa
 
 def _between(values: NDArray[np.float32], step: Step) -> NDArray[np.float32]:
     """(fine, k) of (coarse, k) float32 0–1, by way of 16-bit codes as paint goes."""
-    return (step.up(np.rint(values.T * 65535).astype(np.uint16)).T / np.float32(65535)).astype(np.float32)
+    rows = np.rint(values.T * 65535).astype(np.uint16)
+    full = np.full((1, len(values)), 65535, np.uint16)
+    return (step.up(np.concatenate([rows, full]))[:-1].T / np.float32(65535)).astype(np.float32)
