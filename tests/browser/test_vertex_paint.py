@@ -25,6 +25,18 @@ def even_ball() -> bytes:
     return ply_of(model)
 
 
+def aside(page: Page) -> None:
+    """Off the view, and not onto anything whose tooltip would lie over it."""
+    away(page)
+    page.mouse.move(500, 770)
+    settled(page)
+
+
+def alike(one: np.ndarray, other: np.ndarray) -> bool:
+    """Whether two looks show the same; outlines may fall to either side of a pixel. A stroke of these tests is five times as much."""
+    return bool((np.abs(one - other).max(axis=2) > 40).mean() < 0.005)
+
+
 def test_painted_unwrapped_and_written(page: Page, server: Server, tmp_path: Path) -> None:
     file = tmp_path / "ball.ply"
     file.write_bytes(even_ball())
@@ -36,11 +48,13 @@ def test_painted_unwrapped_and_written(page: Page, server: Server, tmp_path: Pat
     # Nothing can be laid flat yet, so the model has the room to itself.
     expect(page.get_by_test_id("flat")).to_have_count(0)
     page.get_by_role("button", name="Flat", exact=True).click()
-    away(page)
+    aside(page)
     assert np.abs(np.array(at(look(page, "solid"), 0.5, 0.5)) - [51, 102, 204]).max() <= 2
     colour(page, "#ff8000")
     drag(page, "solid", (0.45, 0.5), (0.55, 0.5))
-    away(page)
+    # A view frames the model by the shape it has just then; Home does so again.
+    page.keyboard.press("Home")
+    aside(page)
     picture = look(page, "solid")
     assert np.abs(np.array(at(picture, 0.5, 0.5)) - [255, 128, 0]).max() <= 6
     assert np.abs(np.array(at(picture, 0.5, 0.35)) - [51, 102, 204]).max() <= 2
@@ -48,8 +62,9 @@ def test_painted_unwrapped_and_written(page: Page, server: Server, tmp_path: Pat
     page.reload()
     settled(page)
     page.get_by_role("button", name="Flat", exact=True).click()
-    away(page)
-    assert np.abs(look(page, "solid") - picture).max() <= 3
+    page.keyboard.press("Home")
+    aside(page)
+    assert alike(look(page, "solid"), picture)
     page.keyboard.press("Control+z")
     settled(page)
     assert np.abs(np.array(at(look(page, "solid"), 0.5, 0.5)) - [51, 102, 204]).max() <= 2
@@ -57,48 +72,51 @@ def test_painted_unwrapped_and_written(page: Page, server: Server, tmp_path: Pat
     settled(page)
 
     # A finish goes into the hand, and on the model nothing changes until a stroke lays it.
+    aside(page)
     before = look(page, "solid")
     page.get_by_role("button", name="Finish Wet").click()
     expect(page.get_by_text("Base colour · Roughness · Metallic")).to_be_visible()
-    away(page)
-    assert np.array_equal(look(page, "solid"), before)
+    aside(page)
+    assert alike(look(page, "solid"), before)
     page.get_by_role("button", name="Finish", exact=True).click()
     drag(page, "solid", (0.48, 0.55), (0.52, 0.55))
-    away(page)
+    aside(page)
     # Finish alone leaves the colour alone.
-    assert np.array_equal(look(page, "solid"), before)
+    assert alike(look(page, "solid"), before)
     page.get_by_role("button", name="Channel", exact=True).click()
     choose(page, "Channel shown", "Roughness")
-    away(page)
+    aside(page)
     wet = at(look(page, "solid"), 0.5, 0.55)
     assert max(wet) < 30
 
     page.get_by_role("button", name="Flat", exact=True).click()
-    away(page)
+    aside(page)
     at_zero = look(page, "solid")
     page.get_by_role("button", name="Raise the level").click()
     expect(page.get_by_label("Level 1", exact=True)).to_be_visible()
-    away(page)
+    aside(page)
     # Four times the faces, a rounder outline, and the same paint.
     assert np.abs(np.array(at(look(page, "solid"), 0.5, 0.5)) - [255, 128, 0]).max() <= 8
-    colour(page, "#00c060")
     page.get_by_role("button", name="Colour", exact=True).click()
+    colour(page, "#00c060")
     drag(page, "solid", (0.47, 0.42), (0.53, 0.42))
-    away(page)
+    aside(page)
     at_one = look(page, "solid")
     assert np.abs(np.array(at(at_one, 0.5, 0.42)) - [0, 192, 96]).max() <= 8
     page.get_by_role("button", name="Lower the level").click()
     expect(page.get_by_label("Level 0", exact=True)).to_be_visible()
     page.get_by_role("button", name="Raise the level").click()
     expect(page.get_by_label("Level 1", exact=True)).to_be_visible()
-    away(page)
-    assert np.array_equal(look(page, "solid"), at_one)
+    aside(page)
+    again = look(page, "solid")
+    assert alike(again, at_one)
+    assert np.abs(np.array(at(again, 0.5, 0.42)) - [0, 192, 96]).max() <= 8
     for _ in range(4):
         page.keyboard.press("Control+z")
         settled(page)
     expect(page.get_by_label("Level 0", exact=True)).to_be_visible()
-    away(page)
-    assert np.array_equal(look(page, "solid"), at_zero)
+    aside(page)
+    assert alike(look(page, "solid"), at_zero)
 
     page.get_by_role("link", name="Export").click()
     # Without a sheet, vertex colours are what is written.
@@ -122,12 +140,12 @@ def test_painted_unwrapped_and_written(page: Page, server: Server, tmp_path: Pat
     settled(page)
     expect(page.get_by_test_id("flat")).to_have_count(1)
     # The vertices are still chosen, with their paint; a sheet is there beside them.
-    away(page)
+    aside(page)
     assert np.abs(np.array(at(look(page, "solid"), 0.5, 0.5)) - [255, 128, 0]).max() <= 6
     expect(page.get_by_text("Vertex paint has no flat sheet")).to_be_visible()
     choose(page, "Sheet", "Default")
     settled(page)
-    away(page)
+    aside(page)
     # A sheet of the same model begins with the file's colours.
     assert np.abs(np.array(at(look(page, "solid"), 0.5, 0.5)) - [51, 102, 204]).max() <= 2
     expect(page.get_by_text("Vertex paint has no flat sheet")).to_have_count(0)
