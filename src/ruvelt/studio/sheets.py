@@ -88,9 +88,9 @@ class Sheets:
 
     def _vertices(self, sheet: Sheet, key: str) -> SheetWork:
         session = self._session
-        model = session.surfaces.of(sheet).model
-        session.memory.fit(model.vertex_count * VERTEX_BYTES)
-        samples = VertexSamples(model)
+        surface = session.surfaces.of(sheet)
+        session.memory.fit(surface.model.vertex_count * VERTEX_BYTES)
+        samples = VertexSamples(surface.model, surface.places)
         return SheetWork(sheet.resolution, key, samples, VertexNormalField(samples), None, 0.0)
 
     def display(self, sheet: Sheet) -> SheetDisplay:

@@ -30,6 +30,9 @@ RAY_BYTES = 120
 class Surface:
     """A model and what follows from it alone."""
 
+    #: Which vertices lie at one place is not known before it is asked for.
+    places: NDArray[np.int32] | None = None
+
     def __init__(self, model: Model, rule: str, laid_out: bool) -> None:
         self.model, self._rule, self._laid_out = model, rule, laid_out
         self._faces: tuple[Edges, FaceIndex] | None = None
@@ -53,7 +56,7 @@ class LevelSurface:
 
     def __init__(self, base: Surface, levels: Subdivision, level: int) -> None:
         self._base, self._parents = base, levels.parents(level)
-        self.model = levels.model(level)
+        self.model, self.places = levels.model(level), levels.places(level)
         self._faces: tuple[FaceIndex, FaceIndex] | None = None
 
     def faces(self, seams: Edges) -> FaceIndex:

@@ -127,6 +127,11 @@ class Subdivision:
             found = np.repeat(np.repeat(found, np.diff(self._own[0].face_starts)), 4 ** (level - 1))
         return found
 
+    def places(self, level: int) -> NDArray[np.int32]:
+        """(v,) int32: one number for all vertices of a level that lie at one place."""
+        self._reach(level)
+        return self._spot_of[level]
+
     def model(self, level: int) -> Model:
         """Raises InputError for one with more faces than can be opened."""
         self._reach(level)

@@ -6,10 +6,11 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ruvelt.core.lazy import lazy
+from ruvelt.core.mesh._row_kernels import sort_by_number
 from ruvelt.core.mesh.model import Model
-from ruvelt.core.mesh.normals import corner_normals
 from ruvelt.core.mesh.rays import RayCaster
 from ruvelt.core.mesh.topology import face_of_corner
+from ruvelt.core.samples._vertex_kernels import corner_sums, first_faces, smooth_sums, third_areas
 from ruvelt.core.samples.address import BLOCK, BLOCKS, CHUNK, CHUNK_SIDE
 from ruvelt.core.samples.gutter import no_gutter
 from ruvelt.core.samples.resolutions import side_for
@@ -28,7 +29,8 @@ class VertexSamples(SurfaceSamples):
 
     is_sheet = False
 
-    def __init__(self, model: Model) -> None:
+    def __init__(self, model: Model, places: NDArray[np.int32] | None = None) -> None:
+        """`places`: (v,) a number for all vertices at one place, where that is known already."""
         self.model = model
         count = model.vertex_count
         self.chunk_count = max(1, -(-count // CHUNK))
@@ -40,28 +42,24 @@ class VertexSamples(SurfaceSamples):
         self.slot_of_vertex = slots_in_order(order)
         self.positions = np.zeros((self.slot_count, 3), np.float32)
         self.positions[:count] = model.positions[order]
-        sums = np.zeros((count, 3))
-        np.add.at(sums, model.corner_vertex, corner_normals(model).astype(np.float64))
-        length = np.linalg.norm(sums, axis=1, keepdims=True)
         self.normals = np.zeros((self.slot_count, 3), np.float32)
-        self.normals[:count] = (sums / np.maximum(length, 1e-20))[order]
+        self.normals[:count] = vertex_normals(model, places)[order]
         self.face = np.full(self.slot_count, -1, np.int32)
         # The first face that uses a vertex stands for it.
-        self.face[self.slot_of_vertex[model.corner_vertex[::-1]]] = face_of_corner(model)[::-1]
+        faces = np.empty(count, np.int32)
+        first_faces(model.face_starts, model.corner_vertex, faces)
+        self.face[:count] = faces[order]
 
     def area(self) -> float:
-        p = self.model.positions[self.model.triangles].astype(np.float64)
-        return float(np.linalg.norm(np.cross(p[:, 1] - p[:, 0], p[:, 2] - p[:, 0]), axis=1).sum() / 2)
+        return float(self._areas.sum(dtype=np.float64))
 
     def sample_areas(self, slots: NDArray[np.int32]) -> NDArray[np.float32]:
         return self._areas[slots]
 
     @lazy
     def _areas(self) -> NDArray[np.float32]:
-        p = self.model.positions[self.model.triangles].astype(np.float64)
-        each = np.linalg.norm(np.cross(p[:, 1] - p[:, 0], p[:, 2] - p[:, 0]), axis=1) / 6
         sums = np.zeros(self.slot_count)
-        np.add.at(sums, self.slot_of_vertex[self.model.triangles], each[:, None])
+        third_areas(self.positions, self.triangles, sums)
         return sums.astype(np.float32)
 
     @lazy
@@ -73,9 +71,9 @@ class VertexSamples(SurfaceSamples):
     def fans(self) -> tuple[NDArray[np.int32], NDArray[np.int32]]:
         """Which triangles meet at each slot: (slots + 1,) int32 where they begin in the (3 t,) int32 rows of `triangles`."""
         corners = self.triangles.reshape(-1)
-        starts = np.zeros(self.slot_count + 1, np.int32)
-        np.cumsum(np.bincount(corners, minlength=self.slot_count), out=starts[1:])
-        return starts, (np.argsort(corners, kind="stable") // 3).astype(np.int32)
+        starts, order = np.zeros(self.slot_count + 1, np.int32), np.empty(len(corners), np.int32)
+        sort_by_number(corners, starts, order)
+        return starts, order // np.int32(3)
 
     @lazy
     def _met_blocks(self) -> NDArray[np.int64]:
@@ -136,6 +134,20 @@ class VertexSamples(SurfaceSamples):
         found = np.zeros(self.slot_count, bool)
         found[self.slot_of_vertex[self.model.corner_vertex[faces[face_of_corner(self.model)]]]] = True
         return found
+
+
+def vertex_normals(model: Model, places: NDArray[np.int32] | None = None) -> NDArray[np.float32]:
+    """(v, 3) float32 unit normals, smooth over everything that meets at a place; the mean of the file's own where it brought any."""
+    if model.file_normals is not None:
+        sums = np.zeros((model.vertex_count, 3))
+        corner_sums(model.corner_vertex, model.file_normals, sums)
+        places = None
+    else:
+        places = np.asarray(model.welded, np.int32) if places is None else places
+        sums = np.zeros((int(places.max(initial=-1)) + 1, 3))
+        smooth_sums(model.positions, model.face_starts, model.corner_vertex, places, sums)
+    unit = (sums / np.maximum(np.linalg.norm(sums, axis=1, keepdims=True), 1e-20)).astype(np.float32)
+    return unit if places is None else unit[places]  # type: ignore[no-any-return]
 
 
 def slots_in_order(order: NDArray[np.int64]) -> NDArray[np.int32]:
