@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import dataclasses
 from pathlib import Path
 
 import numpy as np
@@ -16,6 +17,7 @@ from ruvelt.studio.cells import cell_pictures
 from ruvelt.studio.geometry import sheet_facts, viewport_geometry
 from ruvelt.studio.lasso import faces_inside
 from ruvelt.studio.laying import flood
+from ruvelt.studio.layout import unwrap_model
 from ruvelt.studio.levels import level_size, set_level
 from ruvelt.studio.looking import unpainted
 from ruvelt.studio.probe import probe
@@ -162,3 +164,23 @@ def test_levels_of_a_split_mesh(studio: Studio) -> None:
     set_level(session, "vertices", 3)
     assert (values(session) == [65535, 65535, 0]).all()
     assert len(np.unique(values(session, "height"))) == 1
+
+
+def test_unwrapping_that_cuts_faces_leaves_levels_as_they_are(studio: Studio) -> None:
+    """A layout cuts polygons that it cannot lay out whole; levels are still made of the polygons as the file had them."""
+    model = sculpt(40, 24)
+    places = model.positions * (1 + 0.16 * np.sin(5 * model.positions[:, :1]) * np.sin(4 * model.positions[:, 1:2]))
+    lump = coloured(dataclasses.replace(model, positions=places.astype(np.float32)))
+    uid = studio.create(ply_of(lump), "lump.ply", name="Lump")
+    session = studio.session(uid)
+    set_level(session, "vertices", 2, sharp_deg=35.0)
+    stroke(studio, uid, (90, 100), (110, 100))
+    before, faces = values(session), session.model.face_count
+    unwrap_model(session, lambda *told: None, 256)
+    assert session.model.face_count > faces
+    assert_array_equal(values(session), before)
+    set_level(session, "vertices", 0)
+    set_level(session, "vertices", 2)
+    assert_array_equal(values(session), before)
+    found = probe(session, CAMERA, "vertices", 100, 100, True)
+    assert found["belongs"]["face"] < session.model.face_count

@@ -31,6 +31,7 @@ import type {
   Suspect,
   Target,
   LevelBody,
+  TransferLoss,
   UnwrapSettings,
 } from "./types";
 
@@ -159,6 +160,9 @@ export const api = {
     json<Job>(`${project(uid)}/replay`, { method: "POST", headers: { "Content-Type": "application/json" }, body: script }),
   addVertexPaint: (uid: string, revision: number) => json<ProjectState>(`${project(uid)}/vertex-paint`, body({ revision })),
   removeVertexPaint: (uid: string, revision: number) => json<ProjectState>(`${project(uid)}/vertex-paint/remove`, body({ revision })),
+  transfer: (uid: string, from_sheet: string, to_sheet: string) => json<Job>(`${project(uid)}/transfer`, body({ from_sheet, to_sheet })),
+  transferLoss: (uid: string, from_sheet: string, to_sheet: string) =>
+    json<TransferLoss>(`${project(uid)}/transfer/loss`, body({ from_sheet, to_sheet })),
   level: (uid: string, level: LevelBody) => json<Job>(`${project(uid)}/level`, body(level)),
   unwrap: (uid: string, resolution: number, settings: UnwrapSettings) => json<Job>(`${project(uid)}/unwrap`, body({ resolution, settings })),
   pack: (uid: string, padding: number) => json<Job>(`${project(uid)}/pack`, body({ padding })),

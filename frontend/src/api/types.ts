@@ -49,6 +49,7 @@ export type GeometryHeader = S["GeometryHeader"];
 export type SheetGeometry = S["SheetGeometry"];
 export type Block = S["Block"];
 export type LevelBody = S["LevelBody"];
+export type TransferLoss = S["TransferLoss"];
 export type Finish = S["Finish"];
 export type MapFormat = S["MapFormatAnswer"];
 export type DisplayHeader = S["DisplayHeader"];

@@ -18,6 +18,7 @@ import { NamedSlider } from "../ui/sliders";
 import { SideBySide } from "../viewport/SideBySide";
 import { ImportNotes } from "./ImportNotes";
 import { SheetEntry } from "./SheetEntry";
+import { TransferCard } from "./TransferCard";
 import { UnwrapCard } from "./UnwrapCard";
 import { VertexPaintEntry } from "./VertexPaintEntry";
 
@@ -37,6 +38,7 @@ export function ModelScreen() {
           <SheetEntry key={s.id} sheet={s} />
         ))}
         <VertexPaintEntry />
+        <TransferCard />
         <Layout />
         <Seams />
         <ProjectSettings />

@@ -30,6 +30,7 @@ from ruvelt.studio.levels import set_level
 from ruvelt.studio.limits import Limits
 from ruvelt.studio.replay import replay
 from ruvelt.studio.studio import Studio
+from ruvelt.studio.transfer import loss, transfer
 from ruvelt.studio.vertex_paint import add_vertex_paint
 
 DEFAULT_DATA = Path.home() / ".local" / "share" / "ruvelt"
@@ -199,6 +200,19 @@ def level(here: Studio, project: str, number: int, simple: bool, sharp: float | 
         sharp_deg=vertices.sharp_deg if sharp is None else sharp,
     )
     return {"project": uid, "sheet": vertices.id, **sheet_facts(session, vertices.id), "level": number}
+
+
+@main.command("transfer")
+@click.argument("project")
+@click.option("--from", "source", required=True, help="Sheet or vertices to take the layers of (id).")
+@click.option("--to", "goal", required=True, help="Vertices or sheet to bring them to (id).")
+@_common
+def transfer_paint(here: Studio, project: str, source: str, goal: str) -> dict[str, Any]:
+    """Copy all layers of a PROJECT's vertices to a sheet, or of a sheet to its vertices: strokes and fills are laid again there."""
+    uid = here.find(project)
+    session = here.session(uid)
+    group = transfer(session, source, goal)
+    return {"project": uid, "layer": group, **loss(session, source, goal)}
 
 
 @main.command("vertex-paint")

@@ -71,6 +71,13 @@ def _with_own_references(layer: AnyLayer, ids: Mapping[str, str]) -> AnyLayer:
     return layer.model_copy(update=values)
 
 
+def copied_into(layers: tuple[AnyLayer, ...], ids: IdMaker) -> tuple[tuple[AnyLayer, ...], list[tuple[str, str]]]:
+    """Layers under new ids, their references among each other kept, with (old, new) of all of them."""
+    made = [_copied(layer, ids, False) for layer in layers]
+    pairs = [pair for _, mine in made for pair in mine]
+    return tuple(_with_own_references(layer, dict(pairs)) for layer, _ in made), pairs
+
+
 def _position(sheet: Sheet, layer_id: str) -> tuple[str | None, int]:
     above = next(a for layer, a in sheet.walk() if layer.id == layer_id)
     group = sheet.find(above[-1]) if above else None

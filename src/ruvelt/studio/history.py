@@ -81,7 +81,16 @@ class KeptResolution(Kept):
     was: int
 
 
-HistoryStep = KeptStroke | KeptFlood | KeptCopies | KeptResolution
+class KeptLevel(Kept):
+    """The level that vertices are painted at, and what it was before."""
+
+    did: Literal["level"] = "level"
+    sheet: str
+    level: int
+    was: int
+
+
+HistoryStep = KeptStroke | KeptFlood | KeptCopies | KeptResolution | KeptLevel
 _STEP: TypeAdapter[HistoryStep] = TypeAdapter(Annotated[HistoryStep, Field(discriminator="did")])
 #: What tells steps apart that were stored before they said so.
 _BY_KEY = ("resolution", "copies", "flood", "stroke")

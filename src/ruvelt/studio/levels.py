@@ -18,6 +18,7 @@ from ruvelt.core.samples.vertices import along_curve, slots_in_order
 from ruvelt.core.stack.document import MAX_LEVEL, Sheet
 from ruvelt.core.stack.edits import SetSheet
 from ruvelt.core.stack.plane_ids import DETAIL, detail_plane_id
+from ruvelt.studio.history import KeptLevel, stored_step
 from ruvelt.studio.session import Session
 from ruvelt.studio.versions import difference
 
@@ -63,7 +64,11 @@ def set_level(
         components = {name: plane.components for name, plane in new.items()}
         progress(1, 1, "Storing")
         session.store.commit(
-            f"{sheet.name} at level {level}", edit=SetSheet(sheet=sheet.id, values=values), changes=difference(mine, new), components=components
+            f"{sheet.name} at level {level}",
+            edit=SetSheet(sheet=sheet.id, values=values),
+            changes=difference(mine, new),
+            components=components,
+            script=stored_step(KeptLevel(sheet=sheet.id, level=level, was=sheet.level)),
         )
 
 

@@ -16,14 +16,16 @@ from ruvelt.core.planes.plane import U16, Plane
 from ruvelt.core.samples.address import CHUNK
 from ruvelt.core.samples.resolutions import RESOLUTIONS
 from ruvelt.core.samples.sheet import SheetSamples
+from ruvelt.core.samples.surface import SurfaceSamples
 from ruvelt.core.stack.document import MeshMap, PaintLayer, Sheet
 from ruvelt.core.stack.edits import SetSheet
 from ruvelt.core.stack.evaluate import SheetEvaluator
+from ruvelt.core.stack.faces import FaceIndex
 from ruvelt.core.stack.kinds.sources.painted import PaintedSource
 from ruvelt.core.stack.lookup import StoredPlanes
 from ruvelt.core.stack.plane_ids import normal_map_plane_id
 from ruvelt.core.stroke.live import LiveStroke
-from ruvelt.studio.history import HistoryStep, KeptCopies, KeptFlood, KeptResolution, KeptStroke, Laid, read_step, stored_step
+from ruvelt.studio.history import HistoryStep, KeptCopies, KeptFlood, KeptLevel, KeptResolution, KeptStroke, Laid, read_step, stored_step
 from ruvelt.studio.session import Session
 from ruvelt.studio.strokes import play_step
 from ruvelt.studio.versions import difference
@@ -39,7 +41,7 @@ def change_resolution(session: Session, sheet_id: str, side: int, progress: Call
             return
         old = session.texels(sheet)
         new = SheetSamples(session.model, session.plans[sheet.plan], side, session.workers)
-        painter = _Repainter(session, sheet, old, new)
+        painter = Repainter(session, sheet, old, new)
         steps = session.store.scripts()
         for done, (_, script, after) in enumerate(steps):
             progress(done, len(steps), "Painting the strokes again")
@@ -56,10 +58,10 @@ def change_resolution(session: Session, sheet_id: str, side: int, progress: Call
         )
 
 
-class _Repainter:
+class Repainter:
     """Builds the planes of a sheet anew, step by step of history."""
 
-    def __init__(self, session: Session, sheet: Sheet, old: SheetSamples, new: SheetSamples) -> None:
+    def __init__(self, session: Session, sheet: Sheet, old: SurfaceSamples, new: SurfaceSamples) -> None:
         self.session, self.sheet, self.old, self.new = session, sheet, old, new
         self.planes: dict[str, Plane] = {}
         #: Resolution at which the step being replayed was painted: sheet strokes are recorded in its texels.
@@ -73,6 +75,8 @@ class _Repainter:
                 self._then = step.resolution
                 return
             step = None
+        if isinstance(step, KeptLevel):
+            return
         mine = {p: chunks for p, chunks in after.items() if p.split("/")[0] == self.sheet.id}
         if not mine:
             return
@@ -90,8 +94,9 @@ class _Repainter:
         target, paint = Target.model_validate(step.target), Paint.model_validate(step.paint)
         lookup = StoredPlanes(self.planes, self.session.store.blobs)
         document = self.session.document
-        evaluator = SheetEvaluator(document, self.sheet, self.new, self.session.faces, lookup, self.session.cache, images=self.session.image)
-        hidden = np.isin(self.session.model.face_part, list(step.hidden))
+        faces = self.faces()
+        evaluator = SheetEvaluator(document, self.sheet, self.new, faces, lookup, self.session.cache, images=self.session.image)
+        hidden = np.isin(self.new.model.face_part, list(step.hidden))
         kept = step.recorded() if isinstance(step, KeptStroke) else None
         brush = kept.brush if kept is not None else Brush()
         if kept is not None and kept.stroke.shape is not None:
@@ -100,13 +105,21 @@ class _Repainter:
             _bare(self.session, target, paint), evaluator, lookup, paint=paint, brush=brush, hidden=hidden, workers=self.session.workers
         )
         if isinstance(step, KeptFlood):
-            live.flood(step.flood.picks, step.flood.strength, self.session.faces, step.flood.gradient)
+            live.flood(step.flood.picks, step.flood.strength, faces, step.flood.gradient)
         elif kept is not None:
-            play_step(self.session, live, kept.brush, kept.stroke, self.new.side / self._then)
+            play_step(self.session, live, kept.brush, kept.stroke, self.scale())
         for plane, chunks in live.changes.items():
             components = next(c.components for c in live.target.cells if c.plane == plane)
             keys = {chunk: self.session.store.blobs.put(values) for chunk, values in chunks.items()}
             self.planes[plane] = self.planes.get(plane, Plane(components)).with_chunks(keys)
+
+    def faces(self) -> FaceIndex:
+        """Picks on what the new samples lie on."""
+        return self.session.faces
+
+    def scale(self) -> float:
+        """Texels now for one texel when the step at hand was recorded."""
+        return self.new.side / self._then
 
     def _resample(self, after: dict[str, dict[int, str | None]]) -> None:
         """Planes whose pixels came from elsewhere (a version brought back, a picture): stretched to the new size."""
@@ -121,6 +134,8 @@ class _Repainter:
         whole = np.zeros((plane.components, self.old.slot_count), np.uint16)
         for chunk, key in plane.chunks.items():
             whole[:, chunk * CHUNK : (chunk + 1) * CHUNK] = self.session.store.blobs.get(key)
+        assert isinstance(self.old, SheetSamples)
+        assert isinstance(self.new, SheetSamples)
         return image_to_plane(self.session, self.new, np.asarray(self.old.to_image(np.ascontiguousarray(whole.T)), np.uint16))
 
 

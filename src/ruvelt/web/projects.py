@@ -26,6 +26,7 @@ from ruvelt.studio.probe import probe
 from ruvelt.studio.recording import script_since
 from ruvelt.studio.repaint import change_resolution, set_normal_map
 from ruvelt.studio.session import Session
+from ruvelt.studio.transfer import loss, transfer
 from ruvelt.studio.vertex_paint import add_vertex_paint, remove_vertex_paint
 from ruvelt.web import schemas as s
 from ruvelt.web.binary import bytes_answer
@@ -323,6 +324,25 @@ def level(path: s.ProjectPath, body: s.LevelBody):  # type: ignore[no-untyped-de
         return {"level": body.level}
 
     return job_answer(studio().start(path.uid, "level", f"Level {body.level}", work))
+
+
+@api.post("/projects/<uid>/transfer", responses={200: s.JobAnswer})
+def transfer_paint(path: s.ProjectPath, body: s.TransferBody):  # type: ignore[no-untyped-def]
+    """Copy all layers of vertices to a sheet, or of a sheet to vertices, painted again there."""
+    session = session_of(path.uid)
+    session.sheet(body.from_sheet), session.sheet(body.to_sheet)
+
+    def work(opened: Opened, job: Job) -> dict[str, object]:
+        return {"layer": transfer(opened.session, body.from_sheet, body.to_sheet, job.progress)}
+
+    return job_answer(studio().start(path.uid, "transfer", "Take the paint along", work))
+
+
+@api.post("/projects/<uid>/transfer/loss", responses={200: s.TransferLoss})
+def transfer_loss(path: s.ProjectPath, body: s.TransferBody):  # type: ignore[no-untyped-def]
+    """How much detail a trip takes along, before it is made."""
+    told = loss(session_of(path.uid), body.from_sheet, body.to_sheet)
+    return {"from_samples": told["from"], "to_samples": told["to"], "ratio": told["ratio"]}
 
 
 @api.post("/projects/<uid>/resolution", responses={200: s.JobAnswer})

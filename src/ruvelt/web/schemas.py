@@ -666,6 +666,21 @@ class LevelBody(Body):
     sharp_deg: Annotated[float, Field(ge=0, le=180)] | None = None
 
 
+class TransferBody(Body):
+    """From vertices to a sheet, or from a sheet to vertices."""
+
+    from_sheet: Id
+    to_sheet: Id
+
+
+class TransferLoss(BaseModel):
+    """Samples of either side that lie on the surface; `ratio`: of the old for one of the new."""
+
+    from_samples: int
+    to_samples: int
+    ratio: float
+
+
 class ResolutionBody(Body):
     sheet: Id
     resolution: Resolution

@@ -52,6 +52,18 @@ class TextureCoords:
 
 
 @dataclass(frozen=True, eq=False)
+class Polygons:
+    """Polygons as a file had them, where a layout had to cut some: levels of subdivision are made of these.
+
+    starts : (p + 1,) int32; vertex : (c,) int32; face : (p,) int32 the face that stands for each, its first piece
+    """
+
+    starts: I32
+    vertex: I32
+    face: I32
+
+
+@dataclass(frozen=True, eq=False)
 class Model:
     """A polygon mesh in file order.
 
@@ -63,6 +75,7 @@ class Model:
     vertex_colors : (v, 4) float32 sRGB-encoded RGBA 0–1, or None
     file_normals : (c, 3) float32 unit vectors, or None when the file brought none
     nodes : the file's tree, parents before children; none where each part stands by itself
+    polygons : those that faces were cut from, if any were
     crease_deg : faces that meet at no more than this are smooth where the file brought no normals; a setting of the project, not of the file
     """
 
@@ -81,6 +94,7 @@ class Model:
     notes: tuple[Note, ...] = field(default=())
     nodes: tuple[SceneNode, ...] = ()
     crease_deg: float = CREASE_DEG
+    polygons: Polygons | None = None
 
     @property
     def face_count(self) -> int:
@@ -190,6 +204,8 @@ class Model:
         for key, optional in (("vertex_colors", self.vertex_colors), ("file_normals", self.file_normals)):
             if optional is not None:
                 arrays[key] = optional
+        if self.polygons is not None:
+            arrays |= {"polygon_starts": self.polygons.starts, "polygon_vertex": self.polygons.vertex, "polygon_face": self.polygons.face}
         for i, group in enumerate(self.groups):
             arrays[f"group_{i}"] = group.faces
         for i, layout in enumerate(self.uv_layouts):
@@ -229,6 +245,7 @@ class Model:
                 vertex_colors=z["vertex_colors"] if "vertex_colors" in z else None,
                 file_normals=z["file_normals"] if "file_normals" in z else None,
                 notes=tuple(Note("File", "left out", n) if isinstance(n, str) else Note(**n) for n in header["notes"]),
+                polygons=Polygons(z["polygon_starts"], z["polygon_vertex"], z["polygon_face"]) if "polygon_starts" in z else None,
                 nodes=tuple(SceneNode(**{**n, "matrix": tuple(n["matrix"])}) for n in header.get("nodes", [])),
             ).bounded()
 

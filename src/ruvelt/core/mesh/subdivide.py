@@ -12,7 +12,7 @@ from numpy.typing import NDArray
 
 from ruvelt.core.errors import InputError
 from ruvelt.core.mesh._subdivide_kernels import Around, number_edges, subdivided_loops, subdivided_places, subdivided_values
-from ruvelt.core.mesh.model import MAX_FACES, FaceGroup, Model
+from ruvelt.core.mesh.model import MAX_FACES, FaceGroup, Model, Polygons
 
 #: Bytes that a vertex of a level takes while it is painted: the mesh, its samples and grid, rays, and one channel of one layer.
 VERTEX_BYTES = 420
@@ -87,20 +87,23 @@ class Subdivision:
 
     def __init__(self, model: Model, smooth: bool = True, sharp_deg: float | None = None) -> None:
         self._smooth = smooth
-        own = _Net.of(model.face_starts, model.corner_vertex, model.vertex_count)
+        # What a layout cut is whole here.
+        whole = model.polygons or Polygons(model.face_starts, model.corner_vertex, np.arange(model.face_count, dtype=np.int32))
+        self._face_of = whole.face
+        own = _Net.of(whole.starts, whole.vertex, model.vertex_count)
         spot_of = np.asarray(model.welded, np.int32)
         count = int(spot_of.max(initial=-1)) + 1
         # Where files split vertices along seams, the net in space is another one.
         self._split = count != model.vertex_count
         if not self._split:
             spot_of = np.arange(count, dtype=np.int32)
-        net = _Net.of(model.face_starts, spot_of[model.corner_vertex], count) if self._split else own
+        net = _Net.of(whole.starts, spot_of[whole.vertex], count) if self._split else own
         spots = np.zeros((net.count, 3))
         spots[spot_of] = model.positions
         # Edges of one face are borders; where more than two meet, nothing says how it should be smooth.
         sharp = (np.bincount(net.edge_of, minlength=len(net.ends)) != 2).astype(np.uint8)
         if smooth and sharp_deg is not None:
-            sharp |= _creased(model, net.edge_of, len(net.ends), sharp_deg)
+            sharp |= _creased(model.positions, own, net.edge_of, len(net.ends), sharp_deg)
         edge_of = np.empty(len(own.ends), np.int32)
         edge_of[own.edge_of] = net.edge_of
         self._nets, self._own, self._spots, self._sharp = [net], [own], [spots], [sharp]
@@ -122,10 +125,9 @@ class Subdivision:
 
     def parents(self, level: int) -> NDArray[np.int32]:
         """(f,) int32: the face of the model itself that each face of a level comes of."""
-        found = np.arange(len(self._own[0].face_starts) - 1, dtype=np.int32)
-        if level:
-            found = np.repeat(np.repeat(found, np.diff(self._own[0].face_starts)), 4 ** (level - 1))
-        return found
+        if not level:
+            return np.arange(self._models[0].face_count, dtype=np.int32)
+        return np.repeat(np.repeat(self._face_of, np.diff(self._own[0].face_starts)), 4 ** (level - 1))
 
     def places(self, level: int) -> NDArray[np.int32]:
         """(v,) int32: one number for all vertices of a level that lie at one place."""
@@ -154,7 +156,8 @@ class Subdivision:
         sharp[: 2 * e] = np.repeat(self._sharp[-1], 2)
         fine_own, spot_of, edge_spot = self._finer_own(fine)
         step = own.step()
-        parent = np.repeat(np.arange(model.face_count, dtype=np.int32), np.diff(model.face_starts))
+        of = self._face_of if not self._steps else np.arange(model.face_count, dtype=np.int32)
+        parent = np.repeat(of, np.diff(own.face_starts))
         made = replace(
             model,
             positions=spots[spot_of].astype(np.float32),
@@ -166,6 +169,7 @@ class Subdivision:
             uv_layouts=(),
             vertex_colors=None if model.vertex_colors is None else _between(model.vertex_colors, step),
             file_normals=None,
+            polygons=None,
         )
         self._nets.append(fine)
         self._own.append(fine_own)
@@ -198,14 +202,15 @@ def _edges(face_starts: NDArray[np.int32], vertex: NDArray[np.int32]) -> tuple[N
     return ends[: 2 * found].reshape(-1, 2).copy(), which
 
 
-def _creased(model: Model, which: NDArray[np.int32], edges: int, sharp_deg: float) -> NDArray[np.uint8]:
-    """(e,) uint8: edges where two faces meet at more than an angle."""
-    p, triangles = model.positions.astype(np.float64), model.triangles
-    cross = np.cross(p[triangles[:, 1]] - p[triangles[:, 0]], p[triangles[:, 2]] - p[triangles[:, 0]])
-    normal = np.zeros((model.face_count, 3))
-    np.add.at(normal, model.triangle_face, cross)
+def _creased(positions: NDArray[np.float32], net: _Net, which: NDArray[np.int32], edges: int, sharp_deg: float) -> NDArray[np.uint8]:
+    """(e,) uint8: edges where two faces meet at more than an angle; which : (c,) the edge in space after each corner."""
+    face = np.repeat(np.arange(len(net.face_starts) - 1), np.diff(net.face_starts))
+    after = np.arange(1, len(net.vertex) + 1)
+    after[net.face_starts[1:] - 1] = net.face_starts[:-1]
+    p = positions[net.vertex].astype(np.float64)
+    # Newell's normals: of polygons whole, flat or not.
+    normal = np.add.reduceat(np.cross(p, p[after]), net.face_starts[:-1].astype(np.intp), axis=0)
     normal /= np.maximum(np.linalg.norm(normal, axis=1, keepdims=True), 1e-300)
-    face = np.repeat(np.arange(model.face_count), np.diff(model.face_starts))
     order = np.argsort(which, kind="stable")
     pairs = which[order][1:] == which[order][:-1]
     a, b = face[order][:-1][pairs], face[order][1:][pairs]

@@ -14,7 +14,7 @@ from pydantic import BaseModel, ConfigDict, Field
 
 from ruvelt.core.errors import InputError
 from ruvelt.core.mesh.cuts import components, corner_labels, cut_edges
-from ruvelt.core.mesh.model import Model, TextureCoords
+from ruvelt.core.mesh.model import Model, Polygons, TextureCoords
 from ruvelt.core.mesh.packing import Island, pack
 from ruvelt.core.mesh.topology import face_of_corner, islands
 
@@ -261,8 +261,11 @@ def _cut(model: Model, cut: NDArray[np.bool_], corner_uv: NDArray[np.int64], by_
     kept, of = np.concatenate(corners), np.array(source)
     groups = tuple(replace(g, faces=np.flatnonzero(np.isin(of, g.faces)).astype(np.int32)) for g in model.groups)
     layouts = tuple(replace(u, corner_uv=np.ascontiguousarray(u.corner_uv[kept])) for u in model.uv_layouts)
+    first_piece = np.searchsorted(of, np.arange(model.face_count)).astype(np.int32)
+    whole = model.polygons or Polygons(model.face_starts, model.corner_vertex, np.arange(model.face_count, dtype=np.int32))
     made = replace(
         model,
+        polygons=replace(whole, face=first_piece[whole.face]),
         face_starts=np.concatenate([[0], np.cumsum(sizes)]).astype(np.int32),
         corner_vertex=np.ascontiguousarray(model.corner_vertex[kept]),
         face_part=np.ascontiguousarray(model.face_part[of]),
