@@ -149,3 +149,16 @@ def test_painted_unwrapped_and_written(page: Page, server: Server, tmp_path: Pat
     # A sheet of the same model begins with the file's colours.
     assert np.abs(np.array(at(look(page, "solid"), 0.5, 0.5)) - [51, 102, 204]).max() <= 2
     expect(page.get_by_text("Vertex paint has no flat sheet")).to_have_count(0)
+
+    # The stroke goes along, and is laid again there.
+    page.get_by_role("link", name="Model").click()
+    settled(page)
+    expect(page.get_by_text("so nothing is lost.")).to_be_visible()
+    page.get_by_role("button", name="Take all layers of Vertices to Default").click()
+    expect(page.get_by_text("The layers of Vertices are in front on Default")).to_be_visible()
+    settled(page)
+    page.get_by_role("link", name="Paint", exact=True).click()
+    settled(page)
+    expect(page.get_by_text("From Vertices", exact=True)).to_be_visible()
+    aside(page)
+    assert np.abs(np.array(at(look(page, "solid"), 0.5, 0.5)) - [255, 128, 0]).max() <= 6

@@ -128,6 +128,10 @@ def test_vertex_paint_on_the_command_line(tmp_path: Path) -> None:
     (tmp_path / "red.json").write_text(json.dumps(script))
     made = ruvelt(data, "replay", "tile", str(tmp_path / "red.json"), "--json")
     assert made.exit_code == 0, made.output
+    told(ruvelt(data, "unwrap", "tile", "--resolution", "256", "--json"))
+    gone = told(ruvelt(data, "transfer", "tile", "--from", "vertices", "--to", "default", "--json"))
+    assert (gone["from"], gone["to"]) == (4, told(ruvelt(data, "info", "tile", "--json"))["sheets"][1]["covered"])  # type: ignore[index]
+    assert "one of each" in ruvelt(data, "transfer", "tile", "--from", "vertices", "--to", "vertices").output
     level = told(ruvelt(data, "level", "tile", "2", "--simple", "--json"))
     assert (level["level"], level["faces"], level["covered"]) == (2, 16, 25)
     assert "no level 9" in ruvelt(data, "level", "tile", "9").output
