@@ -8,9 +8,11 @@ import time
 import numpy as np
 import pytest
 
+from ruvelt.bench.levels import numpy_step, torus
 from ruvelt.bench.run import table
 from ruvelt.bench.strokes import BATCHES_A_ROW, batches, painted_scene
 from ruvelt.bench.timing import at_most, best, faster
+from ruvelt.core.mesh.subdivide import Subdivision
 
 
 def test_ratios_and_goals() -> None:
@@ -45,3 +47,14 @@ def test_bench_batches_really_paint(layer: str) -> None:
     assert all(t > 0 for t in times)
     assert np.array_equal(before[0], scene.evaluator.composite("base_color", 0))
     scene.workers.close()
+
+
+def test_the_plain_subdivision_of_the_bench_is_ours() -> None:
+    model = torus(12, 8)
+    places, quads = model.positions.astype(np.float64), model.corner_vertex.reshape(-1, 4).astype(np.int64)
+    made = Subdivision(model)
+    for level in (1, 2):
+        places, quads = numpy_step(places, quads)
+        fine = made.model(level)
+        np.testing.assert_allclose(np.sort(fine.positions, axis=0), np.sort(places, axis=0), atol=1e-5)
+        assert fine.face_count == len(quads)

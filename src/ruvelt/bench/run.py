@@ -9,6 +9,7 @@ from ruvelt.bench.baking import against_embree, memory, noise, strokes_beside_a_
 from ruvelt.bench.blending import twenty_layers
 from ruvelt.bench.geometry import CORNERS, rows_against_numpy
 from ruvelt.bench.importing import import_against_decoding
+from ruvelt.bench.levels import levels, trips
 from ruvelt.bench.masking import mask_rows, strokes_among_masks, wide_rows
 from ruvelt.bench.project import first_stroke, open_to_picture
 from ruvelt.bench.strokes import against_scipy, more_layers
@@ -27,6 +28,8 @@ def run_all(quick: bool, say: Callable[[str], None]) -> dict[str, Any]:
         ("tools against SciPy", lambda: tools_against_scipy(side)),
         ("a larger sheet", lambda: larger_sheet(side)),
         ("vertices", lambda: vertices(side)),
+        ("levels", lambda: levels(quick)),
+        ("trips of paint", lambda: trips(side * (1 if quick else 2))),
         ("many strokes", lambda: many_strokes(side, 40 if quick else 200)),
         ("masks", lambda: mask_rows(side)),
         ("wide blur and patterns", lambda: wide_rows(side)),
