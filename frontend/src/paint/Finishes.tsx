@@ -4,9 +4,9 @@ import { toHex } from "../state/colour";
 import { dropFinish, holds, keepFinish, laysOf, setLays, takeFinish } from "../state/finishes";
 import type { Lays as LaysKind } from "../state/finishes";
 import { useDocument, useWorkshop } from "../state/hooks";
+import { ChoiceRow } from "../ui/ChoiceRow";
 import { askedName } from "../ui/dialogs";
 import { Icon } from "../ui/icons";
-import { Segment, Segments } from "../ui/Segments";
 
 const LAYS: [LaysKind, string, string][] = [
   ["colour", "Colour", "Strokes and fills change base colour and leave the finish as it is"],
@@ -18,20 +18,7 @@ const LAYS: [LaysKind, string, string][] = [
 export function Lays() {
   const channels = useWorkshop((s) => s.target?.channels);
   const now = laysOf(channels ?? []);
-  return (
-    <div className="prow">
-      <span className="label">Lays</span>
-      <Segments label="What strokes lay">
-        {LAYS.map(([id, name, about]) => (
-          <Tooltip key={id} title={about}>
-            <Segment on={now === id} onChoose={() => setLays(id)}>
-              {name}
-            </Segment>
-          </Tooltip>
-        ))}
-      </Segments>
-    </div>
-  );
+  return <ChoiceRow label="Lays" options={LAYS} value={now} onChange={setLays} />;
 }
 
 /** Finishes kept beside the swatches, each as a ball in the colour in hand. */

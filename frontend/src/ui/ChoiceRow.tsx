@@ -1,7 +1,7 @@
 import { Tooltip } from "@mui/material";
 import { Segment, Segments } from "./Segments";
 
-/** A labelled row of words of which one holds. */
+/** A labelled row of words of which one holds, or none (null). */
 export function ChoiceRow<T extends string>({
   label,
   options,
@@ -10,7 +10,7 @@ export function ChoiceRow<T extends string>({
 }: {
   label: string;
   options: readonly (readonly [T, string, string])[];
-  value: T;
+  value: T | null;
   onChange: (value: T) => void;
 }) {
   return (

@@ -9,6 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ruvelt.core.color.encoding import srgb_to_linear_float
+from ruvelt.core.mesh.model import MAX_FACES
 from ruvelt.core.mesh.normals import corner_normals
 from ruvelt.core.mesh.rows import equal_rows
 from ruvelt.core.mesh.sheets import SheetPlan
@@ -208,10 +209,11 @@ def sheet_facts(session: Session, sheet_id: str) -> dict[str, Any]:
     if sheet.of == "vertices":
         points = session.samples(sheet)
         density = float(1 / points.spacing) if points.covered_count else 0.0
-        levels = session.surfaces.levels(sheet)
-        told = [
-            dict(zip(("level", "faces", "vertices", "bytes"), (n, *levels.size(n)), strict=True)) for n in range(min(sheet.level + 1, MAX_LEVEL) + 1)
-        ]
+        # A mesh too dense for a level above it is not worth the edges being counted.
+        told: list[dict[str, int]] = []
+        if sheet.level or len(session.model.corner_vertex) <= MAX_FACES:
+            sizes = [(n, *session.surfaces.levels(sheet).size(n)) for n in range(min(sheet.level + 1, MAX_LEVEL) + 1)]
+            told = [dict(zip(("level", "faces", "vertices", "bytes"), size, strict=True)) for size in sizes]
         return {"faces": points.model.face_count, "islands": 0, "covered": points.covered_count, "density": density, "tile": 0, "levels": told}
     samples = session.texels(sheet)
     faces = session.plans[sheet.plan].faces

@@ -12,7 +12,7 @@ from ruvelt.core.kernels import kernel
 f64, i32, i64, u8 = numba.float64, numba.int32, numba.int64, numba.uint8
 
 
-@kernel(i64(i32[::1], i32[::1], i64[::1], i32[::1], i32[::1]), late=True)
+@kernel(i64(i32[::1], i32[::1], i32[::1], i32[::1], i32[::1]), late=True)
 def number_edges(face_starts, vertex, table, key_low, edge_of):
     """Number the edges of polygons in the order in which they first appear: edge_of (c,) the edge from each corner to the next; their count.
 

@@ -196,7 +196,7 @@ class Subdivision:
 def _edges(face_starts: NDArray[np.int32], vertex: NDArray[np.int32]) -> tuple[NDArray[np.int32], NDArray[np.int32]]:
     """(e, 2) int32 ends of the edges, lower first, in the order in which corners come to them, and (c,) the edge from each corner to the next."""
     count = len(vertex)
-    table = np.full(1 << int(2 * max(count, 1) - 1).bit_length(), -1, np.int64)
+    table = np.full(1 << int(2 * max(count, 1) - 1).bit_length(), -1, np.int32)
     ends, which = np.empty(2 * count, np.int32), np.empty(count, np.int32)
     found = int(number_edges(face_starts, np.ascontiguousarray(vertex, np.int32), table, ends, which))
     return ends[: 2 * found].reshape(-1, 2).copy(), which
