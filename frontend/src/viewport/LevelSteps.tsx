@@ -27,7 +27,9 @@ export function LevelSteps() {
         </span>
       </Tooltip>
       <Tooltip title={toldLevel(levels, sheet.level) ?? ""}>
-        <b aria-label={`Level ${sheet.level}`}>{sheet.level}</b>
+        <b role="status" aria-label={`Level ${sheet.level}`}>
+          {sheet.level}
+        </b>
       </Tooltip>
       <Tooltip title={up ? `More vertices: ${up}` : "There is no finer level"}>
         <span>
