@@ -153,7 +153,7 @@ def test_painted_unwrapped_and_written(page: Page, server: Server, tmp_path: Pat
     # The stroke goes along, and is laid again there.
     page.get_by_role("link", name="Model").click()
     settled(page)
-    expect(page.get_by_text("so nothing is lost.")).to_be_visible()
+    expect(page.get_by_text("room for all of the detail.")).to_be_visible()
     page.get_by_role("button", name="Take all layers of Vertices to Default").click()
     expect(page.get_by_text("The layers of Vertices are in front on Default")).to_be_visible()
     settled(page)

@@ -5,6 +5,7 @@ from __future__ import annotations
 import dataclasses
 
 import numpy as np
+import pytest
 from numpy.testing import assert_array_equal
 from scipy.spatial import cKDTree
 
@@ -61,21 +62,22 @@ def test_a_level_of_the_mesh_gives_to_the_sheet_of_its_model() -> None:
     assert error.max() < 0.02
 
 
-def test_nothing_comes_through_a_sheet_of_paper() -> None:
-    """Two plates a hair apart, back to back: red in front, blue behind, on vertices and on texels, there and back."""
+@pytest.mark.parametrize("level", [0, 1, 3])
+def test_nothing_comes_through_a_sheet_of_paper(level: int) -> None:
+    """Two plates a hair apart, back to back: red in front, blue behind, on vertices of any level and on texels, there and back."""
     front = [[-1, -1, 0.001], [1, -1, 0.001], [1, 1, 0.001], [-1, 1, 0.001]]
     back = [[-1, -1, -0.001], [-1, 1, -0.001], [1, 1, -0.001], [1, -1, -0.001]]
     uvs = [[0.02, 0.02], [0.48, 0.02], [0.48, 0.98], [0.02, 0.98], [0.52, 0.02], [0.52, 0.98], [0.98, 0.98], [0.98, 0.02]]
     paper = model_of(np.array(front + back), [[0, 1, 2, 3], [4, 5, 6, 7]], np.array(uvs))
-    texels, vertices = sheet_of(paper), VertexSamples(paper)
-    codes = np.zeros((2, vertices.slot_count), np.uint16)
-    codes[1] = 65535
-    codes[0, vertices.slot_of_vertex[:4]] = 65535
+    levels = Subdivision(paper, smooth=False)
+    texels, vertices = sheet_of(paper), VertexSamples(levels.model(level))
+    ahead = np.where(vertices.positions[:, 2] > 0, 65535, 0).astype(np.uint16)
+    codes = np.stack([ahead, np.full(vertices.slot_count, 65535, np.uint16)])
     over = Resampling(vertices, texels).values(codes)
     on = texels.covered
     assert_array_equal(over[0, on], np.where(texels.positions[on, 2] > 0, 65535, 0))
     again = Resampling(texels, vertices).values(over)
-    assert_array_equal(again[0, vertices.slot_of_vertex], [65535] * 4 + [0] * 4)
+    assert_array_equal(again[0, vertices.covered], ahead[vertices.covered])
 
 
 def test_paint_that_is_not_there_does_not_darken_what_is() -> None:

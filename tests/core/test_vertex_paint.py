@@ -21,6 +21,7 @@ from ruvelt.core.output._vertex_normal_kernels import LEAN_ONE, LEAN_ZERO
 from ruvelt.core.output.display import LiveDisplay
 from ruvelt.core.output.preview import card_camera, render
 from ruvelt.core.samples.resolutions import side_for
+from ruvelt.core.stack.channels import Channel
 from ruvelt.core.stack.document import ChannelUse, Document, FillLayer
 from ruvelt.core.stack.kinds.contents.vertex_colours import VertexContent
 from ruvelt.core.stack.masks import Mask
@@ -244,3 +245,17 @@ def test_colours_of_too_few_vertices_are_told() -> None:
     model = read_mesh(some, "some.obj")
     assert model.vertex_colors is None
     assert any("only 2 of 3 vertices" in n.text and n.outcome == "left out" for n in model.notes)
+
+
+def test_own_channels_may_be_called_what_a_file_calls_its_own(tmp_path) -> None:  # type: ignore[no-untyped-def]
+    canvas = VertexCanvas(sculpt(8, 4), (fill_layer("g", {"x": (0.25,), "red": (0.75,), "dye": (0.1, 0.2, 0.3)}),))
+    own = (Channel(id="x", name="X", kind="data", start=(0.0,)), Channel(id="red", name="Red", kind="data", start=(0.0,)))
+    dye = Channel(id="dye", name="Dye", kind="colour", start=(0.0, 0.0, 0.0))
+    canvas.document = canvas.document.model_copy(update={"channels": (*canvas.document.channels, *own, dye)})
+    canvas.export(tmp_path, "vertex-colours", vertex_files=("ply", "glb"))
+    vertices = PlyData.read(io.BytesIO(next(tmp_path.glob("*.ply")).read_bytes()))["vertex"]
+    assert_array_equal(vertices["x"], canvas.model.positions[:, 0])
+    for name, value in (("x_channel", 0.25), ("red_channel", 0.75), ("dye_r", 0.1), ("dye_g", 0.2), ("dye_b", 0.3)):
+        assert_allclose(vertices[name], value, atol=1e-4)
+    report = validate(next(tmp_path.glob("*.glb")).read_bytes())
+    assert (report["numErrors"], report["numWarnings"]) == (0, 0), report

@@ -68,6 +68,6 @@ export function TransferCard() {
 export function toldLoss(from: number, to: number, out: boolean): string {
   const [source, goal] = out ? ["vertices", "texels"] : ["texels", "vertices"];
   const counts = `${from.toLocaleString()} ${source} to ${to.toLocaleString()} ${goal}`;
-  if (to >= from) return `${counts}: ${(to / Math.max(from, 1)).toFixed(1)} for each, so nothing is lost.`;
-  return `${counts}: ${(from / Math.max(to, 1)).toFixed(1)} become one, so finer detail is lost.`;
+  if (to >= from) return `${counts}: on average ${(to / Math.max(from, 1)).toFixed(1)} for each, room for all of the detail.`;
+  return `${counts}: on average ${(from / Math.max(to, 1)).toFixed(1)} become one, and finer detail is lost.`;
 }

@@ -87,25 +87,23 @@ def _moved(session: Session, sheet: Sheet, level: int, planes: dict[str, Plane],
     """The planes of a set of vertices at another level, with what the levels between hold beside them."""
     found, up = dict(planes), level > sheet.level
     names = [name for name in planes if not name.split("/")[1].startswith(DETAIL)]
-    levels = session.surfaces.levels(sheet)
-    steps = range(sheet.level + 1, level + 1) if up else range(sheet.level, level, -1)
     if not names:
         return found
-    slots = _slots(levels.model(sheet.level))
-    values = {name: np.ascontiguousarray(_read(session, planes[name], len(slots))[:, slots]) for name in names}
-    for done, upper in enumerate(steps):
-        progress(done, len(steps), f"Level {upper if up else upper - 1}")
-        step = levels.step(upper)
-        for name in names:
-            detail = detail_plane_id(name, upper)
+    levels = session.surfaces.levels(sheet)
+    progress(0, len(names), f"Level {level}")
+    slots, order = _slots(levels.model(sheet.level)), along_curve(levels.model(level).positions)
+    # Plane by plane: a project of many layers takes no more memory than one of one.
+    for done, name in enumerate(names):
+        progress(done, len(names), f"Level {level}")
+        values = np.ascontiguousarray(_read(session, planes[name], len(slots))[:, slots])
+        for upper in range(sheet.level + 1, level + 1) if up else range(sheet.level, level, -1):
+            step, detail = levels.step(upper), detail_plane_id(name, upper)
             if up:
-                values[name] = _raised(session, step, values[name], found.pop(detail, None))
+                values = _raised(session, step, values, found.pop(detail, None))
             else:
-                values[name], apart = step.down(values[name])
+                values, apart = step.down(values)
                 found[detail] = _in_order(session, apart)
-    order = along_curve(levels.model(level).positions)
-    for name in names:
-        found[name] = _in_order(session, np.ascontiguousarray(values[name][:, order]))
+        found[name] = _in_order(session, np.ascontiguousarray(values[:, order]))
     return found
 
 

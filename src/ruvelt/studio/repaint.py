@@ -101,9 +101,7 @@ class Repainter:
         brush = kept.brush if kept is not None else Brush()
         if kept is not None and kept.stroke.shape is not None:
             brush = shaped_brush(brush, kept.stroke.shape)
-        live = LiveStroke(
-            _bare(self.session, target, paint), evaluator, lookup, paint=paint, brush=brush, hidden=hidden, workers=self.session.workers
-        )
+        live = LiveStroke(self.aim(target, paint), evaluator, lookup, paint=paint, brush=brush, hidden=hidden, workers=self.session.workers)
         if isinstance(step, KeptFlood):
             live.flood(step.flood.picks, step.flood.strength, faces, step.flood.gradient)
         elif kept is not None:
@@ -112,6 +110,10 @@ class Repainter:
             components = next(c.components for c in live.target.cells if c.plane == plane)
             keys = {chunk: self.session.store.blobs.put(values) for chunk, values in chunks.items()}
             self.planes[plane] = self.planes.get(plane, Plane(components)).with_chunks(keys)
+
+    def aim(self, target: Target, paint: Paint) -> ResolvedTarget:
+        """Where a step of history is laid."""
+        return _bare(self.session, target, paint)
 
     def faces(self) -> FaceIndex:
         """Picks on what the new samples lie on."""

@@ -140,11 +140,15 @@ class Session:
         found = self.sheets.kept(self.surfaces.model_bytes)
         if high := self.surfaces.high_bytes:
             found.append(Kept("high", high, 0.0))
+        if levels := self.surfaces.level_bytes:
+            found.append(Kept("levels", levels, 0.0))
         return [*found, Kept("model", self.surfaces.bytes, math.inf, True)]
 
     def let_go(self, name: str) -> None:
         if name == "high":
             self.surfaces.forget_high()
+        elif name == "levels":
+            self.surfaces.forget_levels()
         else:
             self.sheets.held.pop(name.removeprefix("sheet:"), None)
 

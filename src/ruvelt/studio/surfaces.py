@@ -162,7 +162,11 @@ class Surfaces:
     def bytes(self) -> int:
         caster = self._caster
         rays = 0 if caster is None else caster[2].triangle_count * RAY_BYTES
-        return held_bytes([self._kept, self._edges, caster, self._levels, self._raised]) + rays
+        return held_bytes([self._kept, self._edges, caster]) + rays
+
+    @property
+    def level_bytes(self) -> int:
+        return held_bytes([self._levels, self._raised]) - self.model_bytes if self._levels or self._raised else 0
 
     @property
     def high_bytes(self) -> int:

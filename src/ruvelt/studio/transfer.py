@@ -3,10 +3,12 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from dataclasses import replace
 
 import numpy as np
 
 from ruvelt.core.brush.hand_tools import own_tools
+from ruvelt.core.brush.target import Paint, ResolvedTarget, Target
 from ruvelt.core.errors import InputError
 from ruvelt.core.planes.plane import U16, Plane
 from ruvelt.core.samples.address import CHUNK
@@ -15,7 +17,7 @@ from ruvelt.core.stack.document import GroupLayer, Sheet
 from ruvelt.core.stack.edits import AddLayer
 from ruvelt.core.stack.faces import FaceIndex
 from ruvelt.studio.copying import copied_into
-from ruvelt.studio.history import HistoryStep, KeptLevel, KeptStroke, Laid, read_step
+from ruvelt.studio.history import HistoryStep, KeptCopies, KeptLevel, KeptStroke, Laid, read_step
 from ruvelt.studio.layer_ids import IdMaker
 from ruvelt.studio.repaint import Repainter
 from ruvelt.studio.session import Session
@@ -77,6 +79,9 @@ class _Transfer(Repainter):
         if isinstance(step, KeptLevel):
             return
         mine = {p for p in after if p.split("/")[0] == self.sheet.id}
+        if isinstance(step, KeptCopies):
+            # The copy of what is taken as it is, is taken as it is.
+            self._as_they_are |= {p for p, source in step.copies.items() if source in self._as_they_are}
         if step is None or (isinstance(step, Laid) and step.tool not in ("paint", *own_tools())) or self._flat(step):
             self._as_they_are |= mine
             return
@@ -90,6 +95,12 @@ class _Transfer(Repainter):
             return False
         shape = step.stroke.get("shape") or {}
         return bool(step.stroke.get("sheet") or shape.get("sheet"))
+
+    def aim(self, target: Target, paint: Paint) -> ResolvedTarget:
+        """Rays of a stroke meet the surface that it arrives on."""
+        found = super().aim(target, paint)
+        surface = {name: getattr(self._goal, name) for name in ("level", "subdivision", "sharp_deg")}
+        return replace(found, sheet=found.sheet.model_copy(update=surface))
 
     def faces(self) -> FaceIndex:
         return self.session.faces_of(self._goal)

@@ -16,7 +16,10 @@ from ruvelt.core.mesh.model import Model
 from ruvelt.core.output.display import SheetDisplay
 from ruvelt.core.output.writer import ENTRY_POINTS
 from ruvelt.core.samples.vertices import VertexSamples
-from ruvelt.core.stack.channels import Channel, decode
+from ruvelt.core.stack.channels import Channel, decode, encode
+
+#: Channels that a material is not whole without.
+ALWAYS = ("roughness", "metallic")
 
 
 @dataclass(frozen=True, eq=False)
@@ -25,7 +28,7 @@ class VertexPaint:
 
     normals : (v, 3) float32 unit, object space
     colours : (v, 4) uint16, sRGB-encoded, opacity last; clear : whether any opacity is less than full
-    numbers : (v,) float32 of each other channel that is not its start all over, or is more than one number: components one by one, by name
+    numbers : (v,) float32 by channel, of `ALWAYS` and of every other one that anything is laid in; a colour as three
     """
 
     model: Model
@@ -78,21 +81,14 @@ def vertex_paint(display: SheetDisplay) -> VertexPaint:
         whole = np.concatenate([evaluator.composite(channel.id, c) for c in range(samples.chunk_count)], axis=1)
         return np.ascontiguousarray(whole[:, slots])
 
-    colour, opacity = np.zeros((len(slots), 4), np.uint16), 65535
-    numbers: dict[str, NDArray[np.float32]] = {}
-    colour[:, 3] = opacity
+    colours, numbers = np.full((len(slots), 4), 65535, np.uint16), dict[str, NDArray[np.float32]]()
     for channel in evaluator.document.channels:
-        if channel.id == "normal":
-            continue
         found = values(channel)
         if channel.id == "base_color":
-            colour[:, :3] = found.T
+            colours[:, :3] = found.T
         elif channel.id == "opacity":
-            colour[:, 3] = found[0]
-        else:
-            start = tuple(channel.start)
-            told = np.stack([np.asarray(v, np.float32) for v in decode(channel, found)])
-            if channel.id in ("roughness", "metallic") or (np.abs(told - np.asarray(start, np.float32)[:, None]) > 1e-4).any():
-                for letter, row in zip("rgb" if channel.components == 3 else [""], told, strict=True):
-                    numbers[f"{channel.id}_{letter}" if letter else channel.id] = row
-    return VertexPaint(samples.model, samples.normals[slots], colour, bool((colour[:, 3] < opacity).any()), numbers)
+            colours[:, 3] = found[0]
+        elif channel.id in ALWAYS or (found != encode(channel, channel.start)[:, None]).any():
+            letters = ("_r", "_g", "_b") if channel.components == 3 else ("",)
+            numbers |= {channel.id + letter: row for letter, row in zip(letters, decode(channel, found).astype(np.float32), strict=True)}
+    return VertexPaint(samples.model, samples.normals[slots], colours, bool((colours[:, 3] < 65535).any()), numbers)

@@ -6,6 +6,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ruvelt.core.mesh.rays import RayCaster
+from ruvelt.core.samples.grid import SampleGrid
 from ruvelt.core.samples.sheet import SheetSamples
 from ruvelt.core.samples.surface import SurfaceSamples
 from ruvelt.core.samples.vertices import VertexSamples
@@ -55,11 +56,12 @@ def _corners(old: SurfaceSamples, new: SurfaceSamples, slots: NDArray[np.int64])
     """(n, 3) old slots and their weights for samples of the new set: the corners of the face of old vertices under each, else the nearest."""
     sources, weights = np.zeros((len(slots), 3), np.int64), np.zeros((len(slots), 3), np.float32)
     weights[:, 0] = 1
+    near = _Lifted(old, _apart(old, new))
     if not isinstance(old, VertexSamples):
-        sources[:] = _nearest(old, new, slots)[:, None]
+        sources[:] = near.nearest(new, slots)[:, None]
         return sources, weights
     caster = RayCaster(old.model)
-    reach = (NEAR if old.model.face_count == new.model.face_count else LEVEL_NEAR) * new.model.diagonal
+    reach = (NEAR if old.model is new.model else LEVEL_NEAR) * new.model.diagonal
     for first in range(0, len(slots), BLOCK):
         part = slice(first, first + BLOCK)
         places, normals = new.positions[slots[part]].astype(np.float64), new.normals[slots[part]].astype(np.float64)
@@ -69,28 +71,41 @@ def _corners(old: SurfaceSamples, new: SurfaceSamples, slots: NDArray[np.int64])
         sources[part][met] = old.triangles[hits.triangle[met]]
         weights[part][met] = hits.bary[met]
         if not met.all():
-            sources[part][~met] = _nearest(old, new, slots[part][~met])[:, None]
+            sources[part][~met] = near.nearest(new, slots[part][~met])[:, None]
     return sources, weights
 
 
-def _nearest(old: SurfaceSamples, new: SurfaceSamples, slots: NDArray[np.int64]) -> NDArray[np.int64]:
-    """(n,) the nearest old slot of each new one; 0 where there is none at all."""
-    found = old.grid.nearest(new.positions[slots].astype(np.float64), float(new.model.diagonal))
-    return np.maximum(np.asarray(found, np.int64), 0)
+class _Lifted:
+    """The nearest of some samples that face the same way: all are moved along their normals first, so that two sides of paper lie apart."""
+
+    def __init__(self, of: SurfaceSamples, height: float) -> None:
+        rows = np.flatnonzero(of.covered).astype(np.int32)
+        self._height = np.float32(height)
+        self._grid = SampleGrid.build(of.positions + of.normals * self._height, of.normals, rows, of.spacing)
+
+    def nearest(self, to: SurfaceSamples, slots: NDArray[np.int64]) -> NDArray[np.int64]:
+        """(n,) the slot nearest to each of the given samples; 0 where there is none at all."""
+        places = (to.positions[slots] + to.normals[slots] * self._height).astype(np.float64)
+        return np.maximum(np.asarray(self._grid.nearest(places, float(to.model.diagonal)), np.int64), 0)
+
+
+def _apart(old: SurfaceSamples, new: SurfaceSamples) -> float:
+    """How far samples are moved along their normals: as far as the wider of both lie from each other."""
+    return max(old.spacing, new.spacing)
 
 
 def _owners(old: SheetSamples, new: VertexSamples) -> tuple[NDArray[np.int64], NDArray[np.int64], NDArray[np.float64]]:
     """Texels, the vertex whose surroundings each belongs to, and its area; a vertex that no texel belongs to has the nearest one."""
     texels = np.flatnonzero(old.covered)
-    if old.model.face_count == new.model.face_count:
+    if old.model is new.model:
         # On the same mesh a texel belongs to the corner of its triangle that is nearest.
         row = old.owner[texels]
         corners = new.model.positions[new.model.triangles[old.triangles[row]]]
         apart = np.square(corners - old.positions[texels][:, None]).sum(axis=2)
         vertex = new.triangles[old.triangles[row], np.argmin(apart, axis=1)].astype(np.int64)
     else:
-        vertex = _nearest(new, old, texels)
+        vertex = _Lifted(new, _apart(old, new)).nearest(old, texels)
     area = old.sample_areas(texels.astype(np.int32)).astype(np.float64)
     bare = np.setdiff1d(np.flatnonzero(new.covered), vertex)
-    near = _nearest(old, new, bare)
+    near = _Lifted(old, _apart(old, new)).nearest(new, bare) if len(bare) else bare
     return np.concatenate([texels, near]), np.concatenate([vertex, bare]), np.concatenate([area, np.ones(len(bare))])

@@ -21,15 +21,18 @@ class PlyWriter(VertexWriter):
         kind, code = ("ushort", "<u2") if bits == 16 else ("uchar", "u1")
         letters = ("red", "green", "blue", "alpha") if paint.clear else ("red", "green", "blue")
         fields = [*((n, "<f4", "float") for n in ("x", "y", "z", "nx", "ny", "nz")), *((n, code, kind) for n in letters)]
-        fields += [(name, "<f4", "float") for name in paint.numbers]
+        # An own channel may be called what a property is called already.
+        taken = {name for name, _, _ in fields}
+        numbers = {f"{name}_channel" if name in taken else name: values for name, values in paint.numbers.items()}
+        fields += [(name, "<f4", "float") for name in numbers]
         rows = np.zeros(model.vertex_count, [(name, dtype) for name, dtype, _ in fields])
         for i, name in enumerate(("x", "y", "z")):
             rows[name], rows[f"n{name}"] = model.positions[:, i], paint.normals[:, i]
         for i, name in enumerate(letters):
             values_u16 = paint.colours[:, i].astype(np.uint32)
             rows[name] = values_u16 if bits == 16 else (values_u16 * 255 + 32767) // 65535
-        for name, numbers in paint.numbers.items():
-            rows[name] = numbers
+        for name, values in numbers.items():
+            rows[name] = values
         sizes = np.diff(model.face_starts)
         wide = int(sizes.max(initial=0)) > 255
         head = ["ply", "format binary_little_endian 1.0", "comment Ruvelt", f"element vertex {len(rows)}"]
