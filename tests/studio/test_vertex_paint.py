@@ -10,6 +10,7 @@ import pytest
 from numpy.testing import assert_allclose, assert_array_equal
 from plyfile import PlyData, PlyElement
 
+from ruvelt.core import read_mesh
 from ruvelt.core.brush.script import parse_script
 from ruvelt.core.brush.settings import Brush
 from ruvelt.core.brush.target import Paint, Target
@@ -24,6 +25,7 @@ from ruvelt.studio.exports import export_project
 from ruvelt.studio.geometry import sheet_facts, viewport_geometry
 from ruvelt.studio.laying import flood
 from ruvelt.studio.layout import pack, unwrap_model
+from ruvelt.studio.levels import set_level
 from ruvelt.studio.looking import seen_chunks, unpainted
 from ruvelt.studio.probe import probe
 from ruvelt.studio.recording import script_since
@@ -212,12 +214,15 @@ def test_a_glb_without_uvs_has_its_colours_once(studio: Studio, ball: str, tmp_p
     assert_array_equal(values(again), before)
 
 
-def test_alpha_of_vertex_colours_is_told(studio: Studio) -> None:
+def test_alpha_of_a_ply_is_opacity(studio: Studio) -> None:
     header = b"ply\nformat ascii 1.0\nelement vertex 3\n" + b"".join(b"property float %c\n" % c for c in b"xyz")
     header += b"".join(b"property uchar %s\n" % c for c in (b"red", b"green", b"blue", b"alpha")) + b"element face 1\n"
     header += b"property list uchar int vertex_indices\nend_header\n"
     uid = studio.create(header + b"0 0 0 9 9 9 255\n1 0 0 9 9 9 128\n0 1 0 9 9 9 0\n3 0 1 2\n", "clear.ply", name="Clear")
-    assert any("alpha of vertex colours" in n.text for n in studio.session(uid).model.notes)
+    session = studio.session(uid)
+    assert any("'opacity', as opacity" in n.text for n in session.model.notes)
+    found = session.display("vertices").evaluator.composite("opacity", 0)[0, session.samples(session.document.sheets[0]).slot_of_vertex]
+    assert_allclose(found / 257, [255, 128, 0], atol=0.01)
 
 
 def test_a_project_begins_with_finishes_and_refuses_ones_that_are_none(studio: Studio, ball: str) -> None:
@@ -232,3 +237,83 @@ def test_a_project_begins_with_finishes_and_refuses_ones_that_are_none(studio: S
             session.edit(SetSettings(values={"finishes": [{**mouth, "values": values}]}), "Keep a finish")
     with pytest.raises(InputError, match="Two finishes"):
         session.edit(SetSettings(values={"finishes": [mouth, mouth]}), "Keep a finish")
+
+
+def with_fields(model, **fields) -> bytes:  # type: ignore[no-untyped-def]
+    """The model as a PLY with more properties of its vertices."""
+    ply = PlyData.read(io.BytesIO(ply_of(model)))
+    old = ply["vertex"].data
+    rows = np.zeros(len(old), [*((n, old.dtype[n]) for n in old.dtype.names), *((n, v.dtype) for n, v in fields.items())])
+    for name in old.dtype.names:
+        rows[name] = old[name]
+    for name, values in fields.items():
+        rows[name] = values
+    out = io.BytesIO()
+    PlyData([PlyElement.describe(rows, "vertex"), ply["face"]]).write(out)
+    return out.getvalue()
+
+
+def test_numbers_of_a_ply_come_in_and_go_out_to_the_code(studio: Studio, tmp_path: Path) -> None:
+    model = coloured(sculpt(24, 12))
+    dice = np.random.default_rng(4)
+    codes = {name: dice.integers(0, 65536, model.vertex_count) for name in ("roughness", "wetness", "dye_r", "dye_g", "dye_b")}
+    fields = {name: (values / 65535).astype(np.float32) for name, values in codes.items()}
+    fields["height"] = (dice.integers(-32767, 32768, model.vertex_count) / 32767).astype(np.float32)
+    alpha = dice.integers(0, 256, model.vertex_count).astype(np.uint8)
+    sixteen = studio.presets.get("vertex-colours").model_copy(update={"bits": 16, "vertex_files": ("ply",)})
+    loose = np.full(model.vertex_count, 7.5, np.float32)
+    uid = studio.create(with_fields(model, **fields, alpha=alpha, confidence=loose), "ball.ply", name="Ball")
+    session = studio.session(uid)
+    assert [c.id for c in session.document.channels][-2:] == ["wetness", "dye"]
+    layer = session.document.sheets[0].layers[1]
+    assert (layer.name, set(layer.channels)) == ("Values of vertices", {"base_color", "roughness", "height", "wetness", "dye", "opacity"})
+    told = {n.text.split("'")[1]: n.outcome for n in session.model.notes if "Numbers" in n.text}
+    assert (told["confidence"], told["wetness"], told["height"]) == ("left out", "kept", "kept")
+    export_project(session, sixteen, tmp_path / "a")
+    got = PlyData.read(next((tmp_path / "a").glob("*.ply")).open("rb"))["vertex"]
+    for name in codes:
+        assert_array_equal(np.rint(got[name].astype(np.float64) * 65535), codes[name], name)
+    assert_array_equal(got["height"], fields["height"])
+    assert_array_equal(got["alpha"] // 257, alpha)
+    # And once more through what was written.
+    again = studio.create(next((tmp_path / "a").glob("*.ply")).read_bytes(), "again.ply", name="Again")
+    session = studio.session(again)
+    export_project(session, sixteen, tmp_path / "b")
+    once = PlyData.read(next((tmp_path / "b").glob("*.ply")).open("rb"))["vertex"]
+    assert all(np.array_equal(once[n], got[n]) for n in got.data.dtype.names)
+
+
+def test_numbers_lie_on_sheets_and_levels_too(studio: Studio) -> None:
+    """Of a linear field every place between vertices is known: the field itself."""
+    model = coloured(sculpt(48, 24))
+    uid = studio.create(with_fields(model, wetness=((model.positions[:, 1] + 2) / 4).astype(np.float32)), "ball.ply", name="Ball")
+    session = studio.session(uid)
+    set_level(session, "vertices", 1, subdivision="simple")
+    samples = session.samples(session.document.sheets[0])
+    found = session.display("vertices").evaluator.composite("wetness", 0)[0, : samples.model.vertex_count]
+    assert_allclose(found / 65535, (samples.positions[: len(found), 1] + 2) / 4, atol=2e-5)
+    set_level(session, "vertices", 0)
+    unwrap_model(session, lambda *_: None, 256)
+    sheet = session.document.textured[0]
+    texels = session.texels(sheet)
+    found = session.display(sheet.id).evaluator.composite("wetness", 0)[0]
+    assert_allclose(found[texels.covered] / 65535, (texels.positions[texels.covered, 1] + 2) / 4, atol=1e-3)
+
+
+@pytest.mark.parametrize("order", ["<", ">"])
+def test_faces_alike_and_mixed_read_the_same(studio: Studio, order: str) -> None:
+    """Meshes of equal faces take another path through the reader; one more face of five corners sends them along the usual one."""
+    model = coloured(sculpt(16, 8))
+    quads = [model.corner_vertex[a:b] for a, b in zip(model.face_starts, model.face_starts[1:], strict=False) if b - a == 4]
+    for faces in (quads, [*quads, np.arange(5)], [q[:3] for q in quads]):
+        rows = np.empty(len(faces), [("vertex_indices", object)])
+        rows["vertex_indices"] = [np.asarray(f, np.int32) for f in faces]
+        vertex = PlyData.read(io.BytesIO(ply_of(model)))["vertex"]
+        out = io.BytesIO()
+        PlyData([vertex, PlyElement.describe(rows, "face")], byte_order=order).write(out)
+        found = read_mesh(out.getvalue(), "x.ply")
+        assert_array_equal(found.corner_vertex, np.concatenate(faces))
+        assert_array_equal(np.diff(found.face_starts), [len(f) for f in faces])
+        for cut in (len(out.getvalue()) - 7, len(out.getvalue()) // 2):
+            with pytest.raises(InputError):
+                read_mesh(out.getvalue()[:cut], "x.ply")

@@ -5936,7 +5936,7 @@ export interface components {
         };
         /**
          * VertexContent
-         * @description The model's vertex colours, even between vertices; in a channel of one number their lightness.
+         * @description The model's vertex colours, even between vertices; in a channel of one number their lightness. `of`: the numbers of that name instead.
          */
         VertexContent: {
             /**
@@ -5944,6 +5944,11 @@ export interface components {
              * @enum {string}
              */
             kind: "vertex-colours";
+            /**
+             * Of
+             * @default null
+             */
+            of: string | null;
         };
         /**
          * Weave

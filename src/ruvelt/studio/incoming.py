@@ -17,13 +17,14 @@ from ruvelt.core.mesh.sheets import SheetPlan, SheetRule, plan_sheets
 from ruvelt.core.output.images import check_picture
 from ruvelt.core.samples.resolutions import RESOLUTIONS, side_for
 from ruvelt.core.stack.basics import FacePick
-from ruvelt.core.stack.channels import STANDARD_CHANNELS
+from ruvelt.core.stack.channels import STANDARD_CHANNELS, Channel
 from ruvelt.core.stack.document import AnyLayer, ChannelUse, FillLayer, Image, PaintLayer, Sheet, new_channel_uses, safe_id
 from ruvelt.core.stack.kinds.contents.file import FileContent
 from ruvelt.core.stack.kinds.contents.vertex_colours import VertexContent
 from ruvelt.core.stack.kinds.sources.faces import FacesSource
 from ruvelt.core.stack.masks import Mask
 from ruvelt.core.workers import Workers
+from ruvelt.studio.vertex_numbers import channels_of, with_numbers
 
 #: Resolution where no picture says more.
 USUAL = 1024
@@ -42,6 +43,7 @@ class Incoming:
     model: Model
     sheets: tuple[Sheet, ...]
     images: tuple[Image, ...] = ()
+    channels: tuple[Channel, ...] = STANDARD_CHANNELS
     pictures: dict[str, bytes] | None = None
     multiply: bool = False
 
@@ -61,6 +63,7 @@ def take_in(asset: Asset, rule: SheetRule, resolution: int | None, uv_set: int |
     """
     model = with_first(asset.model, uv_set)
     notes: list[Note] = []
+    model = with_numbers(model, notes)
     known = _known_pictures(asset, notes, workers)
     laid = {m: [u for u in uses if u.picture in known] for m, uses in enumerate(asset.uses)}
     laid = {m: _reachable(model, m, uses, notes) for m, uses in laid.items()}
@@ -69,7 +72,7 @@ def take_in(asset: Asset, rule: SheetRule, resolution: int | None, uv_set: int |
         sheets = (vertex_set(model),)
     else:
         plans = plan_sheets(model, rule)
-        sheets = _sheets(model, plans, resolution, laid, known, painted=model.vertex_colors is not None and not asset.colors_multiply)
+        sheets = _sheets(model, plans, resolution, laid, known, painted=not asset.colors_multiply)
         notes += _picture_notes(model, plans, laid, known) + _folded(plans)
     used = sorted({u.picture for uses in laid.values() for u in uses}) if sheets else []
     images = tuple({known[p].image.key: known[p].image for p in used}.values())
@@ -78,7 +81,7 @@ def take_in(asset: Asset, rule: SheetRule, resolution: int | None, uv_set: int |
     multiply = bool(model.uv_layouts) and asset.colors_multiply and model.vertex_colors is not None and bool((model.vertex_colors[:, :3] < 1).any())
     notes += _colour_notes(model, multiply, bool(sheets))
     model = replace(model, notes=(*_part_notes(model), *notes, *model.notes))
-    return Incoming(model, sheets, images, pictures, multiply)
+    return Incoming(model, sheets, images, channels_of(model), pictures, multiply)
 
 
 def with_first(model: Model, number: int | None) -> Model:
@@ -144,13 +147,13 @@ def vertex_set(model: Model, taken: Iterable[str] = ()) -> Sheet:
     others = set(taken)
     sheet_id = next(i for i in ("vertices", *(f"vertices-{n}" for n in range(2, len(others) + 3))) if i not in others)
     materials = [m for m, _ in Counter(model.face_material.tolist()).most_common(MOST_MATERIALS)]
-    layers = _layers(model, materials or [0], {}, {}, painted=model.vertex_colors is not None)
+    layers = _layers(model, materials or [0], {}, {}, painted=True)
     return Sheet(id=sheet_id, name="Vertices", of="vertices", resolution=side_for(model.vertex_count), layers=layers)
 
 
 def bare_sheets(model: Model, rule: SheetRule, resolution: int) -> tuple[Sheet, ...]:
     """Sheets of a model that has just got its UVs: grounds in the materials' values, and its vertex colours where it has any."""
-    return _sheets(model, plan_sheets(model, rule), resolution, {}, {}, painted=model.vertex_colors is not None)
+    return _sheets(model, plan_sheets(model, rule), resolution, {}, {}, painted=True)
 
 
 # -- sheets ---------------------------------------------------------------------------------------------------------------------
@@ -209,7 +212,7 @@ def _resolution(materials: list[int], laid: dict[int, list[PictureUse]], known: 
 
 def _layers(model: Model, materials: list[int], laid: dict[int, list[PictureUse]], known: dict[int, _Known], painted: bool) -> tuple[AnyLayer, ...]:
     """Paint in front, then the file's pictures and colours, then a ground in the material's values."""
-    uses = new_channel_uses(STANDARD_CHANNELS)
+    uses = new_channel_uses(channels_of(model))
     alone = len(materials) == 1
     stack: list[AnyLayer] = [FillLayer(id="l1", name="Ground", channels=_values(model.materials[materials[0]], uses))]
     front: list[AnyLayer] = [PaintLayer(id="l2", name="Paint", channels=uses)]
@@ -220,8 +223,10 @@ def _layers(model: Model, materials: list[int], laid: dict[int, list[PictureUse]
     for m in materials[1:]:
         if (values := _values(model.materials[m], uses)) != _values(model.materials[materials[0]], uses):
             add(model.materials[m].name, values, Mask(sources=(FacesSource(id="m1", picks=(FacePick(by="material", index=m),)),)))
-    if painted:
-        add("Vertex colours", {"base_color": ChannelUse(content=VertexContent())})
+    brought = {"base_color": ChannelUse(content=VertexContent())} if painted and model.vertex_colors is not None else {}
+    brought |= {n.name: ChannelUse(content=VertexContent(of=n.name)) for n in model.vertex_numbers}
+    if brought:
+        add("Vertex colours" if list(brought) == ["base_color"] else "Values of vertices", brought)
     for m in reversed(materials):
         channels = {
             u.role: ChannelUse(content=_content(u, known[u.picture].image.key, None if alone else m), blend=uses[u.role].blend)
@@ -298,7 +303,7 @@ def _colour_notes(model: Model, multiply: bool, sheets: bool) -> list[Note]:
     if multiply:
         return [Note("File", "kept", "Vertex colours: they multiply the base colour, as in the file, and go out again with a GLB.")]
     notes = [Note("File", "kept", "Vertex colours" + (", as a layer of base colour." if sheets else "."))]
-    if (model.vertex_colors[:, 3] < 1).any():
+    if (model.vertex_colors[:, 3] < 1).any() and all(n.name != "opacity" for n in model.vertex_numbers):
         notes.append(Note("File", "left out", "The alpha of vertex colours: paint opacity where something should show through."))
     return notes
 

@@ -193,7 +193,7 @@ class Studio:
             rule = "materials"
         made = take_in(asset, rule, resolution, uv_set, self.workers)
         settings = Settings(swatches=_swatches(), finishes=_finishes(), multiply_vertex_colours=made.multiply)
-        document = Document(sheets=made.sheets, settings=settings, images=made.images)
+        document = Document(channels=made.channels, sheets=made.sheets, settings=settings, images=made.images)
         check_document(document)
         progress(2, 4, "Storing the project")
         uid = uuid.uuid4().hex[:12]

@@ -52,6 +52,14 @@ class TextureCoords:
 
 
 @dataclass(frozen=True, eq=False)
+class VertexNumbers:
+    """Numbers that a file gave its vertices under a name. `values`: (v, k) float32, k 1 or 3, as the file has them."""
+
+    name: str
+    values: F32
+
+
+@dataclass(frozen=True, eq=False)
 class Polygons:
     """Polygons as a file had them, where a layout had to cut some: levels of subdivision are made of these.
 
@@ -73,6 +81,7 @@ class Model:
     face_part, face_material : (f,) int32 into `parts` and `materials`
     uv_layouts : the first is painted; the others are kept as the file has them
     vertex_colors : (v, 4) float32 sRGB-encoded RGBA 0–1, or None
+    vertex_numbers : what else the file says of each vertex
     file_normals : (c, 3) float32 unit vectors, or None when the file brought none
     nodes : the file's tree, parents before children; none where each part stands by itself
     polygons : those that faces were cut from, if any were
@@ -95,6 +104,7 @@ class Model:
     nodes: tuple[SceneNode, ...] = ()
     crease_deg: float = CREASE_DEG
     polygons: Polygons | None = None
+    vertex_numbers: tuple[VertexNumbers, ...] = ()
 
     @property
     def face_count(self) -> int:
@@ -206,6 +216,7 @@ class Model:
                 arrays[key] = optional
         if self.polygons is not None:
             arrays |= {"polygon_starts": self.polygons.starts, "polygon_vertex": self.polygons.vertex, "polygon_face": self.polygons.face}
+        arrays |= {f"numbers_{i}": n.values for i, n in enumerate(self.vertex_numbers)}
         for i, group in enumerate(self.groups):
             arrays[f"group_{i}"] = group.faces
         for i, layout in enumerate(self.uv_layouts):
@@ -215,6 +226,7 @@ class Model:
             "parts": self.parts,
             "materials": [asdict(m) for m in self.materials],
             "groups": [g.name for g in self.groups],
+            "vertex_numbers": [n.name for n in self.vertex_numbers],
             "uv_layouts": [[u.name, u.number] for u in self.uv_layouts],
             "notes": [asdict(n) for n in self.notes],
             "nodes": [asdict(n) for n in self.nodes],
@@ -246,6 +258,7 @@ class Model:
                 file_normals=z["file_normals"] if "file_normals" in z else None,
                 notes=tuple(Note("File", "left out", n) if isinstance(n, str) else Note(**n) for n in header["notes"]),
                 polygons=Polygons(z["polygon_starts"], z["polygon_vertex"], z["polygon_face"]) if "polygon_starts" in z else None,
+                vertex_numbers=tuple(VertexNumbers(n, z[f"numbers_{i}"]) for i, n in enumerate(header.get("vertex_numbers", []))),
                 nodes=tuple(SceneNode(**{**n, "matrix": tuple(n["matrix"])}) for n in header.get("nodes", [])),
             ).bounded()
 

@@ -12,7 +12,7 @@ from numpy.typing import NDArray
 
 from ruvelt.core.errors import InputError
 from ruvelt.core.mesh._subdivide_kernels import Around, number_edges, subdivided_loops, subdivided_places, subdivided_values
-from ruvelt.core.mesh.model import MAX_FACES, FaceGroup, Model, Polygons
+from ruvelt.core.mesh.model import MAX_FACES, FaceGroup, Model, Polygons, VertexNumbers
 
 #: Bytes that a vertex of a level takes while it is painted: the mesh, its samples and grid, rays, and one channel of one layer.
 VERTEX_BYTES = 420
@@ -168,6 +168,7 @@ class Subdivision:
             groups=tuple(FaceGroup(g.name, np.flatnonzero(np.isin(parent, g.faces)).astype(np.int32)) for g in model.groups),
             uv_layouts=(),
             vertex_colors=None if model.vertex_colors is None else _between(model.vertex_colors, step),
+            vertex_numbers=tuple(VertexNumbers(n.name, _numbers_between(n.values, step)) for n in model.vertex_numbers),
             file_normals=None,
             polygons=None,
         )
@@ -217,6 +218,13 @@ def _creased(positions: NDArray[np.float32], net: _Net, which: NDArray[np.int32]
     found = np.zeros(edges, np.uint8)
     found[which[order][1:][pairs][np.einsum("ij,ij->i", normal[a], normal[b]) < np.cos(np.radians(sharp_deg))]] = 1
     return found
+
+
+def _numbers_between(values: NDArray[np.float32], step: Step) -> NDArray[np.float32]:
+    """The same of numbers of any range, by codes between the least and the greatest."""
+    low, high = values.min(axis=0), values.max(axis=0)
+    width = np.where(high > low, high - low, np.float32(1))
+    return np.asarray(_between((values - low) / width, step) * width + low, np.float32)
 
 
 def _between(values: NDArray[np.float32], step: Step) -> NDArray[np.float32]:

@@ -2,6 +2,9 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
+from typing import Any
+
 import numpy as np
 from numpy.typing import NDArray
 
@@ -111,11 +114,15 @@ class VertexSamples(SurfaceSamples):
         """(4, 65536) uint16 sRGB-encoded colours that the file brought, alpha full; None without any."""
         if self.model.vertex_colors is None:
             return None
+        return self.of_vertices(self.model.vertex_colors[:, :3], chunk, lambda v: np.rint(v.astype(np.float64) * 65535))
+
+    def of_vertices(self, values: NDArray[np.float32], chunk: int, coded: Callable[[NDArray[np.float32]], NDArray[Any]]) -> NDArray[np.uint16]:
+        """(k + 1, 65536) uint16 of the (v, k) values of vertices in the file's order, as `coded` makes 16-bit codes of them, the last full."""
         vertex = self.vertex[chunk * CHUNK : (chunk + 1) * CHUNK]
-        out = np.zeros((4, CHUNK), np.uint16)
+        out = np.zeros((values.shape[1] + 1, CHUNK), np.uint16)
         mine = vertex >= 0
-        out[:3, mine] = np.rint(self.model.vertex_colors[vertex[mine], :3].astype(np.float64).T * 65535).astype(np.uint16)
-        out[3, mine] = 65535
+        out[:-1, mine] = coded(values[vertex[mine]]).T
+        out[-1, mine] = 65535
         return out
 
     @lazy

@@ -9,6 +9,9 @@ from pydantic import BaseModel, ConfigDict, Field
 
 #: The 16-bit code of flat height: code = 32768 + 32767 · h with h in −1 … 1.
 HEIGHT_MID = 32768
+#: Channels of one project, and how an id of one looks.
+MOST_CHANNELS = 32
+CHANNEL_ID = r"^[a-z][a-z0-9_]{0,39}$"
 
 Value = tuple[Annotated[float, Field(ge=-1, le=1, allow_inf_nan=False)], ...]
 
@@ -20,7 +23,7 @@ class Channel(BaseModel):
     """
 
     model_config = ConfigDict(frozen=True, extra="forbid")
-    id: str = Field(pattern=r"^[a-z][a-z0-9_]{0,39}$")
+    id: str = Field(pattern=CHANNEL_ID)
     name: str = Field(min_length=1, max_length=60)
     kind: Literal["colour", "data", "height"]
     start: Annotated[Value, Field(min_length=1, max_length=3)]
@@ -42,8 +45,8 @@ STANDARD_CHANNELS: tuple[Channel, ...] = (
 )
 
 
-def encode(channel: Channel, value: Value) -> np.ndarray:
-    """(components,) uint16 codes of a value given in the channel's own range."""
+def encode(channel: Channel, value: Value | np.ndarray) -> np.ndarray:
+    """(components,) uint16 codes of a value given in the channel's own range; of an array, as many as it has."""
     v = np.asarray(value, np.float64)
     if channel.kind == "height":
         return (HEIGHT_MID + np.rint(np.clip(v, -1, 1) * 32767)).astype(np.uint16)

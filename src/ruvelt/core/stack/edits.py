@@ -9,7 +9,7 @@ from pydantic import Field, TypeAdapter, ValidationError
 from ruvelt.core.errors import InputError, NotFound
 from ruvelt.core.stack.basics import Frozen, Id
 from ruvelt.core.stack.blend import checked_mode, modes
-from ruvelt.core.stack.channels import Channel
+from ruvelt.core.stack.channels import MOST_CHANNELS, Channel
 from ruvelt.core.stack.document import ANY_MODE, MAX_DEPTH, AnyLayer, Document, FaceGroup, GroupLayer, HighMesh, Image, Layer, Settings, Sheet, Vertex
 from ruvelt.core.stack.references import check_references
 
@@ -210,8 +210,8 @@ def apply_edit(document: Document, edit: AnyEdit) -> tuple[Document, AnyEdit]:
         case AddChannel():
             if document.channel(edit.channel.id) is not None or edit.channel.id == "normal":
                 raise InputError(f"There is a channel '{edit.channel.id}' already. Choose another name.")
-            if len(document.channels) >= 32:
-                raise InputError("A project holds at most 32 channels.")
+            if len(document.channels) >= MOST_CHANNELS:
+                raise InputError(f"A project holds at most {MOST_CHANNELS} channels.")
             at = len(document.channels) if edit.index is None else edit.index
             channels = (*document.channels[:at], edit.channel, *document.channels[at:])
             return document.model_copy(update={"channels": channels}), RemoveChannel(channel=edit.channel.id)

@@ -31,6 +31,7 @@ class Laid:
 
     def __init__(self, samples: SheetSamples, smaller: Callable[[str, U16, int], U16]) -> None:
         self.samples, self._smaller = samples, smaller
+        self._numbers: dict[str, NDArray[np.float32]] = {}
 
     def layout(self, number: int) -> TextureCoords | None:
         """The file's UV set of that number, as the model still has it."""
@@ -126,10 +127,17 @@ class Laid:
 
     def vertex_colours(self, chunk: int) -> U16 | None:
         """(4, 65536) uint16, sRGB-encoded; None without any."""
-        values = self._colours
-        if values is None:
-            return None
-        out = np.empty((4, CHUNK), np.uint16)
+        return None if self._colours is None else self._between(self._colours, chunk)
+
+    def vertex_values(self, name: str, values: NDArray[np.float32], coded: Callable[[NDArray[np.float32]], U16], chunk: int) -> U16:
+        """(k + 1, 65536) uint16 between the (v, k) values of vertices, coded first; the last full. `name`: under which they are kept."""
+        if name not in self._numbers:
+            corners = self.samples.model.triangles[self.samples.triangles]
+            self._numbers[name] = (coded(values) / np.float32(65535))[corners].astype(np.float32)
+        return self._between(self._numbers[name], chunk)
+
+    def _between(self, values: NDArray[np.float32], chunk: int) -> U16:
+        out = np.empty((values.shape[2] + 1, CHUNK), np.uint16)
         kernels.corner_chunk(self.samples.owner[chunk * CHUNK : (chunk + 1) * CHUNK], self.samples.uv, values, *self._place(chunk), out)
         return out
 

@@ -214,6 +214,19 @@ class Measures:
         colours = None if at is None else at(chunk)
         return colours if colours is None or channel.components == 3 else np.stack([lightness(colours), colours[3]])
 
+    def vertex_numbers(self, name: str, channel: Channel, chunk: int) -> U16 | None:
+        """The same of numbers of the model's vertices under a name; None where they are gone or are not as many as the channel's."""
+        numbers = next((n.values for n in self.samples.model.vertex_numbers if n.name == name), None)
+        if numbers is None or numbers.shape[1] != channel.components:
+            return None
+
+        def coded(values: NDArray[np.float32]) -> U16:
+            return encode(channel, np.nan_to_num(values))
+
+        if self.laid is not None:
+            return self.laid.vertex_values(name, numbers, coded, chunk)
+        return self.samples.of_vertices(numbers, chunk, coded) if isinstance(self.samples, VertexSamples) else None
+
     def file_normal(self, of: FileContent, chunk: int) -> U16 | None:
         """(4, 65536) uint16 of a normal map of the imported file, alpha last; None where it is gone."""
         image = self._images(of.image)
