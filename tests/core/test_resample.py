@@ -55,7 +55,7 @@ def test_texels_to_vertices_is_their_mean() -> None:
 def test_a_level_of_the_mesh_gives_to_the_sheet_of_its_model() -> None:
     texels = sheet_of(globe(32, 16))
     levels = Subdivision(dataclasses.replace(texels.model, uv_layouts=()))
-    fine = VertexSamples(levels.model(2), levels.places(2))
+    fine = VertexSamples(levels.model(2))
     found = Resampling(fine, texels).values(field(fine.positions))
     error = np.abs(found[0, texels.covered].astype(float) - field(texels.positions)[0, texels.covered]) / 65535
     # The level is a smoothed ball: places move by up to a hundredth.

@@ -12,9 +12,10 @@ from ruvelt.core.errors import InputError
 from ruvelt.core.mesh.model import Model
 from ruvelt.core.mesh.readers import read_mesh
 from ruvelt.core.mesh.sheets import plan_sheets
+from ruvelt.core.mesh.z_curve import along_curve
 from ruvelt.core.samples.sheet import SheetSamples
 from ruvelt.core.samples.surface import SurfaceSamples
-from ruvelt.core.samples.vertices import VertexSamples, along_curve
+from ruvelt.core.samples.vertices import VertexSamples
 from ruvelt.core.workers import Workers
 from ruvelt.demo.lantern import low_obj
 from tests.meshes import globe, model_of, split_square, square

@@ -317,3 +317,38 @@ def test_faces_alike_and_mixed_read_the_same(studio: Studio, order: str) -> None
         for cut in (len(out.getvalue()) - 7, len(out.getvalue()) // 2):
             with pytest.raises(InputError):
                 read_mesh(out.getvalue()[:cut], "x.ply")
+
+
+def test_vertices_of_one_part_beside_the_sheet_of_another(studio: Studio) -> None:
+    """Two boxes, one of them without UVs: its vertices are painted, and the picture of the whole has both."""
+    box = cube_obj().decode()
+    first = box.replace("f ", "g body\nf ", 1) if "\ng " not in box and "\no " not in box else box
+    count = sum(line.startswith("v ") for line in box.splitlines())
+    other = []
+    for line in box.splitlines():
+        words = line.split()
+        if words[:1] == ["v"]:
+            other.append(f"v {float(words[1]) + 3} {words[2]} {words[3]}")
+        elif words[:1] == ["f"]:
+            other.append("f " + " ".join(str(int(w.split("/")[0]) + count) for w in words[1:]))
+    uid = studio.create((first + "\no eye\n" + "\n".join(other) + "\n").encode(), "both.obj", name="Both", resolution=256)
+    session = studio.session(uid)
+    eye = list(session.model.parts).index("eye")
+    with pytest.raises(InputError, match="counted from 0"):
+        add_vertex_paint(session, parts=(7,))
+    assert add_vertex_paint(session, parts=(eye,)) == "vertices"
+    mine, samples = session.sheet("vertices"), session.samples(session.sheet("vertices"))
+    assert mine.parts == (eye,)
+    assert (samples.covered_count, samples.positions[samples.covered][:, 0].min()) == (count, pytest.approx(2.5, abs=0.6))
+    assert set(session.model.face_part[samples.face[samples.covered]].tolist()) == {eye}
+    header, _ = viewport_geometry(session, "vertices")
+    assert [r["part"] for r in header["parts"]] == [eye]
+    flood(session, PAINT, RED, None, 1.0)
+    found = session.display("vertices").evaluator.composite("base_color", 0)
+    assert (found[0, samples.covered] == 65535).all()
+    # An undo takes them away, and all parts together are the whole.
+    session.undo()
+    session.undo()
+    assert session.document.vertices is None
+    add_vertex_paint(session, parts=range(len(session.model.parts)))
+    assert session.sheet("vertices").parts == ()

@@ -158,7 +158,7 @@ export const api = {
   script: async (uid: string, since: number) => (await send(`${project(uid)}/script?since=${since}`)).text(),
   replay: (uid: string, script: string) =>
     json<Job>(`${project(uid)}/replay`, { method: "POST", headers: { "Content-Type": "application/json" }, body: script }),
-  addVertexPaint: (uid: string, revision: number) => json<ProjectState>(`${project(uid)}/vertex-paint`, body({ revision })),
+  addVertexPaint: (uid: string, revision: number, parts: number[]) => json<ProjectState>(`${project(uid)}/vertex-paint`, body({ revision, parts })),
   removeVertexPaint: (uid: string, revision: number) => json<ProjectState>(`${project(uid)}/vertex-paint/remove`, body({ revision })),
   transfer: (uid: string, from_sheet: string, to_sheet: string) => json<Job>(`${project(uid)}/transfer`, body({ from_sheet, to_sheet })),
   transferLoss: (uid: string, from_sheet: string, to_sheet: string) =>

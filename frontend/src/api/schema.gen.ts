@@ -1030,7 +1030,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Give the project layers on its vertices. */
+        /** Give the project layers on its vertices, or on those of some parts. */
         post: operations["projects_begin_vertex_paint_projects__uid__vertex_paint_post"];
         delete?: never;
         options?: never;
@@ -5155,6 +5155,11 @@ export interface components {
              */
             of: "texels" | "vertices";
             /**
+             * Parts
+             * @default []
+             */
+            parts: number[];
+            /**
              * Plan
              * @default 0
              */
@@ -5949,6 +5954,22 @@ export interface components {
              * @default null
              */
             of: string | null;
+        };
+        /**
+         * VertexPaintBody
+         * @description parts : those whose vertices are painted, by number; none for all
+         */
+        VertexPaintBody: {
+            /**
+             * Parts
+             * @default []
+             */
+            parts: number[];
+            /**
+             * Revision
+             * @default null
+             */
+            revision: number | null;
         };
         /**
          * Weave
@@ -12719,7 +12740,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["StepBody"];
+                "application/json": components["schemas"]["VertexPaintBody"];
             };
         };
         responses: {

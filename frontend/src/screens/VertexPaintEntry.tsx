@@ -57,19 +57,30 @@ export function VertexPaintEntry() {
   const sheet = document?.sheets.find((s) => s.of === "vertices");
   const facts = useWorkshop((s) => s.model?.sheets.find((x) => x.id === sheet?.id));
   const current = useWorkshop((s) => s.sheet === sheet?.id);
+  const parts = useWorkshop((s) => s.model?.parts);
+  const hidden = document?.hidden_parts ?? [];
+  const visible = (parts ?? []).map((_, i) => i).filter((i) => !hidden.includes(i));
   if (!sheet) {
     return (
       <div className="prow apart">
         <Tooltip title="Layers whose values lie on the vertices of the mesh, for engines and sculpts that want colours without maps">
           <Button onClick={() => void addVertexPaint()}>Add vertex paint</Button>
         </Tooltip>
+        {hidden.length > 0 && visible.length > 0 && (
+          <Tooltip title="The hidden parts keep to their sheets">
+            <Button onClick={() => void addVertexPaint(visible)}>Of the visible parts</Button>
+          </Tooltip>
+        )}
       </div>
     );
   }
   return (
     <div className={current ? "finding sheet current" : "finding sheet"}>
       <button className="item flush" onClick={() => chooseSheet(sheet.id)} aria-label={`Show ${sheet.name}`}>
-        <b>{sheet.name}</b> <span className="count">vertex paint</span>
+        <b>{sheet.name}</b>{" "}
+        <span className="count">
+          {sheet.parts?.length ? `vertex paint of ${sheet.parts.map((p) => parts?.[p]?.name ?? p).join(", ")}` : "vertex paint"}
+        </span>
       </button>
       {facts && (
         <div className="note">

@@ -14,8 +14,8 @@ export function layoutFree(project: ProjectState | null): boolean {
 }
 
 /** Give the project layers on its vertices, or take them away. */
-export async function addVertexPaint(): Promise<void> {
-  await take((uid, revision) => api.addVertexPaint(uid, revision));
+export async function addVertexPaint(parts: number[] = []): Promise<void> {
+  await take((uid, revision) => api.addVertexPaint(uid, revision, parts));
 }
 
 export async function removeVertexPaint(): Promise<void> {

@@ -16,6 +16,8 @@ export interface SheetObjects {
   textures: SheetTextures | null;
   allIndices: Uint32Array;
   faces: Uint32Array;
+  /** Which of its parts show, by where they begin. */
+  shown: string;
 }
 
 type Arrays = ReturnType<typeof arraysOf>;
@@ -54,6 +56,7 @@ export function sheetObjects(info: SheetGeometry, bytes: Uint8Array): SheetObjec
     textures: null,
     allIndices: arrays.indices,
     faces: arrays.faces,
+    shown: info.parts.map((r) => r.first).join(),
   };
   entry.flat.frustumCulled = entry.lines.frustumCulled = entry.seams.frustumCulled = false;
   entry.lines.renderOrder = 1;

@@ -271,8 +271,8 @@ export class Stage {
       s.flat.visible = s.textures !== null && id === look.flatSheet;
       s.lines.visible = look.wire && id === look.flatSheet;
       s.seams.visible = id === look.flatSheet;
-      if (force || old.hiddenParts !== look.hiddenParts) this.hide(s, look.hiddenParts);
-      s.mesh.visible = this.isShown(s) && (s.mesh.geometry.index?.count ?? 0) > 0;
+      this.hide(s, look.hiddenParts);
+      s.mesh.visible = (s.mesh.geometry.index?.count ?? 0) > 0;
     }
     if (force || old.highlight !== look.highlight) this.mark(look.highlight);
     for (const [id, mesh] of this.flatMarks) mesh.visible = id === look.flatSheet;
@@ -314,8 +314,11 @@ export class Stage {
   }
 
   private hide(s: SheetObjects, parts: number[]): void {
-    const hidden = new Set(parts);
+    const hidden = new Set([...parts, ...this.shownOtherwise(s)]);
     const kept = s.info.parts.filter((r) => !hidden.has(r.part));
+    const key = kept.map((r) => r.first).join();
+    if (s.shown === key) return;
+    s.shown = key;
     let indices = s.allIndices;
     if (kept.length !== s.info.parts.length) {
       indices = new Uint32Array(kept.reduce((n, r) => n + r.count * 3, 0));
@@ -330,11 +333,12 @@ export class Stage {
     if (indices.length) s.mesh.geometry.computeBoundsTree?.({ indirect: true });
   }
 
-  /** Vertex paint and sheets cover the same surface: what is shown is what the chosen one is, or the only kind there is. */
-  private isShown(s: SheetObjects): boolean {
-    const kinds = [...this.sheets.values()].map((x) => x.info.of);
-    const chosen = this.sheets.get(this.look.flatSheet ?? "")?.info.of ?? kinds.find((k) => k === "texels");
-    return s.info.of === (chosen ?? s.info.of);
+  /** Parts of a sheet or of vertices that the other kind shows, where both have them: the kind of the chosen one goes first. */
+  private shownOtherwise(s: SheetObjects): number[] {
+    const all = [...this.sheets.values()];
+    const first = this.sheets.get(this.look.flatSheet ?? "")?.info.of ?? "texels";
+    if (s.info.of === first) return [];
+    return all.filter((x) => x.info.of !== s.info.of).flatMap((x) => x.info.parts.map((r) => r.part));
   }
 
   /** Colour some faces, for findings. */
@@ -352,7 +356,7 @@ export class Stage {
     if (!faces || !faces.size) return;
     this.marks = new THREE.Group();
     for (const s of this.sheets.values()) {
-      if (!this.isShown(s)) continue;
+      if (!s.mesh.visible) continue;
       const picked: number[] = [];
       s.faces.forEach((face, t) => {
         if (faces.has(face)) picked.push(s.allIndices[3 * t] ?? 0, s.allIndices[3 * t + 1] ?? 0, s.allIndices[3 * t + 2] ?? 0);

@@ -80,7 +80,7 @@ def trips(side: int) -> list[Row]:
     texels = SheetSamples(base, plan_sheets(base)[0], side, workers)
     lifted = Subdivision(base, smooth=False)
     level = next(n for n in range(1, 6) if lifted.size(n)[1] * 2 > min(1_600_000, side * side // 10))
-    points = VertexSamples(lifted.model(level), lifted.places(level))
+    points = VertexSamples(lifted.model(level))
     plane = np.full((2, points.slot_count), 30000, np.uint16)
     back = np.full((2, texels.slot_count), 30000, np.uint16)
     _ = points.grid, texels.grid, points.triangles

@@ -217,11 +217,12 @@ def transfer_paint(here: Studio, project: str, source: str, goal: str) -> dict[s
 
 @main.command("vertex-paint")
 @click.argument("project")
+@click.option("--part", "parts", type=int, multiple=True, help="Only the vertices of this part, by number from 0; may be repeated.")
 @_common
-def vertex_paint(here: Studio, project: str) -> dict[str, Any]:
+def vertex_paint(here: Studio, project: str, parts: tuple[int, ...]) -> dict[str, Any]:
     """Give a PROJECT layers on the vertices of its model, beside its sheets."""
     uid = here.find(project)
-    return {"project": uid, "sheet": add_vertex_paint(here.session(uid))}
+    return {"project": uid, "sheet": add_vertex_paint(here.session(uid), parts=parts)}
 
 
 @main.command()

@@ -128,10 +128,13 @@ def _vertex_rows(session: Session, sheet: Sheet) -> tuple[dict[str, Any], list[b
     assert isinstance(samples, VertexSamples)
     rows = np.concatenate([samples.positions, samples.normals], axis=1)[: model.vertex_count]
     nothing = np.zeros((0, 4), np.float32)
-    indices = samples.triangles.view(np.uint32)
+    indices, part = samples.triangles.view(np.uint32), model.face_part[model.triangle_face]
     # Faces are told by those of the model, whatever the level.
     face = session.faces_of(sheet).labels("face")[model.triangle_face]
-    header, blocks = _blocks(sheet.id, rows, indices, face, model.face_part[model.triangle_face], nothing, nothing)
+    if sheet.parts:
+        mine = np.isin(part, sheet.parts)
+        indices, face, part = indices[mine], face[mine], part[mine]
+    header, blocks = _blocks(sheet.id, rows, indices, face, part, nothing, nothing)
     return {**header, "of": "vertices"}, blocks
 
 
@@ -190,7 +193,7 @@ def kept_geometry(session: Session, sheet_id: str | None, pack: Callable[[dict[s
 
 def _geometry_key(session: Session, sheet_id: str | None) -> str:
     sheet = None if sheet_id is None else session.sheet(sheet_id)
-    plan = None if sheet is None else f"{sheet.of}/{sheet.plan}"
+    plan = None if sheet is None else f"{sheet.of}/{sheet.plan}" + "".join(f",{p}" for p in sheet.parts)
     return f"{GEOMETRY}/{session.surfaces.key if sheet is None else session.surfaces.key_of(sheet)}/{session.store.sheet_rule}/{plan}/{sheet_id}"
 
 

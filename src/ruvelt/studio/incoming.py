@@ -139,16 +139,17 @@ def _content(use: PictureUse, key: str, material: int | None) -> FileContent:
     return FileContent(image=key, material=material, **laid)
 
 
-def vertex_set(model: Model, taken: Iterable[str] = ()) -> Sheet:
+def vertex_set(model: Model, taken: Iterable[str] = (), parts: tuple[int, ...] = ()) -> Sheet:
     """Layers on the model's vertices: paint, the colours the file brought, and a ground in the first material's values.
 
-    taken : ids of sheets that are there. Raises InputError for more vertices than can be painted.
+    taken : ids of sheets that are there; parts : those whose vertices they are. Raises InputError for more vertices than can be painted.
     """
     others = set(taken)
     sheet_id = next(i for i in ("vertices", *(f"vertices-{n}" for n in range(2, len(others) + 3))) if i not in others)
-    materials = [m for m, _ in Counter(model.face_material.tolist()).most_common(MOST_MATERIALS)]
+    of = model.face_material[np.isin(model.face_part, parts)] if parts else model.face_material
+    materials = [m for m, _ in Counter(of.tolist()).most_common(MOST_MATERIALS)]
     layers = _layers(model, materials or [0], {}, {}, painted=True)
-    return Sheet(id=sheet_id, name="Vertices", of="vertices", resolution=side_for(model.vertex_count), layers=layers)
+    return Sheet(id=sheet_id, name="Vertices", of="vertices", parts=parts, resolution=side_for(model.vertex_count), layers=layers)
 
 
 def bare_sheets(model: Model, rule: SheetRule, resolution: int) -> tuple[Sheet, ...]:

@@ -14,7 +14,7 @@ from ruvelt.core.mesh.subdivide import Step
 from ruvelt.core.planes.plane import U16, Plane
 from ruvelt.core.samples.address import CHUNK
 from ruvelt.core.samples.resolutions import side_for
-from ruvelt.core.samples.vertices import along_curve, slots_in_order
+from ruvelt.core.samples.vertices import slots_in_order
 from ruvelt.core.stack.document import MAX_LEVEL, Sheet
 from ruvelt.core.stack.edits import SetSheet
 from ruvelt.core.stack.plane_ids import DETAIL, detail_plane_id
@@ -91,7 +91,7 @@ def _moved(session: Session, sheet: Sheet, level: int, planes: dict[str, Plane],
         return found
     levels = session.surfaces.levels(sheet)
     progress(0, len(names), f"Level {level}")
-    slots, order = _slots(levels.model(sheet.level)), along_curve(levels.model(level).positions)
+    slots, order = _slots(levels.model(sheet.level)), levels.model(level).curve
     # Plane by plane: a project of many layers takes no more memory than one of one.
     for done, name in enumerate(names):
         progress(done, len(names), f"Level {level}")
@@ -108,7 +108,7 @@ def _moved(session: Session, sheet: Sheet, level: int, planes: dict[str, Plane],
 
 
 def _slots(model: Model) -> NDArray[np.int32]:
-    return slots_in_order(along_curve(model.positions))
+    return slots_in_order(model.curve)
 
 
 def _raised(session: Session, step: Step, values: U16, detail: Plane | None) -> U16:

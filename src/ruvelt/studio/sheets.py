@@ -69,7 +69,7 @@ class Sheets:
 
     def work(self, sheet: Sheet) -> SheetWork:
         session = self._session
-        key = session.surfaces.key_of(sheet)
+        key = session.surfaces.key_of(sheet) + "".join(f",{p}" for p in sheet.parts)
         with session.lock:
             work = self.held.get(sheet.id)
             if work is None or (work.resolution, work.model) != (sheet.resolution, key):
@@ -90,7 +90,7 @@ class Sheets:
         session = self._session
         surface = session.surfaces.of(sheet)
         session.memory.fit(surface.model.vertex_count * VERTEX_BYTES)
-        samples = VertexSamples(surface.model, surface.places)
+        samples = VertexSamples(surface.model, surface.vertex_normals, sheet.parts)
         return SheetWork(sheet.resolution, key, samples, VertexNormalField(samples), None, 0.0)
 
     def display(self, sheet: Sheet) -> SheetDisplay:

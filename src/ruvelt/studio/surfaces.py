@@ -17,6 +17,7 @@ from ruvelt.core.mesh.rays import RayCaster
 from ruvelt.core.mesh.seams import Edges
 from ruvelt.core.mesh.sheets import SheetPlan, plan_sheets
 from ruvelt.core.mesh.subdivide import Subdivision
+from ruvelt.core.samples.vertices import vertex_normals
 from ruvelt.core.stack.document import Sheet
 from ruvelt.core.stack.faces import FaceIndex
 from ruvelt.core.stack.plane_ids import high_plane_id
@@ -30,9 +31,6 @@ RAY_BYTES = 120
 class Surface:
     """A model and what follows from it alone."""
 
-    #: Which vertices lie at one place is not known before it is asked for.
-    places: NDArray[np.int32] | None = None
-
     def __init__(self, model: Model, rule: str, laid_out: bool) -> None:
         self.model, self._rule, self._laid_out = model, rule, laid_out
         self._faces: tuple[Edges, FaceIndex] | None = None
@@ -41,6 +39,11 @@ class Surface:
         if self._faces is None or self._faces[0] != seams:
             self._faces = (seams, FaceIndex(self.model, seams))
         return self._faces[1]
+
+    @lazy
+    def vertex_normals(self) -> NDArray[np.float32]:
+        """See `vertex_normals`."""
+        return vertex_normals(self.model)
 
     @lazy
     def plans(self) -> list[SheetPlan]:
@@ -56,8 +59,13 @@ class LevelSurface:
 
     def __init__(self, base: Surface, levels: Subdivision, level: int) -> None:
         self._base, self._parents = base, levels.parents(level)
-        self.model, self.places = levels.model(level), levels.places(level)
+        self.model, self._places = levels.model(level), levels.places(level)
         self._faces: tuple[FaceIndex, FaceIndex] | None = None
+
+    @lazy
+    def vertex_normals(self) -> NDArray[np.float32]:
+        """See `vertex_normals`."""
+        return vertex_normals(self.model, self._places)
 
     def faces(self, seams: Edges) -> FaceIndex:
         coarse = self._base.faces(seams)
@@ -74,7 +82,7 @@ class Surfaces:
         self._kept: tuple[str, Surface] | None = None
         self._caster: tuple[tuple[int, ...], str, RayCaster] | None = None
         self._levels: tuple[str, Subdivision] | None = None
-        self._raised: tuple[str, LevelSurface] | None = None
+        self._raised: dict[str, LevelSurface] = {}
         self._edges: tuple[RayCaster, EdgeGraph] | None = None
         self._high: dict[str, Model] = {}
 
@@ -102,20 +110,22 @@ class Surfaces:
             return self.now
         key = self.key_of(sheet)
         with self._lock:
-            if self._raised is None or self._raised[0] != key:
-                self._raised = (key, LevelSurface(self.now, self.levels(sheet), sheet.level))
-            return self._raised[1]
+            levels = self.levels(sheet)
+            if key not in self._raised:
+                self._raised[key] = LevelSurface(self.now, levels, sheet.level)
+            return self._raised[key]
 
     def levels(self, sheet: Sheet) -> Subdivision:
         """The levels of vertices, by their rule."""
         key = f"{self.key}{_rule(sheet)}"
         with self._lock:
             if self._levels is None or self._levels[0] != key:
+                self._raised = {}
                 self._levels = (key, Subdivision(self.now.model, sheet.subdivision == "smooth", sheet.sharp_deg))
             return self._levels[1]
 
     def forget_levels(self) -> None:
-        self._levels = self._raised = None
+        self._levels, self._raised = None, {}
 
     def _creased(self, model: Model) -> Model:
         return replace(model, crease_deg=self._store.document.settings.crease_deg)

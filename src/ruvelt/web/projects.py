@@ -259,10 +259,10 @@ def unwrap(path: s.ProjectPath, body: s.UnwrapBody):  # type: ignore[no-untyped-
 
 
 @api.post("/projects/<uid>/vertex-paint", responses={200: s.ProjectState})
-def begin_vertex_paint(path: s.ProjectPath, body: s.StepBody):  # type: ignore[no-untyped-def]
-    """Give the project layers on its vertices."""
+def begin_vertex_paint(path: s.ProjectPath, body: s.VertexPaintBody):  # type: ignore[no-untyped-def]
+    """Give the project layers on its vertices, or on those of some parts."""
     session = session_of(path.uid)
-    add_vertex_paint(session, body.revision)
+    add_vertex_paint(session, body.revision, body.parts)
     return state_of(session)
 
 

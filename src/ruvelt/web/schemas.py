@@ -403,6 +403,12 @@ class StepBody(Body):
     revision: Revision | None = None
 
 
+class VertexPaintBody(StepBody):
+    """parts : those whose vertices are painted, by number; none for all"""
+
+    parts: Annotated[list[Part], Field(max_length=100_000)] = []
+
+
 class HiddenBody(Body):
     parts: Annotated[list[Part], Field(max_length=100_000)]
 

@@ -16,6 +16,7 @@ from ruvelt.core.lazy import lazy
 from ruvelt.core.mesh.facts import Material, Note, SceneNode, counted
 from ruvelt.core.mesh.rows import equal_rows
 from ruvelt.core.mesh.triangulate import triangulate
+from ruvelt.core.mesh.z_curve import along_curve
 from ruvelt.core.tolerances import CREASE_DEG, UV_LIMIT
 
 F32 = NDArray[np.float32]
@@ -146,6 +147,11 @@ class Model:
         rank = np.empty(len(first), np.int32)
         rank[order] = np.arange(len(first), dtype=np.int32)
         return rank[number]
+
+    @lazy
+    def curve(self) -> I32:
+        """(v,) int32 vertices in the order of a Z-curve through space."""
+        return along_curve(self.positions)
 
     @lazy
     def face_links(self) -> I32:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Collection
 from typing import Any
 
 import numpy as np
@@ -32,25 +32,31 @@ class VertexSamples(SurfaceSamples):
 
     is_sheet = False
 
-    def __init__(self, model: Model, places: NDArray[np.int32] | None = None) -> None:
-        """`places`: (v,) a number for all vertices at one place, where that is known already."""
-        self.model = model
+    def __init__(self, model: Model, normals: NDArray[np.float32] | None = None, parts: Collection[int] = ()) -> None:
+        """normals : (v, 3) float32 as `vertex_normals` has them, where they are known already; parts : only vertices of these hold paint, if any"""
+        self.model, self.parts = model, tuple(parts)
         count = model.vertex_count
         self.chunk_count = max(1, -(-count // CHUNK))
         self.chunks_across = side_for(count) // CHUNK_SIDE
         self.screen_gutter, self.gutter_sources = no_gutter(self.chunk_count), {}
-        order = along_curve(model.positions)
+        order = model.curve
         self.vertex = np.full(self.slot_count, -1, np.int32)
         self.vertex[:count] = order
         self.slot_of_vertex = slots_in_order(order)
         self.positions = np.zeros((self.slot_count, 3), np.float32)
         self.positions[:count] = model.positions[order]
         self.normals = np.zeros((self.slot_count, 3), np.float32)
-        self.normals[:count] = vertex_normals(model, places)[order]
+        self.normals[:count] = (vertex_normals(model) if normals is None else normals)[order]
         self.face = np.full(self.slot_count, -1, np.int32)
         # The first face that uses a vertex stands for it.
         faces = np.empty(count, np.int32)
         first_faces(model.face_starts, model.corner_vertex, faces)
+        if self.parts:
+            mine = np.isin(model.face_part, self.parts)[face_of_corner(model)]
+            # A vertex where a chosen part meets another holds paint, and a face of its own part stands for it.
+            corners = np.flatnonzero(mine)[::-1]
+            faces[:] = -1
+            faces[model.corner_vertex[corners]] = face_of_corner(model)[corners]
         self.face[:count] = faces[order]
 
     def area(self) -> float:
@@ -157,24 +163,8 @@ def vertex_normals(model: Model, places: NDArray[np.int32] | None = None) -> NDA
     return unit if places is None else unit[places]  # type: ignore[no-any-return]
 
 
-def slots_in_order(order: NDArray[np.int64]) -> NDArray[np.int32]:
+def slots_in_order(order: NDArray[np.int32]) -> NDArray[np.int32]:
     """(n,) int32 slot of each vertex, for the vertices in the order of their slots."""
     slots = np.empty(len(order), np.int32)
     slots[order] = np.arange(len(order), dtype=np.int32)
     return slots
-
-
-def along_curve(positions: NDArray[np.float32]) -> NDArray[np.int64]:
-    """(n,) indices of (n, 3) places in the order of a Z-curve (Morton 1966) over their box, 1024 steps each way; equal ones as they came."""
-    if not len(positions):
-        return np.zeros(0, np.int64)
-    low = positions.min(axis=0)
-    extent = max(float((positions.max(axis=0) - low).max()), 1e-30)
-    code = np.zeros(len(positions), np.int64)
-    for axis in range(3):
-        bits = np.clip((positions[:, axis] - low[axis]) * (1023 / extent), 0, 1023).astype(np.int64)
-        # Two empty bits after each.
-        for shift, mask in ((16, 0x030000FF), (8, 0x0300F00F), (4, 0x030C30C3), (2, 0x09249249)):
-            bits = (bits | (bits << shift)) & mask
-        code |= bits << axis
-    return np.argsort(code, kind="stable")

@@ -120,6 +120,8 @@ class Sheet(Frozen):
     name: Name
     of: Literal["texels", "vertices"] = "texels"
     plan: Annotated[int, Field(ge=0, le=100_000)] = 0
+    #: Of vertices: the parts whose vertices these are, by number; none for all.
+    parts: Annotated[tuple[Part, ...], Field(max_length=100_000)] = ()
     #: Of vertices: how often the model is subdivided, how, and above which angle its edges stay sharp.
     level: Annotated[int, Field(ge=0, le=MAX_LEVEL)] = 0
     subdivision: Literal["smooth", "simple"] = "smooth"
