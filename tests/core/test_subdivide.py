@@ -202,3 +202,25 @@ def test_paint_fades_without_the_colour_of_what_is_not_painted() -> None:
     assert_array_equal(half, np.tile([[60000], [1000], [200], [32768]], 3))
     quarter = fine[:, 20:][:, fine[3, 20:] > 0]
     assert_array_equal(quarter, np.tile([[60000], [1000], [200], [16384]], 3))
+
+
+def test_edges_where_the_file_breaks_its_normals_are_creases() -> None:
+    """A box with a normal a face is as one creased by angle; with normals that are smooth but along one loop, only that loop is."""
+    flat = np.repeat([[-1, 0, 0], [1, 0, 0], [0, -1, 0], [0, 1, 0], [0, 0, -1], [0, 0, 1]], 4, axis=0).astype(np.float32)
+    model = dataclasses.replace(box(), file_normals=flat)
+    assert_array_equal(Subdivision(model, file_creases=True).model(3).positions, Subdivision(model, sharp_deg=40).model(3).positions)
+    # Normals of the vertices, and of the top its own: the rim of the top is sharp.
+    smooth = (box().positions[box().corner_vertex] / np.sqrt(3)).astype(np.float32)
+    assert_array_equal(
+        Subdivision(dataclasses.replace(box(), file_normals=smooth), file_creases=True).model(2).positions, Subdivision(box()).model(2).positions
+    )
+    smooth[12:16] = (0, 1, 0)
+    fine = Subdivision(dataclasses.replace(box(), file_normals=smooth), file_creases=True).model(3).positions
+    sharp, faces = {(2, 3), (3, 7), (6, 7), (2, 6)}, box().corner_vertex.reshape(-1, 4).tolist()
+    places = box().positions.astype(np.float64)
+    for _ in range(3):
+        edges = list(dict.fromkeys((min(a, b), max(a, b)) for loop in faces for a, b in zip(loop, loop[1:] + loop[:1], strict=True)))
+        halves = {(end, len(places) + edges.index(e)) for e in sharp for end in e}
+        places, faces = plainly(places, faces, sharp)
+        sharp = halves
+    assert_allclose(fine[np.lexsort(np.round(fine, 4).T)], places[np.lexsort(np.round(places, 4).T)], atol=1e-5)

@@ -10,6 +10,7 @@ from numpy.testing import assert_allclose, assert_array_equal
 
 from ruvelt.core.brush.target import Paint, Target
 from ruvelt.core.errors import Conflict, InputError
+from ruvelt.core.mesh.topology import face_of_corner
 from ruvelt.core.stack.basics import FacePick
 from ruvelt.studio.bakes import BakeRequest
 from ruvelt.studio.cells import cell_pictures
@@ -18,7 +19,7 @@ from ruvelt.studio.lasso import faces_inside
 from ruvelt.studio.laying import flood
 from ruvelt.studio.layout import unwrap_model
 from ruvelt.studio.levels import level_size, set_level
-from ruvelt.studio.looking import unpainted
+from ruvelt.studio.looking import stairs_in, unpainted
 from ruvelt.studio.probe import probe
 from ruvelt.studio.studio import Studio
 from tests.core.test_vertex_paint import coloured, sculpt
@@ -173,3 +174,21 @@ def test_unwrapping_that_cuts_faces_leaves_levels_as_they_are(studio: Studio) ->
     assert_array_equal(values(session), before)
     found = probe(session, CAMERA, "vertices", 100, 100, True)
     assert found["belongs"]["face"] < session.model.face_count
+
+
+def test_stairs_are_found_where_paint_is_too_sharp_for_the_mesh(studio: Studio, ball: str) -> None:
+    """A hard slanted stroke breaks into stairs at level 0; what is soft over many vertices does not, and a sheet is refused."""
+    session = studio.session(ball)
+    flood(session, PAINT, RED, None, 1.0)
+    assert len(stairs_in(session, "vertices")) == 0
+    blue = Paint(values={"base_color": (0.0, 0.0, 1.0)})
+    stroke(studio, ball, (70, 80), (130, 125), paint=blue)
+    faces = stairs_in(session, "vertices")
+    assert 4 <= len(faces) < session.model.face_count / 4
+    # They lie under the stroke: every one has a vertex that is blue in part.
+    value, touched = values(session), np.zeros(session.model.face_count, bool)
+    touched[face_of_corner(session.model)[(value[session.model.corner_vertex] != [65535, 0, 0]).any(axis=1)]] = True
+    assert touched[faces].all()
+    uid = studio.create(cube_obj(), "cube.obj", name="Crate", resolution=256)
+    with pytest.raises(InputError, match="vertex paint"):
+        stairs_in(studio.session(uid), studio.session(uid).document.sheets[0].id)

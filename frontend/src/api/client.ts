@@ -154,6 +154,7 @@ export const api = {
   bringNormalMap: (uid: string, sheet: string, form: FormData) =>
     json<ProjectState>(`${project(uid)}/normal-map/${sheet}`, { method: "POST", body: form }),
   dropNormalMap: (uid: string, sheet: string) => json<ProjectState>(`${project(uid)}/normal-map/${sheet}`, { method: "DELETE" }),
+  stairs: (uid: string, sheet: string) => json<{ count: number; faces: number[] }>(`${project(uid)}/stairs/${sheet}`),
   unpainted: (uid: string, sheet: string) => json<{ covered: number; unpainted: number; faces: number[] }>(`${project(uid)}/unpainted/${sheet}`),
   script: async (uid: string, since: number) => (await send(`${project(uid)}/script?since=${since}`)).text(),
   replay: (uid: string, script: string) =>

@@ -857,6 +857,22 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/projects/{uid}/stairs/{sheet}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["painting_stairs_projects__uid__stairs__sheet__get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/projects/{uid}/stroke": {
         parameters: {
             query?: never;
@@ -3453,9 +3469,15 @@ export interface components {
         };
         /**
          * LevelBody
-         * @description `sharp_deg`: edges where faces of the model meet at more stay sharp; null: none. Rules can be set only where nothing lies above level 0.
+         * @description `sharp_deg`: edges where faces of the model meet at more stay sharp; null: none. `file_creases`: so do those where
+         *     the file's normals break. Rules can be set only where nothing lies above level 0.
          */
         LevelBody: {
+            /**
+             * File Creases
+             * @default false
+             */
+            file_creases: boolean;
             /** Level */
             level: number;
             /**
@@ -5119,6 +5141,11 @@ export interface components {
              * @default false
              */
             double_sided: boolean;
+            /**
+             * File Creases
+             * @default false
+             */
+            file_creases: boolean;
             /** Id */
             id: string;
             /**
@@ -5391,6 +5418,16 @@ export interface components {
             shapers: components["schemas"]["Kind"][];
             /** Sources */
             sources: components["schemas"]["Kind"][];
+        };
+        /**
+         * StairsAnswer
+         * @description Faces where edges of paint on vertices break into stairs: how many, and which (20 000 at most).
+         */
+        StairsAnswer: {
+            /** Count */
+            count: number;
+            /** Faces */
+            faces: number[];
         };
         /** StepBody */
         StepBody: {
@@ -11679,6 +11716,101 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ProjectState"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+            /** @description Method Not Allowed */
+            405: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+            /** @description Unsupported Media Type */
+            415: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+            /** @description Insufficient Storage */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+        };
+    };
+    painting_stairs_projects__uid__stairs__sheet__get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                uid: string;
+                sheet: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["StairsAnswer"];
                 };
             };
             /** @description Bad Request */

@@ -1,16 +1,21 @@
 import { Button, Tooltip } from "@mui/material";
+import { useQuery } from "@tanstack/react-query";
+import { api } from "../api/client";
 import type { Sheet } from "../api/types";
 import { chooseSheet } from "../state/hand";
 import { useDocument, useWorkshop } from "../state/hooks";
 import { textured } from "../state/layers";
 import { addVertexPaint, removeVertexPaint } from "../state/layout";
 import { setLevel, toldLevel } from "../state/levels";
+import { workshop } from "../state/workshop";
+import { PushButton } from "../ui/PushButton";
 import { Segment, Segments } from "../ui/Segments";
 import { Toggle } from "../ui/Toggle";
 
 /** How levels are made; fixed once something lies above the model itself. */
 function LevelRule({ sheet }: { sheet: Sheet }) {
   const levels = useWorkshop((s) => s.model?.sheets.find((x) => x.id === sheet.id)?.levels) ?? [];
+  const brought = useWorkshop((s) => s.model?.file_normals);
   const free = sheet.level === 0;
   const sharp = sheet.sharp_deg ?? null;
   return (
@@ -40,6 +45,13 @@ function LevelRule({ sheet }: { sheet: Sheet }) {
               Keep sharp edges
             </Toggle>
           </Tooltip>
+          {brought && (
+            <Tooltip title="Edges where the normals that came with the file break stay sharp at every level">
+              <Toggle on={sheet.file_creases} disabled={!free} onToggle={() => void setLevel(sheet, { file_creases: !sheet.file_creases })}>
+                As in the file
+              </Toggle>
+            </Tooltip>
+          )}
         </div>
       )}
       {toldLevel(levels, sheet.level + 1) && (
@@ -47,6 +59,23 @@ function LevelRule({ sheet }: { sheet: Sheet }) {
           Level {sheet.level + 1}: {toldLevel(levels, sheet.level + 1)}. The level is raised and lowered over the 3D view while painting.
         </div>
       )}
+    </>
+  );
+}
+
+/** Whether edges of paint are too sharp for the mesh somewhere, and the way to see where. */
+function Stairs({ sheet }: { sheet: Sheet }) {
+  const uid = useWorkshop((s) => s.uid) ?? "";
+  const revision = useWorkshop((s) => s.project?.revision);
+  const { data } = useQuery({ queryKey: ["stairs", uid, sheet.id, revision], queryFn: () => api.stairs(uid, sheet.id) });
+  if (!data) return null;
+  if (!data.count) return <div className="note">No edge of paint is too sharp for the mesh.</div>;
+  return (
+    <>
+      <PushButton onClick={() => workshop.setState({ highlight: new Set(data.faces) })}>
+        Edges of paint break into stairs on {data.count.toLocaleString()} faces: show where
+      </PushButton>
+      <div className="note">Raise the level, or soften those edges.</div>
     </>
   );
 }
@@ -88,6 +117,7 @@ export function VertexPaintEntry() {
         </div>
       )}
       <LevelRule sheet={sheet} />
+      <Stairs sheet={sheet} />
       {textured(document).length > 0 && (
         <div className="prow apart">
           <Tooltip title="The layers on the vertices and what is painted there; one step of history">

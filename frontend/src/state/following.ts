@@ -93,7 +93,10 @@ export function accept(project: ProjectState): void {
   const row = home && rows(home).find((r) => r.layer.id === target?.layer);
   if (target?.mesh_map ? !home : !row || (target?.mask && !row.layer.mask?.sources.some((x) => x.id === target?.mask)))
     target = sheet ? firstTarget(sheet) : null;
-  const ids = (p: ProjectState): string => p.document.sheets.map((x) => `${x.id}/${x.of}/${x.level}/${x.subdivision}/${x.sharp_deg ?? ""}/${x.parts?.join("+") ?? ""}`).join();
+  const ids = (p: ProjectState): string =>
+    p.document.sheets
+      .map((x) => `${x.id}/${x.of}/${x.level}/${x.subdivision}/${x.sharp_deg ?? ""}/${x.file_creases}/${x.parts?.join("+") ?? ""}`)
+      .join();
   if (s.project && (s.project.model !== project.model || ids(s.project) !== ids(project))) void reloadModel(project.uid);
   set({ project, sheet: sheet?.id ?? null, target, storedAt: project.updated_at, lost: false });
 }

@@ -10,8 +10,8 @@ import { workshop } from "./workshop";
 export async function setLevel(sheet: Sheet, change: Partial<LevelBody>): Promise<void> {
   const { uid } = workshop.getState();
   if (!uid) return;
-  const { level, subdivision, sharp_deg } = sheet;
-  const job = await runJob(() => api.level(uid, { sheet: sheet.id, level, subdivision, sharp_deg, ...change }));
+  const { level, subdivision, sharp_deg, file_creases } = sheet;
+  const job = await runJob(() => api.level(uid, { sheet: sheet.id, level, subdivision, sharp_deg, file_creases, ...change }));
   await refresh();
   workshop.setState({ model: await api.model(uid) });
   if (job?.state === "done" && change.level !== undefined && change.level !== level) say(`${sheet.name} is at level ${change.level}.`);

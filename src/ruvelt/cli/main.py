@@ -184,8 +184,9 @@ def replay_(here: Studio, project: str, script: Path) -> dict[str, Any]:
 @click.argument("number", type=int)
 @click.option("--simple", is_flag=True, help="Halve edges and move nothing; else levels are smooth (Catmull-Clark).")
 @click.option("--sharp", type=float, help="Edges where faces meet at more degrees than this stay sharp.")
+@click.option("--file-creases", is_flag=True, help="So do edges where the normals of the file break.")
 @_common
-def level(here: Studio, project: str, number: int, simple: bool, sharp: float | None) -> dict[str, Any]:
+def level(here: Studio, project: str, number: int, simple: bool, sharp: float | None, file_creases: bool) -> dict[str, Any]:
     """Paint the vertices of a PROJECT at a level of subdivision: 0 is the model as it is, each level has four times the faces."""
     uid = here.find(project)
     session = here.session(uid)
@@ -198,6 +199,7 @@ def level(here: Studio, project: str, number: int, simple: bool, sharp: float | 
         number,
         subdivision="simple" if simple else vertices.subdivision,
         sharp_deg=vertices.sharp_deg if sharp is None else sharp,
+        file_creases=file_creases or vertices.file_creases,
     )
     return {"project": uid, "sheet": vertices.id, **sheet_facts(session, vertices.id), "level": number}
 

@@ -38,10 +38,11 @@ def set_level(
     *,
     subdivision: Literal["smooth", "simple"] | None = None,
     sharp_deg: float | Literal["keep"] | None = "keep",
+    file_creases: bool | None = None,
 ) -> None:
     """Paint vertices at another level, as one step of history. What finer levels hold beside it is kept and comes back when the level is raised.
 
-    subdivision, sharp_deg : how levels are made from now on; only while nothing is painted above the model itself
+    subdivision, sharp_deg, file_creases : how levels are made from now on; only while nothing is painted above the model itself
     Raises InputError for a sheet of texels or a level that is not there or does not fit into memory, Conflict for another rule.
     """
     if not 0 <= level <= MAX_LEVEL:
@@ -50,7 +51,11 @@ def set_level(
         sheet = session.sheet(sheet_id)
         if sheet.of != "vertices":
             raise InputError(f"{sheet.name} is a sheet: its detail is its resolution. Levels are for vertex paint.")
-        rule = {"subdivision": subdivision or sheet.subdivision, "sharp_deg": sheet.sharp_deg if sharp_deg == "keep" else sharp_deg}
+        rule = {
+            "subdivision": subdivision or sheet.subdivision,
+            "sharp_deg": sheet.sharp_deg if sharp_deg == "keep" else sharp_deg,
+            "file_creases": sheet.file_creases if file_creases is None else file_creases,
+        }
         changed = sheet.model_copy(update=rule)
         mine = {name: plane for name, plane in session.store.planes.items() if name.split("/")[0] == sheet.id and plane.chunks}
         detailed = any(name.split("/")[1].startswith(DETAIL) for name in mine)

@@ -5,6 +5,8 @@ from __future__ import annotations
 import numpy as np
 from numpy.typing import NDArray
 
+from ruvelt.core.errors import InputError
+from ruvelt.core.inspect.stairs import stairs
 from ruvelt.core.samples.address import CHUNK_SIDE, chunk_of, local_of
 from ruvelt.core.samples.vertices import VertexSamples
 from ruvelt.core.stack.camera import Camera
@@ -43,6 +45,20 @@ def pick(session: Session, sheet_id: str, slot: int) -> dict[str, list[float]]:
         values_u16 = display.evaluator.composite("map:id", chunk_of(slot))[:, local_of(slot)]
         found["map:id"] = [round(float(v), 6) for v in values_u16 / 65535]
     return found
+
+
+def stairs_in(session: Session, sheet_id: str, channel_id: str = "base_color") -> NDArray[np.int32]:
+    """(k,) faces of the model where edges of paint on its vertices break into stairs. Raises InputError for a sheet of texels."""
+    display = session.display(sheet_id)
+    samples = display.samples
+    if not isinstance(samples, VertexSamples):
+        raise InputError(f"{display.evaluator.sheet.name} is a sheet: its detail is its resolution. Stairs are looked for in vertex paint.")
+    values = np.concatenate([display.evaluator.composite(channel_id, chunk) for chunk in range(samples.chunk_count)], axis=1)
+    triangles = samples.triangles
+    mine = samples.covered[triangles].all(axis=1)
+    found = np.flatnonzero(mine)[stairs(samples.positions, triangles[mine], values)]
+    face = samples.model.triangle_face[found]
+    return np.unique(session.faces_of(display.evaluator.sheet).labels("face")[face]).astype(np.int32)
 
 
 def unpainted(session: Session, sheet_id: str, channel_id: str) -> tuple[int, NDArray[np.int32]]:

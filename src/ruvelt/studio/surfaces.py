@@ -121,7 +121,7 @@ class Surfaces:
         with self._lock:
             if self._levels is None or self._levels[0] != key:
                 self._raised = {}
-                self._levels = (key, Subdivision(self.now.model, sheet.subdivision == "smooth", sheet.sharp_deg))
+                self._levels = (key, Subdivision(self.now.model, sheet.subdivision == "smooth", sheet.sharp_deg, sheet.file_creases))
             return self._levels[1]
 
     def forget_levels(self) -> None:
@@ -187,4 +187,4 @@ class Surfaces:
 
 
 def _rule(sheet: Sheet) -> str:
-    return f"/{sheet.subdivision}/{'' if sheet.sharp_deg is None else format(sheet.sharp_deg, 'g')}"
+    return f"/{sheet.subdivision}/{'' if sheet.sharp_deg is None else format(sheet.sharp_deg, 'g')}{'/file' if sheet.file_creases else ''}"

@@ -99,7 +99,7 @@ class _Transfer(Repainter):
     def aim(self, target: Target, paint: Paint) -> ResolvedTarget:
         """Rays of a stroke meet the surface that it arrives on."""
         found = super().aim(target, paint)
-        surface = {name: getattr(self._goal, name) for name in ("level", "subdivision", "sharp_deg")}
+        surface = {name: getattr(self._goal, name) for name in ("level", "subdivision", "sharp_deg", "file_creases")}
         return replace(found, sheet=found.sheet.model_copy(update=surface))
 
     def faces(self) -> FaceIndex:

@@ -115,6 +115,14 @@ def lasso(path: s.ProjectPath, body: s.LassoBody):  # type: ignore[no-untyped-de
     return {"picks": [p.model_dump() for p in picks], "faces": np.flatnonzero(marked)[:200_000].tolist()}
 
 
+@api.get("/projects/<uid>/stairs/<sheet>", responses={200: s.StairsAnswer})
+def stairs(path: s.SheetPath):  # type: ignore[no-untyped-def]
+    session = session_of(path.uid)
+    with session.lock:
+        faces = looking.stairs_in(session, path.sheet)
+    return {"count": len(faces), "faces": faces[:20_000].tolist()}
+
+
 @api.get("/projects/<uid>/unpainted/<sheet>", responses={200: s.UnpaintedAnswer})
 def unpainted(path: s.SheetPath):  # type: ignore[no-untyped-def]
     session = session_of(path.uid)

@@ -320,7 +320,15 @@ def level(path: s.ProjectPath, body: s.LevelBody):  # type: ignore[no-untyped-de
     session_of(path.uid).sheet(body.sheet)
 
     def work(opened: Opened, job: Job) -> dict[str, object]:
-        set_level(opened.session, body.sheet, body.level, job.progress, subdivision=body.subdivision, sharp_deg=body.sharp_deg)
+        set_level(
+            opened.session,
+            body.sheet,
+            body.level,
+            job.progress,
+            subdivision=body.subdivision,
+            sharp_deg=body.sharp_deg,
+            file_creases=body.file_creases,
+        )
         return {"level": body.level}
 
     return job_answer(studio().start(path.uid, "level", f"Level {body.level}", work))

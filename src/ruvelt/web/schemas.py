@@ -664,12 +664,14 @@ class SeamLines(BaseModel):
 
 
 class LevelBody(Body):
-    """`sharp_deg`: edges where faces of the model meet at more stay sharp; null: none. Rules can be set only where nothing lies above level 0."""
+    """`sharp_deg`: edges where faces of the model meet at more stay sharp; null: none. `file_creases`: so do those where
+    the file's normals break. Rules can be set only where nothing lies above level 0."""
 
     sheet: Id
     level: Annotated[int, Field(ge=0, le=8)]
     subdivision: Literal["smooth", "simple"] = "smooth"
     sharp_deg: Annotated[float, Field(ge=0, le=180)] | None = None
+    file_creases: bool = False
 
 
 class TransferBody(Body):
@@ -728,6 +730,13 @@ class PresetPath(BaseModel):
 
 class ScriptQuery(BaseModel):
     since: Annotated[int, Field(ge=0, le=2**53)] = 0
+
+
+class StairsAnswer(BaseModel):
+    """Faces where edges of paint on vertices break into stairs: how many, and which (20 000 at most)."""
+
+    count: int
+    faces: list[int]
 
 
 class UnpaintedAnswer(BaseModel):

@@ -78,14 +78,19 @@ class _Net:
         return Step(self.face_starts, self.vertex, self.ends, self.count)
 
 
+#: Normals of a file that differ by more are two: they are rounded on the way.
+SAME_NORMAL_DEG = 1.0
+
+
 class Subdivision:
     """The levels above a model, each made when it is asked for.
 
     smooth : Catmull–Clark, else places stay on the old faces; sharp_deg : edges where faces of the model itself meet at more stay sharp, with
-    all that comes of them. Borders stay borders. Models of levels have no UVs and no normals of their own; parts, materials and groups follow.
+    all that comes of them; file_creases : so do those where the file's normals break. Borders stay borders. Models of levels have no UVs and no
+    normals of their own; parts, materials and groups follow.
     """
 
-    def __init__(self, model: Model, smooth: bool = True, sharp_deg: float | None = None) -> None:
+    def __init__(self, model: Model, smooth: bool = True, sharp_deg: float | None = None, file_creases: bool = False) -> None:
         self._smooth = smooth
         # What a layout cut is whole here.
         whole = model.polygons or Polygons(model.face_starts, model.corner_vertex, np.arange(model.face_count, dtype=np.int32))
@@ -104,6 +109,8 @@ class Subdivision:
         sharp = (np.bincount(net.edge_of, minlength=len(net.ends)) != 2).astype(np.uint8)
         if smooth and sharp_deg is not None:
             sharp |= _creased(model.positions, own, net.edge_of, len(net.ends), sharp_deg)
+        if smooth and file_creases and model.file_normals is not None and model.polygons is None:
+            sharp |= _broken(model.file_normals, own, spot_of, net.edge_of, len(net.ends))
         edge_of = np.empty(len(own.ends), np.int32)
         edge_of[own.edge_of] = net.edge_of
         self._nets, self._own, self._spots, self._sharp = [net], [own], [spots], [sharp]
@@ -217,6 +224,24 @@ def _creased(positions: NDArray[np.float32], net: _Net, which: NDArray[np.int32]
     a, b = face[order][:-1][pairs], face[order][1:][pairs]
     found = np.zeros(edges, np.uint8)
     found[which[order][1:][pairs][np.einsum("ij,ij->i", normal[a], normal[b]) < np.cos(np.radians(sharp_deg))]] = 1
+    return found
+
+
+def _broken(normals: NDArray[np.float32], net: _Net, spot_of: NDArray[np.int32], which: NDArray[np.int32], edges: int) -> NDArray[np.uint8]:
+    """(e,) uint8: edges at either end of which the normals of the two faces' corners, (c, 3), are not one."""
+    after = np.arange(1, len(net.vertex) + 1)
+    after[net.face_starts[1:] - 1] = net.face_starts[:-1]
+    order = np.argsort(which, kind="stable")
+    pairs = np.flatnonzero(which[order][1:] == which[order][:-1])
+    a, b = order[pairs], order[pairs + 1]
+    # Neighbours go round an edge in opposite senses, unless one of them is turned over.
+    turned = spot_of[net.vertex[a]] == spot_of[net.vertex[b]]
+    ends = ((a, np.where(turned, b, after[b])), (after[a], np.where(turned, after[b], b)))
+    apart = np.zeros(len(pairs), bool)
+    for mine, theirs in ends:
+        apart |= np.einsum("ij,ij->i", normals[mine], normals[theirs]) < np.cos(np.radians(SAME_NORMAL_DEG))
+    found = np.zeros(edges, np.uint8)
+    found[which[a[apart]]] = 1
     return found
 
 

@@ -126,6 +126,8 @@ class Sheet(Frozen):
     level: Annotated[int, Field(ge=0, le=MAX_LEVEL)] = 0
     subdivision: Literal["smooth", "simple"] = "smooth"
     sharp_deg: Annotated[float, Field(ge=0, le=180, allow_inf_nan=False)] | None = None
+    #: Of vertices: whether edges where the file's normals break stay sharp too.
+    file_creases: bool = False
     resolution: Annotated[int, Field(ge=256, le=8192)]
     layers: Annotated[tuple[Layer, ...], Field(max_length=1000)] = ()
     normal_map: bool = False

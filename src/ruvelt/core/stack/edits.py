@@ -152,7 +152,7 @@ def check_alone(edit: AnyEdit) -> None:
             for one in edit.edits:
                 check_alone(one)
         case SetSheet():
-            if set(edit.values) & {"resolution", "normal_map", "mesh_maps", "level", "subdivision", "sharp_deg"}:
+            if set(edit.values) & {"resolution", "normal_map", "mesh_maps", "level", "subdivision", "sharp_deg", "file_creases"}:
                 raise InputError("A sheet's resolution, level, normal map and mesh maps change with its pixels. Use the Model and Bake screens.")
         case ReplaceDocument() | SetHighMeshes() | SetImages():
             raise InputError(f"'{edit.edit}' cannot be asked for by itself. Restore a version, or add meshes and images from their files.")
@@ -234,7 +234,7 @@ def _edit_sheet(document: Document, edit: AddLayer | RemoveLayer | MoveLayer | S
     match edit:
         case SetSheet():
             allowed = {"name", "resolution", "normal_map", "normal_pictures", "solo", "mesh_maps", "double_sided", "alpha_mode", "alpha_cutoff",
-                       "level", "subdivision", "sharp_deg"}  # fmt: skip
+                       "level", "subdivision", "sharp_deg", "file_creases"}  # fmt: skip
             if not set(edit.values) <= allowed:
                 raise InputError(f"A sheet's {', '.join(sorted(set(edit.values) - allowed))} cannot be set.")
             old = {k: getattr(sheet, k) for k in edit.values}
