@@ -96,7 +96,7 @@ def trips(side: int) -> list[Row]:
     rows = []
     for name, old, new, values in (("vertices to", points, texels, plane), ("vertices from", texels, points, back)):
         start = time.perf_counter()
-        Resampling(old, new).values(values)
+        Resampling(old, new, lifted, workers).values(values)
         ours = time.perf_counter() - start
         what = f"{points.covered_count / 1e6:.1f} M {name} {side}²"
         rows.append(faster(what, ours * 1e3, by_tree(old, new, values) * 1e3, "cKDTree and NumPy", 10))

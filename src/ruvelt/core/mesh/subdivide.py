@@ -125,6 +125,11 @@ class Subdivision:
             vertices, edges, faces, corners = vertices + edges + faces, 2 * edges + corners, corners, 4 * corners
         return faces, vertices, vertices * VERTEX_BYTES
 
+    @property
+    def made(self) -> int:
+        """The highest level that was asked for so far."""
+        return len(self._models) - 1
+
     def step(self, level: int) -> Step:
         """How a level (from 1) follows from the one below it."""
         self._reach(level)

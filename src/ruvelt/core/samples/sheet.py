@@ -236,13 +236,13 @@ class SheetSamples(SurfaceSamples):
 
         def fill(chunk: int) -> None:
             part = shares[chunk * CHUNK : (chunk + 1) * CHUNK]
-            marked_shares(chunk, self.side, self.owner, marked, self._islands, self.uv, part)
+            marked_shares(chunk, self.side, self.owner, marked, self.triangle_islands, self.uv, part)
 
         self._workers.map(fill, range(self.chunk_count))
         return shares
 
     @lazy
-    def _islands(self) -> NDArray[np.int32]:
+    def triangle_islands(self) -> NDArray[np.int32]:
         """(t,) int32 island of each triangle."""
         return np.ascontiguousarray(islands(self.model, self.model.uv_layouts[0])[self.model.triangle_face[self.triangles]])
 

@@ -1,0 +1,94 @@
+"""Where samples lie on the faces of a mesh: on their own, on a level of it, or on another mesh."""
+
+from __future__ import annotations
+
+from typing import NamedTuple
+
+import numpy as np
+from numpy.typing import NDArray
+
+from ruvelt.core.mesh.model import Model
+from ruvelt.core.mesh.rays import RayCaster
+from ruvelt.core.samples._spot_kernels import level_spots, own_spots
+from ruvelt.core.samples.address import CHUNK, CHUNK_SIDE
+from ruvelt.core.samples.sheet import SheetSamples
+from ruvelt.core.samples.surface import SurfaceSamples
+from ruvelt.core.samples.vertices import VertexSamples
+from ruvelt.core.workers import SERIAL, Workers
+
+#: Points looked for together.
+BLOCK = 1 << 20
+
+
+class Spots(NamedTuple):
+    """Places on faces, one for each slot of some samples.
+
+    cell : (slots,) int32 the face, −1 where there is no sample or no face; st : (slots, 2) float32 weights of a triangle's second and third
+    corner, or how far along a square's first side and away from it
+    """
+
+    cell: NDArray[np.int32]
+    st: NDArray[np.float32]
+
+
+def on_own(texels: SheetSamples, workers: Workers = SERIAL) -> Spots:
+    """Texels on triangles of their own model."""
+    cell, st = np.empty(texels.slot_count, np.int32), np.zeros((texels.slot_count, 2), np.float32)
+    owner = texels.owner
+
+    def fill(chunk: int) -> None:
+        part = slice(chunk * CHUNK, (chunk + 1) * CHUNK)
+        x, y = chunk % texels.chunks_across * CHUNK_SIDE, chunk // texels.chunks_across * CHUNK_SIDE
+        own_spots(owner[part], texels.uv, x, y, texels.triangles, cell[part], st[part])
+
+    workers.map(fill, range(texels.chunk_count))
+    return Spots(cell, st)
+
+
+def on_level(spots: Spots, model: Model, level: int, workers: Workers = SERIAL) -> Spots:
+    """Spots on triangles of a model, turned in place into those on the squares of a level of it (from 1), by their place in the polygons.
+
+    Cells are the level's faces; −2 where a polygon has more than four corners, whose squares no formula tells.
+    """
+    face = model.triangle_face
+    first, count = model.face_starts[face], np.diff(model.face_starts)[face]
+    polygon = np.ascontiguousarray(np.concatenate([first[:, None], count[:, None], model.triangle_corners - first[:, None]], axis=1), np.int32)
+
+    def turn(chunk: int) -> None:
+        part = slice(chunk * CHUNK, (chunk + 1) * CHUNK)
+        level_spots(polygon, level, spots.cell[part], spots.st[part])
+
+    workers.map(turn, range(len(spots.cell) // CHUNK))
+    return spots
+
+
+def on_mesh(samples: SurfaceSamples, model: Model, reach: float, slots: NDArray[np.int64] | None = None) -> Spots:
+    """Samples on triangles of another mesh: the nearest surface along their normals, out or in, within `reach`, that faces as they do.
+
+    slots : those that are asked for, None for all; −1 for the others
+    """
+    cell, st = np.full(samples.slot_count, -1, np.int32), np.zeros((samples.slot_count, 2), np.float32)
+    asked = np.flatnonzero(samples.covered) if slots is None else slots
+    caster = RayCaster(model)
+    lift = 1e-5 * max(model.diagonal, samples.model.diagonal)
+    for begin in range(0, len(asked), BLOCK):
+        part = asked[begin : begin + BLOCK]
+        places, normals = samples.positions[part].astype(np.float64), samples.normals[part].astype(np.float64)
+        nearest = np.full(len(part), reach)
+        for way in (-1.0, 1.0):
+            hits = caster.cast(places - way * lift * normals, way * normals)
+            far = np.abs(hits.distance - lift)
+            met = (hits.triangle >= 0) & (far < nearest) & (np.einsum("ij,ij->i", hits.normal, normals) > 0)
+            nearest[met] = far[met]
+            cell[part[met]], st[part[met]] = hits.triangle[met], hits.bary[met, 1:]
+    return Spots(cell, st)
+
+
+def triangles_as_cells(vertices: VertexSamples) -> NDArray[np.int32]:
+    """(t, 4) int32 slots of the corners of triangles, the last −1."""
+    return np.concatenate([vertices.triangles, np.full((len(vertices.triangles), 1), -1, np.int32)], axis=1)
+
+
+def squares_as_cells(vertices: VertexSamples) -> NDArray[np.int32]:
+    """(f, 4) int32 slots of the corners of a level's faces, all of which have four."""
+    return np.ascontiguousarray(vertices.slot_of_vertex[vertices.model.corner_vertex.reshape(-1, 4)])
