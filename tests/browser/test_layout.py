@@ -93,6 +93,11 @@ def test_unwrap_place_and_paint(page: Page, bare: str, server: Server) -> None:
     red, green, blue = at(look(page, "solid"), 0.5, 0.5)
     assert red > 1.5 * green
     assert red > 1.5 * blue
-    # Now pixels belong to the layout, and the Model screen says so.
+    # Packed anew the paint lies where it did, and the Model screen says that it will.
     page.get_by_role("link", name="Model").click()
-    expect(page.get_by_text("Pixels belong to this layout now")).to_be_visible()
+    expect(page.get_by_text("What is painted is laid again on a changed layout")).to_be_visible()
+    page.get_by_role("button", name="Pack islands").click()
+    expect(page.get_by_text("The islands are packed")).to_be_visible()
+    away(page)
+    red, green, blue = at(look(page, "solid"), 0.5, 0.5)
+    assert red > 1.5 * max(green, blue)

@@ -1,4 +1,4 @@
-"""UV layouts of a project: unwrapped, packed and moved as steps of history, and only while nothing is painted."""
+"""UV layouts of a project: unwrapped, packed and moved as steps of history."""
 
 from __future__ import annotations
 
@@ -91,22 +91,6 @@ def test_islands_are_placed_and_packed(studio: Studio, bare: str) -> None:
     assert session.samples(session.document.sheets[0]).covered_count == after
     with pytest.raises(Conflict):
         place(session, Placement(islands=(0,), scale=0.9), session.revision - 1)
-
-
-def test_painted_projects_keep_their_layout(studio: Studio, cube: str) -> None:
-    session = studio.session(cube)
-    flood(session, Target(sheet="wood", layer="l2", channels=("base_color",)), Paint(values={"base_color": (1, 0, 0)}), None, 1.0)
-    revision = session.revision
-    for change in (
-        lambda: unwrap_model(session, nothing),
-        lambda: pack(session, nothing),
-        lambda: place(session, Placement(islands=(0,), scale=0.9)),
-    ):
-        with pytest.raises(Conflict, match="painted or baked already"):
-            change()
-    assert session.revision == revision
-    session.undo()
-    pack(session, nothing)
 
 
 def test_wrong_numbers_have_words(studio: Studio, cube: str) -> None:

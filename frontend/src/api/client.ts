@@ -161,10 +161,14 @@ export const api = {
     json<Job>(`${project(uid)}/replay`, { method: "POST", headers: { "Content-Type": "application/json" }, body: script }),
   addVertexPaint: (uid: string, revision: number, parts: number[]) => json<ProjectState>(`${project(uid)}/vertex-paint`, body({ revision, parts })),
   removeVertexPaint: (uid: string, revision: number) => json<ProjectState>(`${project(uid)}/vertex-paint/remove`, body({ revision })),
-  transfer: (uid: string, from_sheet: string, to_sheet: string) => json<Job>(`${project(uid)}/transfer`, body({ from_sheet, to_sheet })),
+  transfer: (uid: string, from_sheet: string, to_sheet: string, flat: boolean) =>
+    json<Job>(`${project(uid)}/transfer`, body({ from_sheet, to_sheet, flat })),
+  transferPreview: (uid: string, from_sheet: string, to_sheet: string) =>
+    json<Job>(`${project(uid)}/transfer/preview`, body({ from_sheet, to_sheet })),
   transferLoss: (uid: string, from_sheet: string, to_sheet: string) =>
     json<TransferLoss>(`${project(uid)}/transfer/loss`, body({ from_sheet, to_sheet })),
   level: (uid: string, level: LevelBody) => json<Job>(`${project(uid)}/level`, body(level)),
+  swapMesh: (uid: string, form: FormData) => json<Job>(`${project(uid)}/mesh`, { method: "POST", body: form }),
   unwrap: (uid: string, resolution: number, settings: UnwrapSettings) => json<Job>(`${project(uid)}/unwrap`, body({ resolution, settings })),
   pack: (uid: string, padding: number) => json<Job>(`${project(uid)}/pack`, body({ padding })),
   place: (uid: string, revision: number, placement: Partial<Placement> & { islands: number[] }) =>

@@ -18,6 +18,7 @@ import { NamedSlider } from "../ui/sliders";
 import { SideBySide } from "../viewport/SideBySide";
 import { ImportNotes } from "./ImportNotes";
 import { SheetEntry } from "./SheetEntry";
+import { SwapCard } from "./SwapCard";
 import { TransferCard } from "./TransferCard";
 import { UnwrapCard } from "./UnwrapCard";
 import { VertexPaintEntry } from "./VertexPaintEntry";
@@ -40,6 +41,7 @@ export function ModelScreen() {
         <VertexPaintEntry />
         <TransferCard />
         <Layout />
+        <SwapCard />
         <Seams />
         <ProjectSettings />
         <CreaseAngle />
@@ -67,7 +69,7 @@ export function ModelScreen() {
           </div>
         )}
       </div>
-      <SideBySide share="56%" paintable={false} />
+      <SideBySide share="56%" paintable={false} unfolds />
     </main>
   );
 }
@@ -79,17 +81,10 @@ function Layout() {
   const island = useWorkshop((s) => s.island);
   const [scale, setScale] = useState("100");
   const [turn, setTurn] = useState("0");
-  if (!free) {
-    return (
-      <>
-        <p className="note">Pixels belong to this layout now, so its islands stay where they are.</p>
-        <Density free={false} />
-      </>
-    );
-  }
   return (
     <section aria-label="UV layout">
       <h2>Layout</h2>
+      {!free && <p className="note">What is painted is laid again on a changed layout: strokes and fills as sharp as ever, pictures resampled.</p>}
       <UnwrapCard />
       <UvSets />
       {sheets > 0 && island === null && <p className="note">Press an island in a view to choose it; drag it on the flat sheet to move it.</p>}
@@ -111,7 +106,7 @@ function Layout() {
           </Tooltip>
         </div>
       )}
-      <Density free />
+      <Density />
     </section>
   );
 }
@@ -144,7 +139,7 @@ function UvSets() {
 }
 
 /** How fine the chosen island is painted, beside the others of its sheet. */
-function Density({ free }: { free: boolean }) {
+function Density() {
   const density = useWorkshop((s) => (s.island === null ? null : s.density));
   if (!density) return null;
   const factor = density.others ? density.own / density.others : 1;
@@ -153,7 +148,7 @@ function Density({ free }: { free: boolean }) {
       <span className="note first">
         {density.own.toPrecision(3)} texels a unit{density.others !== null && `, ${factor.toFixed(2)} × the other islands`}
       </span>
-      {free && Math.abs(factor - 1) > 0.005 && (
+      {Math.abs(factor - 1) > 0.005 && (
         <Tooltip title="Scale the island so that strokes are as fine on it as on the other islands">
           <Button onClick={() => void placeIsland({ scale: 1 / factor })}>Match the others</Button>
         </Tooltip>

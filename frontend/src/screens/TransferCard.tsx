@@ -9,7 +9,9 @@ import { useDocument, useWorkshop } from "../state/hooks";
 import { textured } from "../state/layers";
 import { say } from "../state/messages";
 import { Dropdown } from "../ui/Dropdown";
+import { workshop } from "../state/workshop";
 import { Segment, Segments } from "../ui/Segments";
+import { Toggle } from "../ui/Toggle";
 
 /** Paint taken along: from vertices to a sheet, or from a sheet to vertices. */
 export function TransferCard() {
@@ -18,6 +20,8 @@ export function TransferCard() {
   const job = useWorkshop((s) => s.job);
   const [picked, setPicked] = useState<string | null>(null);
   const [out, setOut] = useState(true);
+  const [flat, setFlat] = useState(false);
+  const [measured, setMeasured] = useState<string | null>(null);
   const vertices = document?.sheets.find((s) => s.of === "vertices");
   const sheets = textured(document);
   const sheet = sheets.find((s) => s.id === picked) ?? sheets[0];
@@ -29,11 +33,22 @@ export function TransferCard() {
   });
   if (!vertices || !sheet || !from || !to) return null;
   const go = async (): Promise<void> => {
-    const done = await runJob(() => api.transfer(uid, from.id, to.id));
+    const done = await runJob(() => api.transfer(uid, from.id, to.id, flat));
     await refresh();
     if (done?.state !== "done") return;
     chooseSheet(to.id);
-    say(`The layers of ${from.name} are in front on ${to.name}, in a group. Undo takes them off again.`);
+    say(
+      flat
+        ? `What shows of ${from.name} is a layer in front on ${to.name}. Undo takes it off again.`
+        : `The layers of ${from.name} are in front on ${to.name}, in a group. Undo takes them off again.`,
+    );
+  };
+  const measure = async (): Promise<void> => {
+    const done = await runJob(() => api.transferPreview(uid, from.id, to.id));
+    if (done?.state !== "done") return;
+    const { share, worst, faces } = done.result as { share: number; worst: number; faces: number[] };
+    workshop.setState({ highlight: faces.length ? new Set(faces) : null });
+    setMeasured(toldMeasure(share, worst));
   };
   return (
     <section aria-label="Take paint along">
@@ -55,13 +70,34 @@ export function TransferCard() {
         </div>
       )}
       {data && <p className="note">{toldLoss(data.from_samples, data.to_samples, out)}</p>}
+      <div className="prow apart">
+        <Tooltip title="Make the trip there and back in memory, and mark on the model where base colour changes so that it shows">
+          <Button disabled={job !== null} onClick={() => void measure()}>
+            Show what is lost
+          </Button>
+        </Tooltip>
+        <Tooltip title="One layer of paint with what shows, resampled; otherwise every layer comes along">
+          <Toggle on={flat} onToggle={() => setFlat(!flat)}>
+            Flattened
+          </Toggle>
+        </Tooltip>
+      </div>
+      {measured && <p className="note">{measured}</p>}
       <Tooltip title="Strokes and fills are laid again there, sharp; pictures are resampled. Everything arrives as one group, in one step of history.">
         <Button disabled={job !== null} onClick={() => void go()}>
-          Take all layers of {from.name} to {to.name}
+          Take {flat ? "what shows" : "all layers"} of {from.name} to {to.name}
         </Button>
       </Tooltip>
     </section>
   );
+}
+
+/** What a trip there and back changes, in words. */
+export function toldMeasure(share: number, worst: number): string {
+  if (worst < 0.002) return "Nothing is lost of the base colour.";
+  const most = `the most is ${(worst * 100).toFixed(worst < 0.1 ? 1 : 0)} % of the range`;
+  if (share === 0) return `No change of base colour that shows; ${most}.`;
+  return `Base colour changes so that it shows on ${(share * 100).toFixed(share < 0.1 ? 1 : 0)} % of what is painted, marked on the model; ${most}.`;
 }
 
 /** How much of the detail there is room for. */

@@ -220,6 +220,7 @@ export function showLook(): void {
     tinted: s.project?.document.settings.multiply_vertex_colours ?? false,
     over: s.over,
     maskSheet: s.maskSheet,
+    unfold: s.unfold,
   });
 }
 

@@ -1,4 +1,4 @@
-/** Changing the UV layout, while nothing is painted. */
+/** Changing the UV layout, or the mesh, under what is painted. */
 import { api } from "../api/client";
 import type { Placement, ProbeBody, ProjectState, UnwrapSettings } from "../api/types";
 import { runJob, take } from "./edits";
@@ -7,7 +7,7 @@ import { textured } from "./layers";
 import { say } from "./messages";
 import { workshop } from "./workshop";
 
-/** Whether the layout may still change: no pixels of a sheet belong to it yet; those on vertices do not. */
+/** Whether no pixels of a sheet belong to the layout yet; those on vertices do not. */
 export function layoutFree(project: ProjectState | null): boolean {
   const sheets = textured(project?.document).map((s) => s.id);
   return (project?.painted ?? []).every((name) => !sheets.includes(name.split("/")[0] ?? ""));
@@ -65,4 +65,25 @@ export async function placeIsland(change: Partial<Placement>): Promise<void> {
 /** Mark the edge under the pointer as a seam, or take its mark off. */
 export async function markSeam(at: ProbeBody, loop: boolean): Promise<void> {
   await take((uid, revision) => api.markSeam(uid, revision, at, loop));
+}
+
+/** What became of the paint on another mesh. `lost`: faces that found none near them, the first of them in `faces`. */
+export interface Swapped {
+  relation: string;
+  lost: number;
+  faces: number[];
+  dropped: string[];
+}
+
+/** Lay the paint on another mesh; null when it was stopped or refused. */
+export async function swapMesh(file: File): Promise<Swapped | null> {
+  const { uid } = workshop.getState();
+  if (!uid) return null;
+  const form = new FormData();
+  form.append("file", file, file.name);
+  const job = await runJob(() => api.swapMesh(uid, form));
+  await refresh();
+  if (job?.state !== "done") return null;
+  say("The mesh is swapped. Undo brings the old one back, with its paint.");
+  return job.result as unknown as Swapped;
 }

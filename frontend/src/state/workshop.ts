@@ -43,6 +43,8 @@ export interface WorkshopState {
   lightDeg: number;
   wire: boolean;
   highlight: ReadonlySet<number> | null;
+  /** How far the model is unfolded into its layout, 0–1. */
+  unfold: number;
   storedAt: number | null;
   lost: boolean;
   lastStroke: { ms: number; chunks: number } | null;
@@ -144,6 +146,7 @@ export const START: Omit<WorkshopState, "registries"> = {
   lightDeg: 40,
   wire: true,
   highlight: null,
+  unfold: 0,
   storedAt: null,
   lost: false,
   lastStroke: null,

@@ -14,6 +14,7 @@ import { Icon } from "../ui/icons";
 import { Ahead } from "./Ahead";
 import { SurfaceHandles } from "./Handles";
 import { LightDial } from "./LightDial";
+import { UnfoldSlider } from "./UnfoldSlider";
 import { LevelSteps } from "./LevelSteps";
 import { GradientHandles, OutlineView, ShapeHandles } from "./Overlays";
 import { usePointer } from "./usePointer";
@@ -22,7 +23,7 @@ const AXES = ["x", "y", "z"] as const;
 const TURNS = [2, 3, 4, 5, 6, 8, 10, 12, 16, 24];
 
 /** The 3D view with its header and the ring on the surface. */
-export function SolidView({ paintable = true }: { paintable?: boolean }) {
+export function SolidView({ paintable = true, unfolds = false }: { paintable?: boolean; unfolds?: boolean }) {
   const place = useRef<HTMLDivElement>(null);
   useEffect(() => {
     theStage()?.attach("solid", place.current);
@@ -45,6 +46,7 @@ export function SolidView({ paintable = true }: { paintable?: boolean }) {
         </Segments>
         {mode === "channel" && <ChannelChoice />}
         {mode === "lit" && <LightDial />}
+        {unfolds && <UnfoldSlider />}
         <span className="push" />
         {hidden > 0 && <span className="quiet">{hidden} hidden</span>}
         {paintable &&

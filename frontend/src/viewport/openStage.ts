@@ -18,6 +18,7 @@ export function openStage(canvas: HTMLCanvasElement): () => void {
       now.suspects !== before.suspects ||
       now.over !== before.over ||
       now.maskSheet !== before.maskSheet ||
+      now.unfold !== before.unfold ||
       now.highlight !== before.highlight ||
       now.project?.document.hidden_parts !== before.project?.document.hidden_parts
     ) {

@@ -16,6 +16,8 @@ export interface SheetObjects {
   textures: SheetTextures | null;
   allIndices: Uint32Array;
   faces: Uint32Array;
+  /** What its rows were before it was unfolded; null as long as it was not. */
+  solid: Float32Array | null;
   /** Which of its parts show, by where they begin. */
   shown: string;
 }
@@ -56,6 +58,7 @@ export function sheetObjects(info: SheetGeometry, bytes: Uint8Array): SheetObjec
     textures: null,
     allIndices: arrays.indices,
     faces: arrays.faces,
+    solid: null,
     shown: info.parts.map((r) => r.first).join(),
   };
   entry.flat.frustumCulled = entry.lines.frustumCulled = entry.seams.frustumCulled = false;

@@ -14,6 +14,7 @@ import type { SheetObjects } from "./sheetObjects";
 import { discard, shellMeshes } from "./shell";
 import type { Shell } from "./shell";
 import { SheetTextures } from "./textures";
+import { type FlatPlace, flatPlace, LayoutMaterial, unfoldTo } from "./unfold";
 import type { VertexUniforms } from "./vertexMaterials";
 
 THREE.BufferGeometry.prototype.computeBoundsTree = computeBoundsTree;
@@ -34,6 +35,8 @@ export interface Look {
   maskSheet: string | null;
   /** Whether vertex colours multiply the base colour. */
   tinted: boolean;
+  /** How far the model is unfolded into its layout, 0–1. */
+  unfold: number;
 }
 
 export interface SurfaceHit {
@@ -91,7 +94,10 @@ export class Stage {
     over: null,
     maskSheet: null,
     tinted: false,
+    unfold: 0,
   };
+  private flatPlace: FlatPlace | null = null;
+  private readonly layout = new LayoutMaterial();
   private readonly watcher = new ResizeObserver(() => this.draw());
   private fitted = false;
   private dark = true;
@@ -274,9 +280,24 @@ export class Stage {
       this.hide(s, look.hiddenParts);
       s.mesh.visible = (s.mesh.geometry.index?.count ?? 0) > 0;
     }
-    if (force || old.highlight !== look.highlight) this.mark(look.highlight);
+    if (force || old.unfold !== look.unfold) this.unfold(look.unfold);
+    if (look.unfold) for (const s of this.sheets.values()) if (s.solid) s.mesh.material = this.layout;
+    if (force || old.highlight !== look.highlight || old.unfold !== look.unfold) this.mark(look.highlight);
     for (const [id, mesh] of this.flatMarks) mesh.visible = id === look.flatSheet;
     this.draw();
+  }
+
+  /** Lay the model a share of the way into the squares of its sheets. */
+  private unfold(share: number): void {
+    if (!share && !this.flatPlace) return;
+    const laid = [...this.sheets.values()].filter((s) => s.info.of === "texels");
+    const box = this.solidView?.getBoundingClientRect();
+    const room = Math.min((box?.width ?? 1) / (1.05 * laid.length), box?.height ?? 1) * 0.9;
+    this.flatPlace ??= flatPlace(this.orbit.camera, this.orbit.target.clone(), room * this.pixelSize(this.orbit.target));
+    laid.forEach((s, i) => this.flatPlace && unfoldTo(s, share, this.flatPlace, i, laid.length));
+    if (!share) this.flatPlace = null;
+    if (this.seamLines) this.seamLines.visible = !share;
+    this.renderer.shadowMap.needsUpdate = true;
   }
 
   /** Edges marked as seams: six numbers each, the two ends. */
@@ -381,7 +402,8 @@ export class Stage {
   /** The visible surface under a pixel of the 3D view. */
   hit(px: number, py: number): SurfaceHit | null {
     const box = this.solidView?.getBoundingClientRect();
-    if (!box || !box.width) return null;
+    // What is unfolded lies nowhere on the model.
+    if (!box || !box.width || this.look.unfold) return null;
     const ray = new THREE.Raycaster();
     ray.firstHitOnly = true;
     ray.setFromCamera(new THREE.Vector2((px / box.width) * 2 - 1, 1 - (py / box.height) * 2), this.orbit.camera);

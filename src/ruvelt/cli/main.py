@@ -25,12 +25,14 @@ from ruvelt.core.output.writer import writer_of
 from ruvelt.studio.bakes import BakeRequest, MeshUpload, add_high_mesh
 from ruvelt.studio.exports import export_project, files_as_json
 from ruvelt.studio.geometry import sheet_facts
-from ruvelt.studio.layout import unwrap_model
+from ruvelt.studio.layout import choose_uv_set, unwrap_model
 from ruvelt.studio.levels import set_level
 from ruvelt.studio.limits import Limits
 from ruvelt.studio.replay import replay
 from ruvelt.studio.studio import Studio
+from ruvelt.studio.swap import swap_mesh
 from ruvelt.studio.transfer import loss, transfer
+from ruvelt.studio.trip_preview import preview
 from ruvelt.studio.vertex_paint import add_vertex_paint
 
 DEFAULT_DATA = Path.home() / ".local" / "share" / "ruvelt"
@@ -208,13 +210,45 @@ def level(here: Studio, project: str, number: int, simple: bool, sharp: float | 
 @click.argument("project")
 @click.option("--from", "source", required=True, help="Sheet or vertices to take the layers of (id).")
 @click.option("--to", "goal", required=True, help="Vertices or sheet to bring them to (id).")
+@click.option("--flat", is_flag=True, help="What shows, in one layer of paint, instead of layer by layer.")
+@click.option("--measure", is_flag=True, help="Only measure what would be lost of the base colour.")
 @_common
-def transfer_paint(here: Studio, project: str, source: str, goal: str) -> dict[str, Any]:
+def transfer_paint(here: Studio, project: str, source: str, goal: str, flat: bool, measure: bool) -> dict[str, Any]:
     """Copy all layers of a PROJECT's vertices to a sheet, or of a sheet to its vertices: strokes and fills are laid again there."""
     uid = here.find(project)
     session = here.session(uid)
-    group = transfer(session, source, goal)
-    return {"project": uid, "layer": group, **loss(session, source, goal)}
+    if measure:
+        told = preview(session, source, goal)
+        return {"project": uid, "share": round(told.share, 5), "worst": round(told.worst, 5), "faces": len(told.faces), **loss(session, source, goal)}
+    layer = transfer(session, source, goal, flat=flat)
+    return {"project": uid, "layer": layer, **loss(session, source, goal)}
+
+
+@main.command("swap")
+@click.argument("project")
+@click.argument("file", type=click.Path(path_type=Path))
+@click.option("--uv-set", type=click.IntRange(0), help="The file's number of the UV set to paint on; its first when left out.")
+@_common
+def swap(here: Studio, project: str, file: Path, uv_set: int | None) -> dict[str, Any]:
+    """Lay a PROJECT's paint on another mesh FILE: a new layout, another order of its vertices, or a changed shape."""
+    uid = here.find(project)
+    if not file.is_file():
+        raise InputError(f"There is no file '{file}'.")
+    data = file.read_bytes()
+    found = swap_mesh(here.session(uid), data, file.name, _beside(file, data), lambda done, planned, what: None, uv_set=uv_set)
+    lost = {sheet: len(faces) for sheet, faces in found.lost.items()}
+    return {"project": uid, "relation": found.relation, "lost": lost, "dropped": list(found.dropped)}
+
+
+@main.command("uv-set")
+@click.argument("project")
+@click.argument("number", type=click.IntRange(0))
+@_common
+def uv_set(here: Studio, project: str, number: int) -> dict[str, Any]:
+    """Paint a PROJECT on another of its file's UV sets; what is painted already is laid there."""
+    uid = here.find(project)
+    choose_uv_set(here.session(uid), number)
+    return {"project": uid, **_facts(here, uid)}
 
 
 @main.command("vertex-paint")

@@ -90,7 +90,14 @@ class KeptLevel(Kept):
     was: int
 
 
-HistoryStep = KeptStroke | KeptFlood | KeptCopies | KeptResolution | KeptLevel
+class KeptExchange(Kept):
+    """Another layout or mesh under the paint. same_shape : whether strokes of before still meet the surface where they did"""
+
+    did: Literal["exchange"] = "exchange"
+    same_shape: bool
+
+
+HistoryStep = KeptStroke | KeptFlood | KeptCopies | KeptResolution | KeptLevel | KeptExchange
 _STEP: TypeAdapter[HistoryStep] = TypeAdapter(Annotated[HistoryStep, Field(discriminator="did")])
 #: What tells steps apart that were stored before they said so.
 _BY_KEY = ("resolution", "copies", "flood", "stroke")

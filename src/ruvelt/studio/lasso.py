@@ -12,6 +12,7 @@ from ruvelt.core.errors import InputError
 from ruvelt.core.samples.address import slot_at
 from ruvelt.core.stack.basics import FacePick
 from ruvelt.core.stack.camera import Camera
+from ruvelt.core.stack.faces import FaceIndex
 from ruvelt.studio.session import Session
 
 #: Rays that look for faces; a lasso as large as the view is looked through every few pixels.
@@ -70,11 +71,11 @@ def _middles(session: Session) -> NDArray[np.float64]:
     return np.asarray(sums / np.diff(model.face_starts)[:, None], np.float64)
 
 
-def shortest_picks(session: Session, marked: NDArray[np.bool_]) -> list[FacePick]:
+def shortest_picks(faces: FaceIndex, marked: NDArray[np.bool_]) -> list[FacePick]:
     """Picks that name exactly the marked faces. Raises InputError for more single faces than a pick may hold."""
     left, picks = marked.copy(), []
     for by in ("part", "piece", "island"):
-        labels = session.faces.labels(by)
+        labels = faces.labels(by)
         count = int(labels.max(initial=-1)) + 1
         valid = labels >= 0
         total = np.bincount(labels[valid], minlength=count)

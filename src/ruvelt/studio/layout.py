@@ -1,6 +1,6 @@
 """UV layouts of an open project: unwrap, packing, islands moved by hand. Each is one step of history.
 
-A layout changes only while nothing is painted or baked: pixels belong to the places that a layout gives them.
+Where something is painted already, it is laid on the new layout.
 """
 
 from __future__ import annotations
@@ -23,6 +23,7 @@ from ruvelt.core.samples.resolutions import RESOLUTIONS
 from ruvelt.core.stack.basics import Frozen
 from ruvelt.core.stack.edits import ReplaceDocument, SetSeams
 from ruvelt.core.stack.plane_ids import MODEL_PLANE
+from ruvelt.studio.exchange import exchange_model
 from ruvelt.studio.incoming import USUAL, bare_sheets, vertex_set, with_first
 from ruvelt.studio.session import Session
 
@@ -43,14 +44,6 @@ def _painted(session: Session, *sheets: str) -> bool:
     return any(plane.chunks and name.split("/")[0] in sheets for name, plane in session.store.planes.items())
 
 
-def check_free(session: Session) -> None:
-    """Raises Conflict once anything is painted or baked."""
-    if _painted(session, *(s.id for s in session.document.textured)):
-        raise Conflict(
-            "This project is painted or baked already, and its pixels belong to the layout it has. Undo to before that, or start a new project."
-        )
-
-
 def _squares(session: Session, resolution: int = 1024) -> Squares:
     """Sheets by material or part have a square each, as large as they are."""
     model, rule = session.model, session.store.sheet_rule
@@ -65,14 +58,13 @@ def _squares(session: Session, resolution: int = 1024) -> Squares:
 def unwrap_model(session: Session, progress: Progress, resolution: int = 1024, settings: UnwrapSettings = USUAL_WAY) -> dict[str, float]:
     """Give the model UVs, and the project its sheets where it has none; returns how much of each sheet is filled, 0–1.
 
-    In a process of its own, which a stop ends. Raises Conflict once anything is painted.
+    In a process of its own, which a stop ends.
     """
     if resolution not in RESOLUTIONS:
         raise InputError(f"A sheet cannot have {resolution} texels a side. Choose one of {', '.join(map(str, RESOLUTIONS))}.")
-    check_free(session)
     key = session.surfaces.key
     made = apart("unwrap", session.model, progress, _squares(session, resolution), settings, session.document.seams)
-    _store(session, made, "Unwrap the model", resolution, key)
+    _store(session, made, "Unwrap the model", resolution, key, progress)
     return sheets_filled(session)
 
 
@@ -88,10 +80,9 @@ def sheets_filled(session: Session) -> dict[str, float]:
 
 
 def choose_uv_set(session: Session, number: int, revision: int | None = None) -> None:
-    """Paint on another of the file's UV sets; its pictures stay where they are on the surface. Raises Conflict once anything is painted."""
+    """Paint on another of the file's UV sets; its pictures stay where they are on the surface."""
     with session.lock:
         session.check_revision(revision)
-        check_free(session)
         made = with_first(session.model, number)
         if made.uv_layouts[0] is session.model.uv_layouts[0]:
             return
@@ -104,7 +95,6 @@ def place(session: Session, placement: Placement, revision: int | None = None) -
     """Move, turn and scale islands."""
     with session.lock:
         session.check_revision(revision)
-        check_free(session)
         made = place_islands(session.model, placement.islands, move=placement.move, scale=placement.scale, turn_deg=placement.turn)
         count = len(placement.islands)
         _store(session, made, "Place an island" if count == 1 else f"Place {count} islands")
@@ -112,11 +102,10 @@ def place(session: Session, placement: Placement, revision: int | None = None) -
 
 def pack(session: Session, progress: Progress, padding: float = USUAL_WAY.padding) -> dict[str, float]:
     """Pack the islands of every sheet anew; returns how much of each is filled, 0–1."""
-    check_free(session)
     settings = USUAL_WAY.model_copy(update={"padding": padding})
     key = session.surfaces.key
     made = apart("pack", session.model, progress, _squares(session), settings)
-    _store(session, made, "Pack the islands", key=key)
+    _store(session, made, "Pack the islands", key=key, progress=progress)
     progress(1, 1, "Done")
     return sheets_filled(session)
 
@@ -145,10 +134,19 @@ def seam_lines(session: Session) -> NDArray[np.float32]:
     return np.ascontiguousarray(model.positions[first[pairs]].reshape(-1, 6))
 
 
-def _store(session: Session, model: Model, label: str, resolution: int | None = None, key: str | None = None) -> None:
+def _store(
+    session: Session,
+    model: Model,
+    label: str,
+    resolution: int | None = None,
+    key: str | None = None,
+    progress: Progress = lambda done, planned, what: None,
+) -> None:
     """`key`: what the layout was made from, where that took a while."""
     with session.lock:
-        check_free(session)
+        if _painted(session, *(s.id for s in session.document.textured)):
+            exchange_model(session, model, label, progress, key)
+            return
         if key not in (None, session.surfaces.key):
             raise Conflict("The layout was changed while this one was made, so it was not taken. Do it again.")
         document = session.document

@@ -25,7 +25,18 @@ from ruvelt.core.stack.kinds.sources.painted import PaintedSource
 from ruvelt.core.stack.lookup import StoredPlanes
 from ruvelt.core.stack.plane_ids import normal_map_plane_id
 from ruvelt.core.stroke.live import LiveStroke
-from ruvelt.studio.history import HistoryStep, KeptCopies, KeptFlood, KeptLevel, KeptResolution, KeptStroke, Laid, read_step, stored_step
+from ruvelt.studio.history import (
+    HistoryStep,
+    KeptCopies,
+    KeptExchange,
+    KeptFlood,
+    KeptLevel,
+    KeptResolution,
+    KeptStroke,
+    Laid,
+    read_step,
+    stored_step,
+)
 from ruvelt.studio.session import Session
 from ruvelt.studio.strokes import play_step
 from ruvelt.studio.versions import difference
@@ -65,9 +76,11 @@ class Repainter:
         self.session, self.sheet, self.old, self.new = session, sheet, old, new
         self.planes: dict[str, Plane] = {}
         #: Resolution at which the step being replayed was painted: sheet strokes are recorded in its texels.
-        kept = (read_step(s) for _, s, _ in session.store.scripts())
+        kept = [read_step(s) for _, s, _ in session.store.scripts()]
         changes = [s for s in kept if isinstance(s, KeptResolution) and s.sheet == sheet.id]
         self._then: int = changes[0].was if changes else sheet.resolution
+        #: Whether each exchange of the model that is still to come in history kept its shape.
+        self._to_come = [s.same_shape for s in kept if isinstance(s, KeptExchange)]
 
     def take(self, step: HistoryStep | None, after: dict[str, dict[int, str | None]]) -> None:
         if isinstance(step, KeptResolution):
@@ -75,13 +88,14 @@ class Repainter:
                 self._then = step.resolution
                 return
             step = None
-        if isinstance(step, KeptLevel):
+        if isinstance(step, KeptExchange):
+            self._to_come.pop(0)
+        if isinstance(step, KeptLevel | KeptExchange):
             return
         mine = {p: chunks for p, chunks in after.items() if p.split("/")[0] == self.sheet.id}
         if not mine:
             return
-        # A tool of a plug-in that is gone cannot paint again: what it left is stretched.
-        if step is None or (isinstance(step, Laid) and step.tool not in ("paint", *own_tools())):
+        if step is None or not self.can_lay(step):
             self._resample(mine)
         elif isinstance(step, KeptCopies):
             for plane, source in step.copies.items():
@@ -89,6 +103,15 @@ class Repainter:
                     self.planes[plane] = self.planes[source]
         else:
             self._paint(step)
+
+    def can_lay(self, step: KeptStroke | KeptFlood | KeptCopies) -> bool:
+        """Whether a step can be done again here: not with a tool of a plug-in that is gone, nor by what was changed under it since."""
+        if isinstance(step, Laid) and step.tool not in ("paint", *own_tools()):
+            return False
+        if not self._to_come or isinstance(step, KeptCopies):
+            return True
+        by_layout = on_flat_sheet(step) if isinstance(step, KeptStroke) else step.flood.picks is not None
+        return all(self._to_come) and not by_layout
 
     def _paint(self, step: KeptStroke | KeptFlood) -> None:
         target, paint = Target.model_validate(step.target), Paint.model_validate(step.paint)
@@ -139,6 +162,12 @@ class Repainter:
         assert isinstance(self.old, SheetSamples)
         assert isinstance(self.new, SheetSamples)
         return image_to_plane(self.session, self.new, np.asarray(self.old.to_image(np.ascontiguousarray(whole.T)), np.uint16))
+
+
+def on_flat_sheet(step: KeptStroke) -> bool:
+    """Whether a stroke was made on the flat sheet, by its texels."""
+    shape = step.stroke.get("shape") or {}
+    return bool(step.stroke.get("sheet") or shape.get("sheet"))
 
 
 def image_to_plane(session: Session, samples: SheetSamples, image: U16) -> Plane:

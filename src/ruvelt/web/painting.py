@@ -111,7 +111,7 @@ def lasso(path: s.ProjectPath, body: s.LassoBody):  # type: ignore[no-untyped-de
     session = session_of(path.uid)
     with session.lock:
         marked = faces_inside(session, body.camera, body.sheet, body.outline, body.behind)
-        picks = shortest_picks(session, marked)
+        picks = shortest_picks(session.faces, marked)
     return {"picks": [p.model_dump() for p in picks], "faces": np.flatnonzero(marked)[:200_000].tolist()}
 
 

@@ -18,7 +18,7 @@ from ruvelt.studio.cells import cell_pictures
 from ruvelt.studio.copying import duplicate_layer
 from ruvelt.studio.geometry import sheet_facts
 from ruvelt.studio.jobs import Job
-from ruvelt.studio.layout import check_free, choose_uv_set, pack, place, seam_lines, toggle_seam, unwrap_model
+from ruvelt.studio.layout import choose_uv_set, pack, place, seam_lines, toggle_seam, unwrap_model
 from ruvelt.studio.levels import set_level
 from ruvelt.studio.masks import waiting
 from ruvelt.studio.pool import Opened
@@ -26,7 +26,9 @@ from ruvelt.studio.probe import probe
 from ruvelt.studio.recording import script_since
 from ruvelt.studio.repaint import change_resolution, set_normal_map
 from ruvelt.studio.session import Session
+from ruvelt.studio.swap import swap_mesh
 from ruvelt.studio.transfer import loss, transfer
+from ruvelt.studio.trip_preview import preview
 from ruvelt.studio.vertex_paint import add_vertex_paint, remove_vertex_paint
 from ruvelt.web import schemas as s
 from ruvelt.web.binary import bytes_answer
@@ -249,13 +251,29 @@ def restore_version(path: s.VersionPath, body: s.StepBody):  # type: ignore[no-u
 
 @api.post("/projects/<uid>/unwrap", responses={200: s.JobAnswer})
 def unwrap(path: s.ProjectPath, body: s.UnwrapBody):  # type: ignore[no-untyped-def]
-    check_free(session_of(path.uid))
+    session_of(path.uid)
 
     def work(opened: Opened, job: Job) -> dict[str, object]:
         share = unwrap_model(opened.session, job.progress, body.resolution, body.settings)
         return {"sheets": [x.id for x in opened.session.document.sheets], "filled": share}
 
     return job_answer(studio().start(path.uid, "unwrap", "Unwrap the model", work))
+
+
+@api.post("/projects/<uid>/mesh", responses={200: s.JobAnswer})
+@form_body("the mesh and what it needs beside it", uv_set={"type": "integer", "minimum": 0, "description": "the UV set to paint on; its first"})
+def swap_the_mesh(path: s.ProjectPath):  # type: ignore[no-untyped-def]
+    """Lay the paint on another mesh. Multipart form: `file` (the mesh and what it needs beside it), `uv_set`."""
+    mesh, uv_set, here = uploaded_mesh("Choose a mesh file to swap in."), _whole("uv_set", "The UV set"), studio()
+    session_of(path.uid)
+
+    def work(opened: Opened, job: Job) -> dict[str, object]:
+        allowance = here.allowance(lambda: job.progress(0, 4, "Reading the mesh"))
+        found = swap_mesh(opened.session, mesh.data, mesh.name, mesh.beside, job.progress, uv_set=uv_set, allowance=allowance)
+        faces = sorted({int(f) for lost in found.lost.values() for f in lost})
+        return {"relation": found.relation, "lost": len(faces), "faces": faces[:20_000], "dropped": list(found.dropped)}
+
+    return job_answer(here.start(path.uid, "swap", "Swap the mesh", work))
 
 
 @api.post("/projects/<uid>/vertex-paint", responses={200: s.ProjectState})
@@ -276,7 +294,7 @@ def end_vertex_paint(path: s.ProjectPath, body: s.StepBody):  # type: ignore[no-
 
 @api.post("/projects/<uid>/pack", responses={200: s.JobAnswer})
 def pack_layout(path: s.ProjectPath, body: s.PackBody):  # type: ignore[no-untyped-def]
-    check_free(session_of(path.uid))
+    session_of(path.uid)
 
     def work(opened: Opened, job: Job) -> dict[str, object]:
         return {"filled": pack(opened.session, job.progress, body.padding)}
@@ -341,7 +359,7 @@ def transfer_paint(path: s.ProjectPath, body: s.TransferBody):  # type: ignore[n
     session.sheet(body.from_sheet), session.sheet(body.to_sheet)
 
     def work(opened: Opened, job: Job) -> dict[str, object]:
-        return {"layer": transfer(opened.session, body.from_sheet, body.to_sheet, job.progress)}
+        return {"layer": transfer(opened.session, body.from_sheet, body.to_sheet, job.progress, flat=body.flat)}
 
     return job_answer(studio().start(path.uid, "transfer", "Take the paint along", work))
 
@@ -351,6 +369,20 @@ def transfer_loss(path: s.ProjectPath, body: s.TransferBody):  # type: ignore[no
     """How much detail a trip takes along, before it is made."""
     told = loss(session_of(path.uid), body.from_sheet, body.to_sheet)
     return {"from_samples": told["from"], "to_samples": told["to"], "ratio": told["ratio"]}
+
+
+@api.post("/projects/<uid>/transfer/preview", responses={200: s.JobAnswer})
+def transfer_preview(path: s.ProjectPath, body: s.TransferBody):  # type: ignore[no-untyped-def]
+    """Measure what a trip would lose of the base colour: `share` of the painted surface that changes so that it shows, `worst` 0–1, `faces`."""
+    session = session_of(path.uid)
+    session.sheet(body.from_sheet), session.sheet(body.to_sheet)
+
+    def work(opened: Opened, job: Job) -> dict[str, object]:
+        job.progress(0, 1, "Making the trip there and back")
+        told = preview(opened.session, body.from_sheet, body.to_sheet)
+        return {"share": round(told.share, 5), "worst": round(told.worst, 5), "faces": told.faces[:20_000].tolist()}
+
+    return job_answer(studio().start(path.uid, "preview", "Measure what would be lost", work))
 
 
 @api.post("/projects/<uid>/resolution", responses={200: s.JobAnswer})

@@ -675,10 +675,11 @@ class LevelBody(Body):
 
 
 class TransferBody(Body):
-    """From vertices to a sheet, or from a sheet to vertices."""
+    """From vertices to a sheet, or from a sheet to vertices. `flat`: what shows in one layer of paint, instead of layer by layer."""
 
     from_sheet: Id
     to_sheet: Id
+    flat: bool = False
 
 
 class TransferLoss(BaseModel):

@@ -11,7 +11,9 @@ import type { View } from "./view";
 const LEAST = 4;
 
 export function takeIsland(view: View, e: PointerEvent): Gesture | null {
-  const { uid, project } = workshop.getState();
+  const { uid, project, unfold } = workshop.getState();
+  // What is unfolded lies nowhere on the model.
+  if (unfold && view.kind === "solid") return null;
   const from = view.at(e);
   view.point(from);
   const at = probeAt();

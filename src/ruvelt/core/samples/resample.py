@@ -32,12 +32,20 @@ class Resampling:
     Samples that lie on one mesh, in whatever layout, or on levels of it, are told by their place in its polygons; on other meshes by the
     nearest surface along their normals. Nothing comes through a thin wall: a source faces the way its sample does.
 
-    levels : those of the model, where the vertices may lie on one; reach : object units beyond which another mesh has nothing to give,
-    None for no limit. `lost`: (k,) int64 slots of the new samples that found nothing.
+    levels : those of the model, where the vertices may lie on one; reach : object units beyond which another mesh has nothing to give, None for
+    no limit; means : whether vertices get the mean of the texels about them, or what lies just there. `lost`: (k,) int64 slots of the new
+    samples that found nothing.
     """
 
     def __init__(
-        self, old: SurfaceSamples, new: SurfaceSamples, levels: Subdivision | None = None, workers: Workers = SERIAL, reach: float | None = None
+        self,
+        old: SurfaceSamples,
+        new: SurfaceSamples,
+        levels: Subdivision | None = None,
+        workers: Workers = SERIAL,
+        reach: float | None = None,
+        *,
+        means: bool = True,
     ) -> None:
         self._old, self._new, self._levels, self._workers = old, new, levels, workers
         self._limit = new.model.diagonal if reach is None else reach
@@ -49,7 +57,7 @@ class Resampling:
             self._direct[~new.covered] = -1
         elif isinstance(old, VertexSamples):
             self._from_vertices(old)
-        elif isinstance(new, VertexSamples):
+        elif isinstance(new, VertexSamples) and means:
             self._to_vertices(old)
         else:
             self._from_texels(old)
@@ -71,13 +79,12 @@ class Resampling:
     def _from_texels(self, old: SurfaceSamples) -> None:
         new = self._new
         assert isinstance(old, SheetSamples)
-        assert isinstance(new, SheetSamples)
-        one = same_faces(old.model, new.model) and same_places(old.model, new.model)
-        if one and old.covered_count > MANY * new.covered_count:
+        one = isinstance(new, SheetSamples) and same_faces(old.model, new.model) and same_places(old.model, new.model)
+        if isinstance(new, SheetSamples) and one and old.covered_count > MANY * new.covered_count:
             self._goal = self._texels_of(on_own(old, self._workers), new)
             self._mean_over(old)
             return
-        spots = on_own(new, self._workers) if one else on_mesh(new, old.model, self._near_limit)
+        spots = on_own(new, self._workers) if isinstance(new, SheetSamples) and one else on_mesh(new, old.model, self._near_limit)
         self._rows = Spots(self._row_of(old)[spots.cell], spots.st)
         self._try_texels(old)
         self._fill(self._rows.cell)

@@ -70,17 +70,23 @@ def on_mesh(samples: SurfaceSamples, model: Model, reach: float, slots: NDArray[
     cell, st = np.full(samples.slot_count, -1, np.int32), np.zeros((samples.slot_count, 2), np.float32)
     asked = np.flatnonzero(samples.covered) if slots is None else slots
     caster = RayCaster(model)
-    lift = 1e-5 * max(model.diagonal, samples.model.diagonal)
     for begin in range(0, len(asked), BLOCK):
         part = asked[begin : begin + BLOCK]
-        places, normals = samples.positions[part].astype(np.float64), samples.normals[part].astype(np.float64)
-        nearest = np.full(len(part), reach)
-        for way in (-1.0, 1.0):
-            hits = caster.cast(places - way * lift * normals, way * normals)
-            far = np.abs(hits.distance - lift)
-            met = (hits.triangle >= 0) & (far < nearest) & (np.einsum("ij,ij->i", hits.normal, normals) > 0)
-            nearest[met] = far[met]
-            cell[part[met]], st[part[met]] = hits.triangle[met], hits.bary[met, 1:]
+        cell[part], st[part] = along_normals(samples.positions[part], samples.normals[part], caster, reach, model.diagonal)
+    return Spots(cell, st)
+
+
+def along_normals(places: NDArray[np.float32], normals: NDArray[np.float32], caster: RayCaster, reach: float, diagonal: float) -> Spots:
+    """Where (n, 3) places meet a mesh along their unit normals, out or in: the nearest within reach that faces as they do, −1 for none."""
+    at, along = places.astype(np.float64), normals.astype(np.float64)
+    lift = 1e-5 * diagonal
+    cell, st, nearest = np.full(len(at), -1, np.int32), np.zeros((len(at), 2), np.float32), np.full(len(at), float(reach))
+    for way in (-1.0, 1.0):
+        hits = caster.cast(at - way * lift * along, way * along)
+        far = np.abs(hits.distance - lift)
+        met = (hits.triangle >= 0) & (far < nearest) & (np.einsum("ij,ij->i", hits.normal, along) > 0)
+        nearest[met] = far[met]
+        cell[met], st[met] = hits.triangle[met], hits.bary[met, 1:]
     return Spots(cell, st)
 
 
