@@ -259,3 +259,33 @@ def test_own_channels_may_be_called_what_a_file_calls_its_own(tmp_path) -> None:
         assert_allclose(vertices[name], value, atol=1e-4)
     report = validate(next(tmp_path.glob("*.glb")).read_bytes())
     assert (report["numErrors"], report["numWarnings"]) == (0, 0), report
+
+
+def uneven(n: int = 121) -> Model:
+    """A flat strip of n × 41 vertices in z = 0, ten times as dense at its left end as at its right."""
+    along = np.cumsum(np.concatenate([[0], np.geomspace(0.01, 0.1, n - 1)]))
+    places = []
+    for x, gap in zip(along, np.concatenate([np.diff(along), [0.1]]), strict=True):
+        places += [(x, (j - 20) * gap, 0) for j in range(41)]
+    a = (np.arange(n - 1)[:, None] * 41 + np.arange(40)).ravel()
+    return bare(model_of(np.array(places), np.stack([a, a + 41, a + 42, a + 1], 1).tolist(), np.zeros((n * 41, 2))))
+
+
+def test_thin_lines_are_whole_whatever_the_density() -> None:
+    """A line half a vertex wide along the strip: wherever it goes, the vertices beside it hold it, and no stretch of it is empty or blown up."""
+    model = uneven()
+    canvas = VertexCanvas(model, (paint_layer(), fill_layer("g", {"base_color": (0.0, 0.0, 0.0)})))
+    end = float(model.positions[:, 0].max())
+    width = 0.02
+    brush = Brush(size=width / end, size_unit="object", hardness=0.9, spacing=0.1)
+    # Between two rows of vertices, which is where thin lines fall apart.
+    line = [(x, 0.3 * 0.01 * (1 + 9 * x / end), 0.0) for x in np.linspace(0.02, end - 0.1, 200)]
+    canvas.stroke("p", line, {"base_color": (1.0, 0.0, 0.0)}, brush)
+    cover = canvas.vertex_values("base_color")[:, 0].reshape(121, 41)[4:-4] / 65535
+    gap = np.diff(np.unique(model.positions[:, 0]))[4:-3]
+    # What each row holds across it is the line's width, and no more rows hold it than must.
+    held = cover.sum(axis=1) * gap
+    assert_allclose(held, width, rtol=0.13)
+    assert (cover > 0.02).sum(axis=1).max() <= 3
+    # Where vertices are fine the line is as full as it was asked for.
+    assert cover[:6].max(axis=1).min() > 0.9

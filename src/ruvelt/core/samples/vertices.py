@@ -21,6 +21,8 @@ from ruvelt.core.samples.surface import SurfaceSamples
 
 #: Pixels a side of the view in which vertices are pictured where a sheet would be.
 SEEN = 256
+#: Steps in which the spacing of vertices is told.
+SPACING_STEP = 1.2
 
 
 class VertexSamples(SurfaceSamples):
@@ -70,6 +72,24 @@ class VertexSamples(SurfaceSamples):
         sums = np.zeros(self.slot_count)
         third_areas(self.positions, self.triangles, sums)
         return sums.astype(np.float32)
+
+    @lazy
+    def _own_spacing(self) -> NDArray[np.float32]:
+        """(slots,) how far apart vertices lie about each: of its surroundings, one ring of triangles wide, in steps of a fifth."""
+        spread, count = np.zeros(self.slot_count), np.zeros(self.slot_count)
+        mean = self._areas[self.triangles].mean(axis=1)
+        for corner in range(3):
+            spread += np.bincount(self.triangles[:, corner], mean, self.slot_count)
+            count += np.bincount(self.triangles[:, corner], minlength=self.slot_count)
+        apart = np.sqrt(spread / np.maximum(count, 1)) / max(self.spacing, 1e-30)
+        steps = np.rint(np.log(np.clip(apart, 1 / 8, 8)) / np.log(SPACING_STEP))
+        # About as usual is as usual.
+        return np.where(np.abs(steps) <= 1, self.spacing, self.spacing * SPACING_STEP**steps).astype(np.float32)
+
+    def spacing_at(self, places: NDArray[np.float32]) -> NDArray[np.float32]:
+        """(n,) how far apart the vertices nearest to (n, 3) places lie, object units, in steps of a fifth; the usual where none is near."""
+        slots = self.grid.nearest(places.astype(np.float64), 4 * self.spacing)
+        return np.where(slots >= 0, self._own_spacing[np.maximum(slots, 0)], np.float32(self.spacing)).astype(np.float32)
 
     @lazy
     def triangles(self) -> NDArray[np.int32]:

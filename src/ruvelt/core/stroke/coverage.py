@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Iterator
+from itertools import pairwise
 
 import numpy as np
 from numpy.typing import NDArray
@@ -17,6 +18,7 @@ from ruvelt.core.samples.address import BLOCKS, CHUNK, block_of, chunk_of
 from ruvelt.core.samples.blocks import blocks_of
 from ruvelt.core.samples.sheet import SheetSamples
 from ruvelt.core.samples.surface import SurfaceSamples
+from ruvelt.core.samples.vertices import VertexSamples
 from ruvelt.core.stack.basics import FacePick
 from ruvelt.core.stack.faces import FaceIndex
 from ruvelt.core.stroke.mirrored import mirrored_discs
@@ -37,6 +39,8 @@ class Coverage:
 
     def __init__(self, brush: Brush, tip: StrokeTip, samples: SurfaceSamples, hidden: NDArray[np.bool_] | None, workers: Workers) -> None:
         self.samples, self.tip = samples, tip
+        #: The samples as kernels see them, with the spacing where dabs are being laid.
+        self._arrays = samples.arrays
         self._brush, self._workers = brush, workers
         self.values = np.zeros(samples.slot_count, np.float32)
         #: The share of each sample that a fill covers; none for strokes.
@@ -76,6 +80,21 @@ class Coverage:
 
     def _raise(self, dabs: F32, flat: bool, coverage: F32, marks: F32, dirty: NDArray[np.uint8]) -> None:
         """Raise (slots,) coverage by dabs, and note their colours."""
+        for run, spacing in self._runs(dabs, flat):
+            self._arrays = self.samples.arrays if spacing is None else self.samples.arrays._replace(spacing=spacing)
+            self._raise_run(run, flat, coverage, marks, dirty)
+
+    def _runs(self, dabs: F32, flat: bool) -> Iterator[tuple[F32, float | None]]:
+        """Dabs in their order, cut where the vertices about them lie so much closer or farther apart that rims and thin lines differ."""
+        if flat or not isinstance(self.samples, VertexSamples) or not len(dabs):
+            yield dabs, None
+            return
+        spacing = self.samples.spacing_at(dabs[:, dab.X : dab.X + 3])
+        ends = [0, *(np.flatnonzero(np.diff(spacing)) + 1).tolist(), len(dabs)]
+        for first, end in pairwise(ends):
+            yield dabs[first:end], float(spacing[first])
+
+    def _raise_run(self, dabs: F32, flat: bool, coverage: F32, marks: F32, dirty: NDArray[np.uint8]) -> None:
         if dab.is_rich(dab.kind_of(dabs)):
             self._rich(np.array(dabs, np.float32, order="C"), flat, coverage, marks, dirty)
         elif not flat:
@@ -108,7 +127,7 @@ class Coverage:
 
             def lay(slab: int, some: F32 = some, swept: SweptPictures = swept, edges: list[int] = edges) -> None:
                 ends = edges[slab], edges[slab + 1] - 1
-                rich_balls(some, samples.arrays, self.allowed, *ends, tip, swept, coverage, marks, dirty, self._textures)
+                rich_balls(some, self._arrays, self.allowed, *ends, tip, swept, coverage, marks, dirty, self._textures)
 
             self._workers.map(lay, range(len(edges) - 1))
 
@@ -116,7 +135,7 @@ class Coverage:
         edges = self._slabs(dabs)
 
         def lay(slab: int) -> None:
-            ball_dabs(dabs, self.samples.arrays, self.allowed, edges[slab], edges[slab + 1] - 1, coverage, dirty)
+            ball_dabs(dabs, self._arrays, self.allowed, edges[slab], edges[slab + 1] - 1, coverage, dirty)
 
         self._workers.map(lay, range(len(edges) - 1))
 
