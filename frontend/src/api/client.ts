@@ -6,6 +6,7 @@ import type {
   BakeRequest,
   BakeSettings,
   Camera,
+  ColourGroupsBody,
   DisplayHeader,
   Edit,
   ExportPreset,
@@ -154,6 +155,8 @@ export const api = {
   bringNormalMap: (uid: string, sheet: string, form: FormData) =>
     json<ProjectState>(`${project(uid)}/normal-map/${sheet}`, { method: "POST", body: form }),
   dropNormalMap: (uid: string, sheet: string) => json<ProjectState>(`${project(uid)}/normal-map/${sheet}`, { method: "DELETE" }),
+  colourGroups: (uid: string, revision: number, wanted: Omit<ColourGroupsBody, "revision">) =>
+    json<ProjectState>(`${project(uid)}/colour-groups`, body({ revision, ...wanted })),
   stairs: (uid: string, sheet: string) => json<{ count: number; faces: number[] }>(`${project(uid)}/stairs/${sheet}`),
   unpainted: (uid: string, sheet: string) => json<{ covered: number; unpainted: number; faces: number[] }>(`${project(uid)}/unpainted/${sheet}`),
   script: async (uid: string, since: number) => (await send(`${project(uid)}/script?since=${since}`)).text(),

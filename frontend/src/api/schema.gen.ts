@@ -233,6 +233,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/projects/{uid}/colour-groups": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Keep faces under names by their colour: those near one, or all by the colours there are. */
+        post: operations["painting_colour_groups_projects__uid__colour_groups_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/projects/{uid}/copy-mask": {
         parameters: {
             query?: never;
@@ -1944,6 +1961,43 @@ export interface components {
                 number,
                 number
             ];
+        };
+        /**
+         * ColourGroupsBody
+         * @description colour : faces within `tolerance` of it become one group, called `name`; null: all faces become `count` groups
+         */
+        ColourGroupsBody: {
+            /**
+             * Colour
+             * @default null
+             */
+            colour: [
+                number,
+                number,
+                number
+            ] | null;
+            /**
+             * Count
+             * @default 4
+             */
+            count: number;
+            /**
+             * Name
+             * @default
+             */
+            name: string;
+            /**
+             * Revision
+             * @default null
+             */
+            revision: number | null;
+            /** Sheet */
+            sheet: string;
+            /**
+             * Tolerance
+             * @default 0.08
+             */
+            tolerance: number;
         };
         /**
          * ColourRangeSource
@@ -7844,6 +7898,104 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["CellsAnswer"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+            /** @description Method Not Allowed */
+            405: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+            /** @description Unsupported Media Type */
+            415: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+            /** @description Insufficient Storage */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+        };
+    };
+    painting_colour_groups_projects__uid__colour_groups_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                uid: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ColourGroupsBody"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProjectState"];
                 };
             };
             /** @description Bad Request */

@@ -48,6 +48,7 @@ export type ProbeBody = Partial<S["ProbeBody"]> & { x: number; y: number };
 export type GeometryHeader = S["GeometryHeader"];
 export type SheetGeometry = S["SheetGeometry"];
 export type Block = S["Block"];
+export type ColourGroupsBody = S["ColourGroupsBody"];
 export type LevelBody = S["LevelBody"];
 export type TransferLoss = S["TransferLoss"];
 export type Finish = S["Finish"];

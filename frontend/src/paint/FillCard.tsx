@@ -2,7 +2,7 @@ import { Tooltip } from "@mui/material";
 import { useState } from "react";
 import { useStore } from "zustand";
 import { useDocument, useWorkshop } from "../state/hooks";
-import { dropSet, keepPicked, outline, showPicked } from "../state/picking";
+import { dropSet, groupsFromColours, keepPicked, outline, showPicked } from "../state/picking";
 import { flood } from "../state/strokes";
 import { workshop } from "../state/workshop";
 import { PushButton } from "../ui/PushButton";
@@ -60,6 +60,7 @@ export function FillCard() {
       {by === "colour" && <Range />}
       {(by === "box" || by === "lasso") && <Behind />}
       {by === "gradient" && <GradientFill />}
+      {by === "colour" && <FromColours />}
       <Picked />
       <p className="note">
         {about[by] ?? "Press a place in either view. At less than full strength a fill moves the values part of the way, and can be repeated."}
@@ -120,6 +121,39 @@ function GradientFill() {
           </PushButton>
         </Tooltip>
       </div>
+    </>
+  );
+}
+
+/** Face groups from what is painted: of the current colour, or by all the colours there are. */
+function FromColours() {
+  const sheet = useWorkshop((s) => s.sheet);
+  const tolerance = useWorkshop((s) => s.confine.tolerance);
+  const [count, setCount] = useState(4);
+  if (!sheet) return null;
+  const wanted = { sheet, tolerance, count, name: "" };
+  return (
+    <>
+      <div className="prow" role="group" aria-label="Groups from colours">
+        <span className="label">Make groups</span>
+        <Tooltip title="Keep the faces near the current colour as a group">
+          <PushButton onClick={() => void groupsFromColours(wanted, true)}>This colour</PushButton>
+        </Tooltip>
+        <Tooltip title="Divide all faces by the colours that are painted, and keep each part as a group">
+          <PushButton onClick={() => void groupsFromColours(wanted, false)}>All colours</PushButton>
+        </Tooltip>
+      </div>
+      <NamedSlider
+        label="Into"
+        title="How many groups all colours make"
+        value={count}
+        low={2}
+        high={12}
+        step={1}
+        unit="count"
+        reset={4}
+        onChange={(v) => setCount(Math.round(v))}
+      />
     </>
   );
 }

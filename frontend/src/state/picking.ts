@@ -1,7 +1,7 @@
 /** Faces picked by box, lasso, colour or id colour, to fill them, to confine strokes to them, or to keep them under a name. */
 import { createStore } from "zustand/vanilla";
 import { api } from "../api/client";
-import type { Camera, FacePick, FaceGroup } from "../api/types";
+import type { Camera, ColourGroupsBody, FacePick, FaceGroup } from "../api/types";
 import { edit, take } from "./edits";
 import { currentPaint } from "./hand";
 import { say } from "./messages";
@@ -110,4 +110,13 @@ export async function dropSet(id: string): Promise<void> {
     edit: "set-face-sets",
     face_sets: sets.filter((s) => s.id !== id),
   });
+}
+
+/** Keep faces as groups by what is painted: those near the current colour, or all by the colours there are. */
+export async function groupsFromColours(wanted: Omit<ColourGroupsBody, "revision" | "colour">, near: boolean): Promise<void> {
+  const before = faceSets().length;
+  const colour = near ? ([...workshop.getState().colours[workshop.getState().other ? 1 : 0]] as RGB) : null;
+  if (!(await take((uid, revision) => api.colourGroups(uid, revision, { ...wanted, colour })))) return;
+  const made = faceSets().length - before;
+  say(near ? "The faces of this colour are a group now." : `${made} groups were made; press one to take its faces up.`);
 }

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import json
 import logging
+import re
 import signal
 import sys
 from collections.abc import Callable
@@ -23,6 +24,7 @@ from ruvelt.core.mesh.unwrap import UnwrapSettings
 from ruvelt.core.output.vertex_writer import vertex_writer_of
 from ruvelt.core.output.writer import writer_of
 from ruvelt.studio.bakes import BakeRequest, MeshUpload, add_high_mesh
+from ruvelt.studio.colour_groups import groups_from_colour
 from ruvelt.studio.exports import export_project, files_as_json
 from ruvelt.studio.geometry import sheet_facts
 from ruvelt.studio.layout import choose_uv_set, unwrap_model
@@ -238,6 +240,24 @@ def swap(here: Studio, project: str, file: Path, uv_set: int | None) -> dict[str
     found = swap_mesh(here.session(uid), data, file.name, _beside(file, data), lambda done, planned, what: None, uv_set=uv_set)
     lost = {sheet: len(faces) for sheet, faces in found.lost.items()}
     return {"project": uid, "relation": found.relation, "lost": lost, "dropped": list(found.dropped)}
+
+
+@main.command("colour-groups")
+@click.argument("project")
+@click.option("--sheet", required=True, help="Sheet or vertices to look at (id).")
+@click.option("--colour", help="Faces near this colour, as #rrggbb; all faces by their colours when left out.")
+@click.option("--tolerance", type=click.FloatRange(0, 1), default=0.08, show_default=True, help="How different a colour may be, in OKLab.")
+@click.option("--count", type=click.IntRange(2, 12), default=4, show_default=True, help="Groups to make without a colour.")
+@_common
+def colour_groups(here: Studio, project: str, sheet: str, colour: str | None, tolerance: float, count: int) -> dict[str, Any]:
+    """Keep faces of a PROJECT as groups by what is painted on them."""
+    uid = here.find(project)
+    if colour is not None and not re.fullmatch(r"#[0-9a-fA-F]{6}", colour):
+        raise InputError(f"'{colour}' is no colour. Write it as #rrggbb.")
+    value = None if colour is None else tuple(int(colour[i : i + 2], 16) / 255 for i in (1, 3, 5))
+    made = groups_from_colour(here.session(uid), sheet, colour=value, tolerance=tolerance, count=count)  # type: ignore[arg-type]
+    index = here.session(uid).faces
+    return {"project": uid, "groups": [{"name": g.name, "faces": int(index.mark(g.picks).sum())} for g in made]}
 
 
 @main.command("uv-set")

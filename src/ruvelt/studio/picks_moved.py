@@ -43,13 +43,7 @@ class MovedPicks:
         if not rest:
             return picks
         marked = np.concatenate([self._old.mark(rest), [False]])[self._parents]
-        try:
-            found = tuple(shortest_picks(self._index, marked))
-        except InputError:
-            found = ()
-        if marked.any() and not 0 < len(found) <= MOST_SINGLE:
-            self.model = replace(self.model, groups=(*self.model.groups, FaceGroup(f"Picked {len(self.model.groups) + 1}", _rows(marked))))
-            found = (FacePick(by="group", index=len(self.model.groups) - 1),)
+        found, self.model = named_on(self._index, self.model, marked, f"Picked {len(self.model.groups) + 1}")
         return (*kept, *found)
 
     def _same_name(self, pick: FacePick) -> bool:
@@ -61,8 +55,16 @@ class MovedPicks:
         return pick.index < min(map(len, names)) and names[0][pick.index] == names[1][pick.index]
 
 
-def _rows(marked: NDArray[np.bool_]) -> NDArray[np.int32]:
-    return np.flatnonzero(marked).astype(np.int32)
+def named_on(index: FaceIndex, model: Model, marked: NDArray[np.bool_], name: str) -> tuple[Picks, Model]:
+    """Picks that name marked faces; where those would be too many, the model has them as a face group of its own from now on."""
+    try:
+        found = tuple(shortest_picks(index, marked))
+    except InputError:
+        found = ()
+    if not marked.any() or 0 < len(found) <= MOST_SINGLE:
+        return found, model
+    model = replace(model, groups=(*model.groups, FaceGroup(name, np.flatnonzero(marked).astype(np.int32))))
+    return (FacePick(by="group", index=len(model.groups) - 1),), model
 
 
 def with_moved_picks(document: Document, moved: Callable[[Picks], Picks]) -> Document:

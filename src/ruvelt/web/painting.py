@@ -11,6 +11,7 @@ from flask_openapi3 import APIBlueprint
 from ruvelt.core.brush.script import parse_script
 from ruvelt.core.errors import InputError
 from ruvelt.studio import laying, looking
+from ruvelt.studio.colour_groups import groups_from_colour
 from ruvelt.studio.geometry import kept_geometry, viewport_header
 from ruvelt.studio.jobs import Job
 from ruvelt.studio.lasso import faces_inside, shortest_picks
@@ -121,6 +122,15 @@ def stairs(path: s.SheetPath):  # type: ignore[no-untyped-def]
     with session.lock:
         faces = looking.stairs_in(session, path.sheet)
     return {"count": len(faces), "faces": faces[:20_000].tolist()}
+
+
+@api.post("/projects/<uid>/colour-groups", responses={200: s.ProjectState})
+def colour_groups(path: s.ProjectPath, body: s.ColourGroupsBody):  # type: ignore[no-untyped-def]
+    """Keep faces under names by their colour: those near one, or all by the colours there are."""
+    session = session_of(path.uid)
+    wanted = body.model_dump(include={"colour", "tolerance", "count", "name", "revision"})
+    groups_from_colour(session, body.sheet, **wanted)
+    return state_of(session)
 
 
 @api.get("/projects/<uid>/unpainted/<sheet>", responses={200: s.UnpaintedAnswer})

@@ -14,7 +14,7 @@ from ruvelt.core.brush.target import Paint, Target
 from ruvelt.core.mesh.unwrap import UnwrapSettings
 from ruvelt.core.output.presets import ExportPreset
 from ruvelt.core.stack.adjustments import Adjustment
-from ruvelt.core.stack.basics import FacePick, Id, Number, Share
+from ruvelt.core.stack.basics import Colour, FacePick, Id, Number, Share
 from ruvelt.core.stack.camera import Camera
 from ruvelt.core.stack.contents import Content
 from ruvelt.core.stack.document import Document, Part
@@ -731,6 +731,16 @@ class PresetPath(BaseModel):
 
 class ScriptQuery(BaseModel):
     since: Annotated[int, Field(ge=0, le=2**53)] = 0
+
+
+class ColourGroupsBody(StepBody):
+    """colour : faces within `tolerance` of it become one group, called `name`; null: all faces become `count` groups"""
+
+    sheet: Id
+    colour: Colour | None = None
+    tolerance: Annotated[float, Field(ge=0, le=1)] = 0.08
+    count: Annotated[int, Field(ge=2, le=12)] = 4
+    name: Annotated[str, Field(max_length=80)] = ""
 
 
 class StairsAnswer(BaseModel):
