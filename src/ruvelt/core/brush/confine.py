@@ -94,6 +94,16 @@ class Confinement:
         self._made: dict[int, U16] = {}
         self._ids: dict[int, NDArray[np.float32]] = {}
 
+    def prepare(self) -> None:
+        """Work out what all chunks read, with all threads: asked for first by one of them, it would be one's alone."""
+        if (self._confine.relief != 0 or self._confine.raised > 0) and not self._baked:
+            mesh_bend(self._evaluator, self._cache, self._workers)
+
+    @property
+    def _baked(self) -> bool:
+        """Whether curvature comes from the map."""
+        return self._confine.relief_from == "bake" and any(m.id == "curvature" for m in self._evaluator.sheet.mesh_maps)
+
     def weights(self, chunk: int) -> U16:
         """(65536,) uint16, 65535 where everything passes."""
         if chunk not in self._made:
@@ -155,7 +165,7 @@ class Confinement:
     def _bend(self, chunk: int) -> NDArray[np.float32]:
         """(65536,) float32 curvature, −1 … 1, positive on ridges: the baked one where it is asked for and there, else the mesh's own."""
         evaluator = self._evaluator
-        if self._confine.relief_from == "bake" and any(m.id == "curvature" for m in evaluator.sheet.mesh_maps):
+        if self._baked:
             baked: NDArray[np.float32] = evaluator.composite("map:curvature", chunk)[0].astype(np.float32) / np.float32(32767.5) - 1
             return baked
         part: NDArray[np.float32] = mesh_bend(evaluator, self._cache, self._workers)[chunk * CHUNK : (chunk + 1) * CHUNK]

@@ -91,7 +91,7 @@ class Resampling:
 
     def _on_vertices(self, of: SurfaceSamples, vertices: VertexSamples) -> tuple[Spots, NDArray[np.int32]]:
         """Where samples lie between vertices, and the cells that the corners are of."""
-        if isinstance(of, SheetSamples) and of.model.polygons is None:
+        if isinstance(of, SheetSamples):
             if same_faces(of.model, vertices.model) and same_places(of.model, vertices.model):
                 return on_own(of, self._workers), triangles_as_cells(vertices)
             level = self._level_of(vertices.model)

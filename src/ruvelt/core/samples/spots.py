@@ -50,9 +50,7 @@ def on_level(spots: Spots, model: Model, level: int, workers: Workers = SERIAL) 
 
     Cells are the level's faces; −2 where a polygon has more than four corners, whose squares no formula tells.
     """
-    face = model.triangle_face
-    first, count = model.face_starts[face], np.diff(model.face_starts)[face]
-    polygon = np.ascontiguousarray(np.concatenate([first[:, None], count[:, None], model.triangle_corners - first[:, None]], axis=1), np.int32)
+    polygon = _polygons(model)
 
     def turn(chunk: int) -> None:
         part = slice(chunk * CHUNK, (chunk + 1) * CHUNK)
@@ -60,6 +58,28 @@ def on_level(spots: Spots, model: Model, level: int, workers: Workers = SERIAL) 
 
     workers.map(turn, range(len(spots.cell) // CHUNK))
     return spots
+
+
+def _polygons(model: Model) -> NDArray[np.int32]:
+    """(triangles, 5) int32: the first corner of each one's polygon, how many that has, and which of them the triangle's corners are.
+
+    Polygons are those that a file had, whatever a layout had to cut of them; one that has a vertex twice is told as one of five corners.
+    """
+    face = model.triangle_face
+    if model.polygons is None:
+        first, count = model.face_starts[face], np.diff(model.face_starts)[face]
+        return np.ascontiguousarray(np.concatenate([first[:, None], count[:, None], model.triangle_corners - first[:, None]], axis=1), np.int32)
+    whole = model.polygons
+    # Pieces come one after the other in the place of what they were cut from.
+    of = np.searchsorted(whole.face, face, side="right") - 1
+    first, count = whole.starts[of], np.diff(whole.starts)[of]
+    found = np.full((len(face), 3), -1, np.int32)
+    for k in range(4):
+        corner = whole.vertex[np.minimum(first + k, len(whole.vertex) - 1)]
+        met = (model.triangles == corner[:, None]) & (k < count)[:, None]
+        found = np.where(met & (found < 0), np.int32(k), found)
+    strange = (found < 0).any(axis=1) | (np.sort(found, axis=1)[:, 1:] == np.sort(found, axis=1)[:, :-1]).any(axis=1)
+    return np.ascontiguousarray(np.concatenate([first[:, None], np.where(strange, 5, count)[:, None], found], axis=1), np.int32)
 
 
 def on_mesh(samples: SurfaceSamples, model: Model, reach: float, slots: NDArray[np.int64] | None = None) -> Spots:

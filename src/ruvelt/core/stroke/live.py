@@ -141,6 +141,9 @@ class LiveStroke:
         if self._reader is not None:
             self._reader.prepare(self.target.cells, touched.blocks)
 
+        if self._confinement is not None:
+            self._confinement.prepare()
+
         def follow(chunk: int) -> None:
             self._planes.paint(chunk, touched.runs[chunk])
             self._composites.follow(chunk, touched.blocks[chunk], touched.runs[chunk])
