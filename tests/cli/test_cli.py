@@ -306,3 +306,39 @@ def test_a_command_and_a_second_server_are_told_who_holds_a_project(tmp_path: Pa
             server.wait(15)
     assert told(ruvelt(data, "info", "Crate", "--json"))["history"] == 2
     assert told(ruvelt(data, "replay", "Crate", str(script), "--json"))["history"] == 3
+
+
+def test_a_layout_and_a_mesh_under_paint_on_the_command_line(tmp_path: Path) -> None:
+    """Painted on vertices, taken flat to a sheet, grouped by colour, then swapped for the same tile cut in two and for one far away."""
+    (tmp_path / "tile.obj").write_text("v 0 0 0\nv 1 0 0\nv 1 1 0\nv 0 1 0\nv 2 0 0\nv 2 1 0\nf 1 2 3 4\nf 2 5 6 3\n")
+    data = tmp_path / "data"
+    told(ruvelt(data, "import", str(tmp_path / "tile.obj"), "--json"))
+    steps = [
+        {"do": "target", "sheet": "vertices", "layer": "Paint", "channels": ["base_color"]},
+        {"do": "paint", "paint": {"values": {"base_color": [1.0, 0.0, 0.0]}}},
+        {"do": "flood"},
+    ]
+    (tmp_path / "red.json").write_text(json.dumps({"format": "ruvelt-strokes", "version": 1, "steps": steps}))
+    assert ruvelt(data, "replay", "tile", str(tmp_path / "red.json"), "--json").exit_code == 0
+    told(ruvelt(data, "unwrap", "tile", "--resolution", "256", "--json"))
+    measured = told(ruvelt(data, "transfer", "tile", "--from", "vertices", "--to", "default", "--measure", "--json"))
+    assert (measured["share"], measured["worst"]) == (0.0, 0.0)
+    told(ruvelt(data, "transfer", "tile", "--from", "vertices", "--to", "default", "--flat", "--json"))
+    groups = told(ruvelt(data, "colour-groups", "tile", "--sheet", "default", "--colour", "#ff0000", "--json"))["groups"]
+    assert groups == [{"name": "Colour #ff0000", "faces": 2}]
+    assert "is no colour" in ruvelt(data, "colour-groups", "tile", "--sheet", "default", "--colour", "red").output
+    cut = "v 0 0 0\nv 1 0 0\nv 1 1 0\nv 0 1 0\nv 2 0 0\nv 2 1 0\n"
+    cut += "".join(f"vt {u} {v}\n" for u, v in ((0.1, 0.1), (0.5, 0.1), (0.5, 0.5), (0.1, 0.5), (0.9, 0.1), (0.9, 0.5)))
+    cut += "f 1/1 2/2 3/3\nf 1/1 3/3 4/4\nf 2/2 5/5 6/6\nf 2/2 6/6 3/3\n"
+    (tmp_path / "cut.obj").write_text(cut)
+    swapped = told(ruvelt(data, "swap", "tile", str(tmp_path / "cut.obj"), "--json"))
+    assert (swapped["relation"], swapped["lost"]) == ("shape", {})
+    out = tmp_path / "out"
+    told(ruvelt(data, "export", "tile", "--preset", "flat-colour", "--out", str(out), "--json"))
+    picture = np.asarray(Image.open(next(out.glob("*.png"))).convert("RGB"))[256 * 6 // 10 : 256 * 8 // 10, 40:220]
+    assert (picture == [255, 0, 0]).all()
+    far = cut.replace("v 0 ", "v 90 ").replace("v 1 ", "v 91 ").replace("v 2 ", "v 92 ").replace("f 1/1 2/2 3/3\n", "")
+    (tmp_path / "far.obj").write_text(far)
+    assert "same size, place and axes" in ruvelt(data, "swap", "tile", str(tmp_path / "far.obj")).output
+    assert "has no UV set 5" in ruvelt(data, "uv-set", "tile", "5").output
+    assert "no file" in ruvelt(data, "swap", "tile", str(tmp_path / "none.obj")).output

@@ -19,11 +19,13 @@ import trimesh
 from numpy.testing import assert_allclose, assert_array_equal
 from PIL import Image
 
+from ruvelt.core.brush.target import Paint, Target
 from ruvelt.core.errors import InputError
 from ruvelt.core.output.presets import BUILT_IN
 from ruvelt.core.samples.address import CHUNK
 from ruvelt.core.stack.document import Sheet
 from ruvelt.studio.exports import export_project
+from ruvelt.studio.laying import flood
 from ruvelt.studio.layout import choose_uv_set, pack, unwrap_model
 from ruvelt.studio.limits import Limits
 from ruvelt.studio.session import Session
@@ -216,6 +218,14 @@ def test_a_picture_by_another_uv_set_lies_where_that_says(studio: Studio) -> Non
         sampled(pixels, *np.meshgrid((np.arange(0, 512, 2) + 0.5) / 512, (np.arange(0, 512, 2) + 0.5) / 512), "repeat"),
         atol=0.6,
     )
+    # Also once something is painted: it is laid on the set that is chosen, and undo brings the other back.
+    flood(session, Target(sheet=session.document.sheets[0].id, layer="l2", channels=("roughness",)), Paint(values={"roughness": (0.9,)}), None, 1.0)
+    choose_uv_set(session, 0)
+    painted_now, covered = shown(session, "roughness")
+    assert 0 < covered.sum() < covered.size
+    assert (painted_now[covered] == round(0.9 * 65535)).all()
+    session.undo()
+    assert shown(session, "roughness")[1].all()
     with pytest.raises(InputError, match="no UV set 7"):
         bring(studio, plate(material, painted, glb).bytes(), uv_set=7)
 

@@ -9,6 +9,7 @@ from functools import partial
 
 from ruvelt.core.bake.settings import BakeSettings
 from ruvelt.core.brush.script import parse_script
+from ruvelt.core.mesh.unwrap import UnwrapSettings
 from ruvelt.core.stack.edits import SetSettings
 from ruvelt.demo import buoy, tern
 from ruvelt.demo.lantern import MTL, high_obj, low_obj
@@ -84,10 +85,10 @@ def build_buoy(here: Studio, resolution: int = 2048, say: Say = _quiet) -> str:
     return uid
 
 
-def build_tern(here: Studio, resolution: int = 2048, say: Say = _quiet) -> str:
+def build_tern(here: Studio, resolution: int = 2048, say: Say = _quiet, cell: float = tern.CELL) -> str:
     """The carved tern, painted on its vertices at two levels, and a sheet made from that; returns the project's id. Its mesh lies in `meshes`."""
     say(0, 5, "Carving the tern")
-    mesh = tern.ply()
+    mesh = tern.ply(cell)
     uid = here.create(mesh, "carved_tern.ply", name=TERN)
     with _whole_or_gone(here, uid):
         session = here.session(uid)
@@ -98,7 +99,7 @@ def build_tern(here: Studio, resolution: int = 2048, say: Say = _quiet) -> str:
         broad = next(x.id for x in session.sheet("vertices").layers if x.name == "Broad colours")
         second = replay(session, parse_script(fine_script(broad)))
         say(3, 5, _laid(ReplayResult(strokes=first.strokes + second.strokes, missed=first.missed + second.missed)))
-        unwrap_model(session, lambda done, planned, what: None, resolution // 2)
+        unwrap_model(session, lambda done, planned, what: None, resolution // 2, UnwrapSettings(fewer=1.0))
         transfer(session, "vertices", session.document.textured[0].id)
         meshes = here.data / "meshes"
         meshes.mkdir(exist_ok=True)
