@@ -264,6 +264,49 @@ def touch_up(page: Page) -> None:
     shot(page, "touch-up")
 
 
+def tern(page: Page, url: str, uid: str) -> None:
+    """The tern on its vertices, its levels, and what a trip to its sheet loses."""
+    page.goto(f"{url}/#/{uid}/paint")
+    page.get_by_test_id("solid").wait_for()
+    settled(page)
+    solid = page.get_by_test_id("solid").bounding_box()
+    assert solid is not None
+    middle = (solid["x"] + 0.5 * solid["width"], solid["y"] + 0.5 * solid["height"])
+    page.mouse.move(*middle)
+    page.mouse.down(button="right")
+    page.mouse.move(middle[0] + 90, middle[1] + 12, steps=4)
+    page.mouse.up(button="right")
+    for _ in range(3):
+        page.mouse.wheel(0, -120)
+    settled(page)
+    page.mouse.move(middle[0] + 40, middle[1] - 50)
+    shot(page, "vertices")
+    page.goto(f"{url}/#/{uid}/model")
+    page.get_by_role("button", name="Show Vertices").click()
+    page.get_by_role("region", name="Take paint along").scroll_into_view_if_needed()
+    page.mouse.move(640, 20)
+    shot(page, "levels")
+    page.get_by_role("button", name="Sheet to vertices").click()
+    page.get_by_role("button", name="Show what is lost").click()
+    page.get_by_text("Base colour changes so that it shows").wait_for(timeout=120_000)
+    page.get_by_role("button", name="Show what is lost").scroll_into_view_if_needed()
+    page.mouse.move(640, 20)
+    shot(page, "transfer")
+
+
+def unfolded(page: Page, url: str, uid: str) -> None:
+    page.goto(f"{url}/#/{uid}/model")
+    slider = page.get_by_role("slider", name="Unfold")
+    slider.wait_for()
+    settled(page)
+    slider.focus()
+    for _ in range(55):
+        slider.press("ArrowRight")
+    slider.blur()
+    page.mouse.move(640, 20)
+    shot(page, "unfold")
+
+
 if __name__ == "__main__":
     where = sys.argv[1].rstrip("/")
     with urllib.request.urlopen(f"{where}/api/projects") as answer:
@@ -274,4 +317,6 @@ if __name__ == "__main__":
         take(browser.new_page(viewport={"width": 1280, "height": 800}), where, projects["Storm lantern"])
         hand(browser.new_page(viewport={"width": 1280, "height": 800}), where, projects["Mooring buoy"])
         steps(browser.new_page(viewport={"width": 1280, "height": 800}), where, projects["Storm lantern"])
+        tern(browser.new_page(viewport={"width": 1280, "height": 800}), where, projects["Carved tern"])
+        unfolded(browser.new_page(viewport={"width": 1280, "height": 800}), where, projects["Storm lantern"])
         browser.close()

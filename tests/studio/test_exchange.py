@@ -294,3 +294,31 @@ def test_a_kill_in_the_middle_leaves_the_old_paint(studio: Studio) -> None:
     again = studio.session(uid)
     assert_array_equal(colours(again)[0], before[0])
     assert_allclose(again.model.uv_layouts[0].uvs, globe(32, 16).uv_layouts[0].uvs, atol=1e-5)
+
+
+@pytest.mark.parametrize("change", ["layout", "level", "undo"])
+def test_a_stroke_that_was_begun_on_other_ground_is_not_kept(studio: Studio, change: str) -> None:
+    """One window draws while another changes what lies under the brush: the stroke is refused, not stored in the wrong places."""
+    session = ball(studio)
+    painted(studio, session)
+    aim = target(session)
+    if change == "level":
+        aim = Target(sheet=add_vertex_paint(session), layer="l2", channels=("base_color",))
+    if change == "undo":
+        exchange_model(session, with_layout(session, turned(session.model.uv_layouts[0])), "Turn", nothing)
+    begin = StrokeBegin(revision=session.revision, target=aim, brush=Brush(size=0.3, size_unit="object"), paint=BLUE, camera=CAMERA)
+    desk = studio.desk(session.uid)
+    desk.handle(StrokeMessage(stroke="s", begin=begin, points=(PointerSample(x=80, y=90, time=0),)))
+    if change == "layout":
+        exchange_model(session, with_layout(session, turned(session.model.uv_layouts[0])), "Turn", nothing)
+    elif change == "level":
+        set_level(session, "vertices", 1)
+    else:
+        session.undo()
+    planes, revision = {n: dict(p.chunks) for n, p in session.store.planes.items()}, session.revision
+    with pytest.raises(Conflict, match="was not kept"):
+        desk.handle(StrokeMessage(stroke="s", points=(PointerSample(x=120, y=100, time=0.1),), end=True))
+    assert ({n: dict(p.chunks) for n, p in session.store.planes.items()}, session.revision) == (planes, revision)
+    # The desk is free for the next one.
+    again = begin.model_copy(update={"revision": session.revision})
+    assert desk.handle(StrokeMessage(stroke="t", begin=again, points=(PointerSample(x=80, y=90, time=0),), end=True)).stored

@@ -155,7 +155,7 @@ def info(here: Studio, project: str) -> dict[str, Any]:
 @click.option("--hard-edges", is_flag=True, help="Cut every edge sharper than the crease angle.")
 @_common
 def unwrap_(here: Studio, project: str, resolution: int, padding: float, fewer: float, hard_edges: bool) -> dict[str, Any]:
-    """Give the model of a PROJECT new UVs, as long as nothing is painted or baked."""
+    """Give the model of a PROJECT new UVs; what is painted already is laid on them."""
     uid = here.find(project)
     try:
         settings = UnwrapSettings(padding=padding, fewer=fewer, hard_edges=hard_edges)

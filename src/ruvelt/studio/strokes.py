@@ -125,6 +125,7 @@ class StrokeDesk:
             if message.cancel:
                 self._running = None
                 return StrokeAnswer([], 0, 0, time.perf_counter() - started)
+            self._check_ground(running)
             shape = message.shape
             answer = self._shape(running, shape) if shape is not None else self._extend(running, list(message.points), message.end)
             if message.end:
@@ -132,6 +133,13 @@ class StrokeDesk:
                 self._store(running, answer)
             answer.seconds = time.perf_counter() - started
             return answer
+
+    def _check_ground(self, running: _Running) -> None:
+        """Raises Conflict where another layout, level, resolution or mesh came under a stroke that was begun before."""
+        sheet = self._session.document.sheet(running.begin.target.sheet)
+        if sheet is None or self._session.samples(sheet) is not running.live.samples:
+            self._running = None
+            raise Conflict("The mesh, its layout or its level was changed while this stroke was drawn, so the stroke was not kept. Draw it again.")
 
     @property
     def _running(self) -> _Running | None:
@@ -156,6 +164,10 @@ class StrokeDesk:
         with self._session.lock:
             abandoned, self._running = self._running, None
             if abandoned is not None and abandoned.shape is None:
+                try:
+                    self._check_ground(abandoned)
+                except Conflict:
+                    return
                 # The curve ends where the hand was last seen.
                 abandoned.touched |= set(abandoned.live.dabs(abandoned.path.finish(), abandoned.begin.brush.mirror).blocks)
                 self._store(abandoned, StrokeAnswer([], 0, 0, 0.0))
