@@ -18,6 +18,7 @@ from ruvelt.core.stack.document import FaceGroup
 from ruvelt.core.stack.edits import SetFaceGroups, SetLayer
 from ruvelt.core.stack.kinds.sources.faces import FacesSource
 from ruvelt.core.stack.masks import Mask
+from ruvelt.studio.bakes import BakeRequest
 from ruvelt.studio.bring_in import picture_layer
 from ruvelt.studio.exchange import exchange_model
 from ruvelt.studio.laying import flood
@@ -322,3 +323,20 @@ def test_a_stroke_that_was_begun_on_other_ground_is_not_kept(studio: Studio, cha
     # The desk is free for the next one.
     again = begin.model_copy(update={"revision": session.revision})
     assert desk.handle(StrokeMessage(stroke="t", begin=again, points=(PointerSample(x=80, y=90, time=0),), end=True)).stored
+
+
+def test_a_bake_that_was_begun_on_another_layout_is_not_kept(studio: Studio) -> None:
+    session = ball(studio)
+    sheet = session.document.textured[0].id
+    turns: list[str] = []
+
+    def meanwhile(done: int, planned: int, what: str) -> None:
+        if not turns and done:
+            turns.append(what)
+            exchange_model(session, with_layout(session, turned(session.model.uv_layouts[0])), "Turn", nothing)
+
+    with pytest.raises(Conflict, match="was changed while it was baked"):
+        studio.bakery(session.uid).bake(BakeRequest(maps=("facing",), sheets=(sheet,)), meanwhile)
+    assert turns
+    assert session.sheet(sheet).mesh_maps == ()
+    assert not any("@map" in name for name, plane in session.store.planes.items() if plane.chunks)

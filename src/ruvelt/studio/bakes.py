@@ -278,6 +278,7 @@ class BakeDesk:
             raise InputError("There is nothing to bake onto: this project has neither sheets nor vertex paint.")
         wanted = request.sheets or tuple(s.id for s in session.document.sheets)
         sheets = [session.sheet(s) for s in wanted]
+        grounds = [_ground(session, sheet) for sheet in sheets]
         if request.source == "normal-map":
             made = self._from_normal_maps(maps, sheets, request.settings, progress, run, workers)
         else:
@@ -285,7 +286,7 @@ class BakeDesk:
         try:
             session.store.blobs.store_ahead({a.key: (a.shape, a.packed) for a in run.arrivals if a.packed})
             with session.lock:
-                self._store(made, request, sheets)
+                self._store(made, request, sheets, grounds)
                 counts = suspects(session)
         finally:
             session.store.blobs.forget_ahead(a.key for a in run.arrivals)
@@ -410,15 +411,15 @@ class BakeDesk:
             run.newest[sheet.id, map_id, chunk] = len(run.arrivals)
             run.arrivals.append(Arrival(sheet.id, map_id, chunk, key, len(values), packed))
 
-    def _store(self, made: dict[str, dict[int, str]], request: BakeRequest, sheets: list[Sheet]) -> None:
+    def _store(self, made: dict[str, dict[int, str]], request: BakeRequest, sheets: list[Sheet], grounds: list[str]) -> None:
         session = self._session
         edits: list[AnyEdit] = []
         old: dict[str, Plane] = {}
         new: dict[str, Plane] = {}
         source = "model" if request.source == "high" and not session.document.high_meshes else request.source
-        for sheet in sheets:
+        for sheet, ground in zip(sheets, grounds, strict=True):
             now = session.document.sheet(sheet.id)
-            if now is None or now.resolution != sheet.resolution:
+            if now is None or _ground(session, now) != ground:
                 raise Conflict(f"{sheet.name} was changed while it was baked, so the new maps do not fit it. Bake again.")
             names = [m for m in map_kinds() if base_plane_id(sheet.id, m) in made]
             entries = {m.id: m for m in now.mesh_maps}
@@ -436,6 +437,11 @@ class BakeDesk:
         told = ", ".join(map_name(m) for m in dict.fromkeys(request.maps))
         components = {name: plane.components for name, plane in new.items()}
         session.store.commit(f"Bake {told}"[:120], edit=Batch(edits=tuple(edits)), changes=difference(old, new), components=components)
+
+
+def _ground(session: Session, sheet: Sheet) -> str:
+    """What the values of a sheet's samples belong to: its mesh, layout, level and resolution."""
+    return f"{session.surfaces.key_of(sheet)}/{sheet.plan}/{sheet.resolution}"
 
 
 def _straight_rays(session: Session, sheet: Sheet) -> Straight:
