@@ -162,3 +162,58 @@ def test_painted_unwrapped_and_written(page: Page, server: Server, tmp_path: Pat
     expect(page.get_by_text("From Vertices", exact=True)).to_be_visible()
     aside(page)
     assert np.abs(np.array(at(look(page, "solid"), 0.5, 0.5)) - [255, 128, 0]).max() <= 6
+
+
+def test_stairs_are_shown_and_faces_of_a_colour_seen_alone(page: Page, server: Server, tmp_path: Path) -> None:
+    """One face in another colour: its rim is too sharp for the mesh, and it is a group that can be hidden and seen alone."""
+    file = tmp_path / "ball.ply"
+    file.write_bytes(even_ball())
+    bring_in(page, server, file)
+    page.get_by_role("link", name="Paint", exact=True).click()
+    settled(page)
+    page.get_by_role("button", name="Flat", exact=True).click()
+    colour(page, "#ff8000")
+    page.get_by_role("button", name="Fill", exact=True).click()
+    page.get_by_role("group", name="What is filled").get_by_role("button", name="Face", exact=True).click()
+    drag(page, "solid", (0.5, 0.5))
+    aside(page)
+    filled = look(page, "solid")
+    assert is_orange(filled).sum() > 20
+    page.get_by_role("link", name="Model").click()
+    settled(page)
+    page.get_by_role("button", name="Stairs of paint on").click()
+    settled(page)
+    aside(page)
+    marked = look(page, "solid")
+    assert ((marked[..., 0] > 150) & (marked[..., 1] > 110) & (marked[..., 2] < 120)).sum() > 50
+    page.get_by_role("link", name="Paint", exact=True).click()
+    settled(page)
+    page.get_by_role("button", name="Fill", exact=True).click()
+    page.get_by_role("group", name="What is filled").get_by_role("button", name="Colour range", exact=True).click()
+    page.get_by_role("group", name="Groups from colours").get_by_role("button", name="This colour").click()
+    group = page.get_by_role("group", name="Kept face groups").get_by_role("button").first
+    expect(group).to_contain_text("Colour #ff8000")
+    group.click()
+    shows = page.get_by_role("group", name="What shows")
+    blue = (look(page, "solid")[..., 2] > 150).sum()
+    shows.get_by_role("button", name="Only them").click()
+    settled(page)
+    aside(page)
+    assert (look(page, "solid")[..., 2] > 150).sum() < 0.2 * blue
+    # So it stays over a reload.
+    page.reload()
+    settled(page)
+    page.get_by_role("button", name="Flat", exact=True).click()
+    aside(page)
+    assert (look(page, "solid")[..., 2] > 150).sum() < 0.2 * blue
+    page.get_by_role("button", name="Fill", exact=True).click()
+    shows.get_by_role("button", name="All faces").click()
+    settled(page)
+    aside(page)
+    assert (look(page, "solid")[..., 2] > 150).sum() > 0.8 * blue
+
+
+def is_orange(picture: np.ndarray) -> np.ndarray:
+    """(h, w) bool: pixels near the paint."""
+    found: np.ndarray = (np.abs(picture - [255, 128, 0]) < 40).all(axis=2)
+    return found

@@ -10,11 +10,15 @@ from ruvelt.core.brush.target import Paint, Target
 from ruvelt.core.errors import InputError
 from ruvelt.core.stack.basics import FacePick
 from ruvelt.studio.colour_groups import face_colours, groups_from_colour
+from ruvelt.studio.exchange import exchange_model
 from ruvelt.studio.laying import flood
+from ruvelt.studio.levels import set_level
+from ruvelt.studio.repaint import change_resolution
 from ruvelt.studio.session import Session
 from ruvelt.studio.studio import Studio
+from ruvelt.studio.vertex_paint import add_vertex_paint
 from tests.meshes import globe
-from tests.studio.test_exchange import ball, target
+from tests.studio.test_exchange import ball, painted, shuffled, target
 from tests.studio.test_vertex_paint import coloured, ply_of, sculpt
 
 RED, GREEN, BLUE = (0.8, 0.1, 0.1), (0.1, 0.6, 0.2), (0.1, 0.2, 0.8)
@@ -85,3 +89,47 @@ def test_dense_sculpts_keep_their_groups_in_the_model(studio: Studio) -> None:
     session.undo()
     assert session.model.groups == ()
     assert globe(8, 4).face_count < session.model.face_count
+
+
+def test_a_group_is_hidden_or_shown_alone_and_paint_stays_off_what_is_hidden(studio: Studio) -> None:
+    session = ball(studio)
+    band = banded(session, target(session))
+    belt = groups_from_colour(session, session.document.textured[0].id, colour=GREEN, name="Belt")[0].picks
+    marked = session.faces.mark(belt)
+    before = session.store.head
+    session.hide_parts((), hidden=belt)
+    assert session.store.head == before
+    assert_array_equal(session.surfaces.hidden_faces(), marked)
+    # Rays pass through it in front and behind, floods and strokes leave it as it is, and history does it again the same way at another resolution.
+    hits = session.caster().cast(np.array([[0.0, 0.0, 5.0]]), np.array([[0.0, 0.0, -1.0]]))
+    assert hits.triangle[0] == -1
+    flood(session, target(session), Paint(values={"base_color": (1.0, 1.0, 1.0)}), None, 1.0)
+    colours, _ = face_colours(session, session.document.textured[0].id)
+    assert (colours[marked].max(axis=1) < 0.9).mean() > 0.95
+    assert (colours[~marked].min(axis=1) > 0.9).mean() > 0.95
+    change_resolution(session, session.document.textured[0].id, 256, lambda *told: None)
+    again, _ = face_colours(session, session.document.textured[0].id)
+    assert np.abs(again - colours).mean() < 0.03
+    # Shown alone it is all that a fill reaches; hiding everything is refused.
+    session.hide_parts((), shown=belt)
+    assert_array_equal(session.surfaces.hidden_faces(), ~marked)
+    with pytest.raises(InputError, match="hide the whole model"):
+        session.hide_parts((), hidden=belt, shown=belt)
+    session.hide_parts(())
+    assert session.surfaces.hidden_faces() is None
+    assert band.shape == marked.shape
+
+
+def test_hidden_faces_follow_levels_and_other_meshes(studio: Studio) -> None:
+    session = ball(studio)
+    painted(studio, session)
+    add_vertex_paint(session)
+    set_level(session, "vertices", 1)
+    picks = (FacePick(by="face", index=40), FacePick(by="face", index=41))
+    session.hide_parts((), hidden=picks)
+    fine = session.surfaces.hidden_faces(session.sheet("vertices"))
+    assert fine is not None
+    assert fine.sum() == 8
+    made, parents = shuffled(session.model)
+    exchange_model(session, made, "Another order", lambda *told: None)
+    assert_array_equal(session.surfaces.hidden_faces(), np.isin(parents, [40, 41]))

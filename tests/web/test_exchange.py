@@ -37,6 +37,13 @@ def test_paint_under_another_mesh_over_http(client: FlaskClient) -> None:
     state = client.post(f"{url}/colour-groups", json=wanted).json
     assert state["document"]["face_sets"][0]["name"] == "All of it"
     assert client.post(f"{url}/colour-groups", json={**wanted, "colour": [0, 0, 1], "revision": state["revision"]}).status_code == 400
+    picks = state["document"]["face_sets"][0]["picks"]
+    assert client.get(f"{url}/hidden-faces").json == {"runs": []}
+    assert client.post(f"{url}/hidden", json={"parts": [], "hidden": picks}).status_code == 400
+    some = [{"by": "face", "index": i} for i in (3, 4, 5, 9)]
+    assert client.post(f"{url}/hidden", json={"parts": [], "hidden": some}).status_code == 200
+    assert client.get(f"{url}/hidden-faces").json == {"runs": [3, 3, 9, 1]}
+    assert client.post(f"{url}/hidden", json={"parts": []}).status_code == 200
     other, _ = shuffled(model)
     files = {"file": (io.BytesIO(obj_of(other, other.uv_layouts[0])), "other.obj")}
     found = finish(client, client.post(f"{url}/mesh", data=files))["result"]

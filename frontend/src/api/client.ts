@@ -130,7 +130,9 @@ export const api = {
   edit: (uid: string, revision: number, label: string, edit: Edit) => json<ProjectState>(`${project(uid)}/edit`, body({ revision, label, edit })),
   undo: (uid: string) => json<ProjectState>(`${project(uid)}/undo`, body({})),
   redo: (uid: string) => json<ProjectState>(`${project(uid)}/redo`, body({})),
-  hide: (uid: string, parts: number[]) => json<ProjectState>(`${project(uid)}/hidden`, body({ parts })),
+  hide: (uid: string, parts: number[], hidden: FacePick[] = [], shown: FacePick[] = []) =>
+    json<ProjectState>(`${project(uid)}/hidden`, body({ parts, hidden, shown })),
+  hiddenFaces: (uid: string) => json<{ runs: number[] }>(`${project(uid)}/hidden-faces`),
   duplicate: (uid: string, revision: number, sheet: string, layer: string, toSheet: string | null = null) =>
     json<{ layer: string }>(`${project(uid)}/duplicate`, body({ revision, sheet, layer, to_sheet: toSheet })),
   flood: (

@@ -413,6 +413,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/projects/{uid}/hidden-faces": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Faces of the model that do not show, as runs of a first and a count. */
+        get: operations["projects_hidden_faces_projects__uid__hidden_faces_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/projects/{uid}/high": {
         parameters: {
             query?: never;
@@ -2452,6 +2469,11 @@ export interface components {
              */
             hidden_parts: number[];
             /**
+             * Hidden Picks
+             * @default []
+             */
+            hidden_picks: components["schemas"]["FacePick"][];
+            /**
              * High Meshes
              * @default []
              */
@@ -2482,6 +2504,11 @@ export interface components {
             settings: components["schemas"]["Settings"];
             /** Sheets */
             sheets: components["schemas"]["Sheet"][];
+            /**
+             * Shown Picks
+             * @default []
+             */
+            shown_picks: components["schemas"]["FacePick"][];
         };
         /** DuplicateBody */
         DuplicateBody: {
@@ -3122,10 +3149,31 @@ export interface components {
              */
             strength: number;
         };
-        /** HiddenBody */
+        /**
+         * HiddenBody
+         * @description hidden : faces that are hidden beside the parts; shown : the only ones that show, if any are named
+         */
         HiddenBody: {
+            /**
+             * Hidden
+             * @default []
+             */
+            hidden: components["schemas"]["FacePick"][];
             /** Parts */
             parts: number[];
+            /**
+             * Shown
+             * @default []
+             */
+            shown: components["schemas"]["FacePick"][];
+        };
+        /**
+         * HiddenFaces
+         * @description Faces that do not show: the first of each run and how many it has, by turns.
+         */
+        HiddenFaces: {
+            /** Runs */
+            runs: number[];
         };
         /**
          * HighMesh
@@ -8966,6 +9014,100 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ProjectState"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+            /** @description Method Not Allowed */
+            405: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+            /** @description Unsupported Media Type */
+            415: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+            /** @description Insufficient Storage */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+        };
+    };
+    projects_hidden_faces_projects__uid__hidden_faces_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                uid: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HiddenFaces"];
                 };
             };
             /** @description Bad Request */

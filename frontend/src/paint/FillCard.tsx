@@ -1,6 +1,8 @@
 import { Tooltip } from "@mui/material";
 import { useState } from "react";
 import { useStore } from "zustand";
+import type { FacePick } from "../api/types";
+import { hide } from "../state/edits";
 import { useDocument, useWorkshop } from "../state/hooks";
 import { dropSet, groupsFromColours, keepPicked, outline, showPicked } from "../state/picking";
 import { flood } from "../state/strokes";
@@ -158,13 +160,43 @@ function FromColours() {
   );
 }
 
+/** Picked faces hidden, or shown alone; what is hidden is safe from brush and fill. */
+function Seen({ picked }: { picked: readonly FacePick[] }) {
+  const document = useDocument();
+  const [hidden, shown] = [document?.hidden_picks ?? [], document?.shown_picks ?? []];
+  const parts = document?.hidden_parts ?? [];
+  if (!picked.length && !hidden.length && !shown.length) return null;
+  return (
+    <div className="prow" role="group" aria-label="What shows">
+      <span className="label">Show</span>
+      {picked.length > 0 && (
+        <>
+          <Tooltip title="Hide the picked faces; brush and fill leave them as they are">
+            <PushButton onClick={() => void hide(parts, [...hidden, ...picked], shown)}>Without them</PushButton>
+          </Tooltip>
+          <Tooltip title="Hide all but the picked faces">
+            <PushButton onClick={() => void hide(parts, [], picked)}>Only them</PushButton>
+          </Tooltip>
+        </>
+      )}
+      {(hidden.length > 0 || shown.length > 0) && (
+        <Tooltip title="Show all faces again, but for hidden parts">
+          <PushButton onClick={() => void hide(parts, [], [])}>All faces</PushButton>
+        </Tooltip>
+      )}
+    </div>
+  );
+}
+
 /** Faces picked by box or lasso: filled, kept under a name, taken up again. */
 function Picked() {
   const picked = useWorkshop((s) => s.picked);
   const by = useWorkshop((s) => s.fillBy);
-  const sets = useDocument()?.face_sets ?? [];
+  const document = useDocument();
+  const sets = document?.face_sets ?? [];
+  const away = document?.hidden_picks?.length || document?.shown_picks?.length;
   const [name, setName] = useState("");
-  if (!picked.length && !sets.length) return null;
+  if (!picked.length && !sets.length && !away) return null;
   return (
     <>
       {picked.length > 0 && (
@@ -180,6 +212,7 @@ function Picked() {
           </Tooltip>
         </div>
       )}
+      <Seen picked={picked} />
       {picked.length > 0 && (
         <form
           className="prow"

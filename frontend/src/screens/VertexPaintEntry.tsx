@@ -73,7 +73,7 @@ function Stairs({ sheet }: { sheet: Sheet }) {
   return (
     <>
       <PushButton onClick={() => workshop.setState({ highlight: new Set(data.faces) })}>
-        Edges of paint break into stairs on {data.count.toLocaleString()} faces: show where
+        Stairs of paint on {data.count.toLocaleString()} faces: show where
       </PushButton>
       <div className="note">Raise the level, or soften those edges.</div>
     </>

@@ -1,6 +1,6 @@
 /** What changes the project by one request. */
 import { api, followJob } from "../api/client";
-import type { Edit, Job, ProjectState } from "../api/types";
+import type { Edit, FacePick, Job, ProjectState } from "../api/types";
 import { attempt } from "./attempt";
 import { accept, refresh } from "./following";
 import { findSheet } from "./layers";
@@ -33,8 +33,13 @@ export async function redo(): Promise<void> {
 }
 
 export async function hideParts(parts: number[]): Promise<void> {
+  await hide(parts, get().project?.document.hidden_picks ?? [], get().project?.document.shown_picks ?? []);
+}
+
+/** Hide parts and picked faces beside them; with `shown` all others but those. */
+export async function hide(parts: readonly number[], hidden: readonly FacePick[], shown: readonly FacePick[]): Promise<void> {
   const { uid } = get();
-  const answer = uid && (await attempt(() => api.hide(uid, parts)));
+  const answer = uid && (await attempt(() => api.hide(uid, [...parts], [...hidden], [...shown])));
   if (answer) accept(answer);
 }
 

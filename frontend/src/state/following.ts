@@ -26,6 +26,7 @@ export async function openProject(uid: string): Promise<void> {
     const sheet = project.document.sheets[0];
     setSender(new StrokeSender(uid));
     set({ project, sheet: sheet?.id ?? null, target: sheet ? firstTarget(sheet) : null, storedAt: project.updated_at });
+    if (picksAway(project)) await followHidden(project);
     theStage()?.beginGeometry(await api.geometry(uid), true);
     await loadSheets(uid);
     set({ model: await api.model(uid) });
@@ -98,7 +99,28 @@ export function accept(project: ProjectState): void {
       .map((x) => `${x.id}/${x.of}/${x.level}/${x.subdivision}/${x.sharp_deg ?? ""}/${x.file_creases}/${x.parts?.join("+") ?? ""}`)
       .join();
   if (s.project && (s.project.model !== project.model || ids(s.project) !== ids(project))) void reloadModel(project.uid);
+  if (picksAway(s.project) !== picksAway(project)) void followHidden(project);
   set({ project, sheet: sheet?.id ?? null, target, storedAt: project.updated_at, lost: false });
+}
+
+/** Which faces are hidden one by one, as far as that can change what shows. */
+function picksAway(project: ProjectState | null): string {
+  const document = project?.document;
+  return document?.hidden_picks?.length || document?.shown_picks?.length
+    ? JSON.stringify([project?.model, document.hidden_picks, document.shown_picks])
+    : "";
+}
+
+async function followHidden(project: ProjectState): Promise<void> {
+  if (!picksAway(project)) return set({ hiddenFaces: null });
+  const done = busy();
+  await attempt(async () => {
+    const { runs } = await api.hiddenFaces(project.uid);
+    const faces = new Set<number>();
+    for (let i = 0; i < runs.length; i += 2) for (let k = 0; k < (runs[i + 1] ?? 0); k++) faces.add((runs[i] ?? 0) + k);
+    if (get().uid === project.uid) set({ hiddenFaces: faces });
+  });
+  done();
 }
 
 /** Another UV layout came: the views need its triangles, and the lists its facts. */
@@ -215,6 +237,7 @@ export function showLook(): void {
     wire: s.wire,
     flatSheet: s.sheet,
     hiddenParts: s.project?.document.hidden_parts ?? [],
+    hiddenFaces: s.hiddenFaces,
     highlight: s.highlight,
     suspects: s.suspects,
     tinted: s.project?.document.settings.multiply_vertex_colours ?? false,

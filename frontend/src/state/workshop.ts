@@ -43,6 +43,8 @@ export interface WorkshopState {
   lightDeg: number;
   wire: boolean;
   highlight: ReadonlySet<number> | null;
+  /** Faces that do not show, beside hidden parts; null where all do. */
+  hiddenFaces: ReadonlySet<number> | null;
   /** How far the model is unfolded into its layout, 0–1. */
   unfold: number;
   storedAt: number | null;
@@ -146,6 +148,7 @@ export const START: Omit<WorkshopState, "registries"> = {
   lightDeg: 40,
   wire: true,
   highlight: null,
+  hiddenFaces: null,
   unfold: 0,
   storedAt: null,
   lost: false,

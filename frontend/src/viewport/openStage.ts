@@ -19,6 +19,7 @@ export function openStage(canvas: HTMLCanvasElement): () => void {
       now.over !== before.over ||
       now.maskSheet !== before.maskSheet ||
       now.unfold !== before.unfold ||
+      now.hiddenFaces !== before.hiddenFaces ||
       now.highlight !== before.highlight ||
       now.project?.document.hidden_parts !== before.project?.document.hidden_parts
     ) {

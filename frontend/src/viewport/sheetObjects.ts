@@ -18,6 +18,8 @@ export interface SheetObjects {
   faces: Uint32Array;
   /** What its rows were before it was unfolded; null as long as it was not. */
   solid: Float32Array | null;
+  /** Faces that do not show, as they were told last. */
+  away: ReadonlySet<number> | null;
   /** Which of its parts show, by where they begin. */
   shown: string;
 }
@@ -59,6 +61,7 @@ export function sheetObjects(info: SheetGeometry, bytes: Uint8Array): SheetObjec
     allIndices: arrays.indices,
     faces: arrays.faces,
     solid: null,
+    away: null,
     shown: info.parts.map((r) => r.first).join(),
   };
   entry.flat.frustumCulled = entry.lines.frustumCulled = entry.seams.frustumCulled = false;
@@ -113,4 +116,14 @@ function lineObject(uv: Float32Array, opacity: number): THREE.LineSegments {
   const geometry = new THREE.BufferGeometry();
   geometry.setAttribute("position", new THREE.BufferAttribute(places, 3));
   return new THREE.LineSegments(geometry, new THREE.LineBasicMaterial({ color: 0xe6e6e6, transparent: true, opacity, toneMapped: false }));
+}
+
+/** Corners of the triangles of some runs of parts whose faces are not hidden. */
+export function withoutFaces(s: SheetObjects, runs: SheetGeometry["parts"], hidden: ReadonlySet<number>): Uint32Array {
+  const kept = new Uint32Array(runs.reduce((n, r) => n + r.count * 3, 0));
+  let at = 0;
+  for (const r of runs)
+    for (let t = r.first; t < r.first + r.count; t++)
+      if (!hidden.has(s.faces[t] ?? -1)) for (let k = 0; k < 3; k++) kept[at++] = s.allIndices[3 * t + k] ?? 0;
+  return kept.slice(0, at);
 }

@@ -9,8 +9,7 @@ import type { ViewMode } from "../state/textureNames";
 import { litMaterial, studioScene } from "./materials";
 import type { OverUniforms } from "./materials";
 import { FlatPan, Orbit } from "./navigation";
-import { sheetObjects } from "./sheetObjects";
-import type { SheetObjects } from "./sheetObjects";
+import { type SheetObjects, sheetObjects, withoutFaces } from "./sheetObjects";
 import { discard, shellMeshes } from "./shell";
 import type { Shell } from "./shell";
 import { SheetTextures } from "./textures";
@@ -28,6 +27,7 @@ export interface Look {
   wire: boolean;
   flatSheet: string | null;
   hiddenParts: number[];
+  hiddenFaces: ReadonlySet<number> | null;
   highlight: ReadonlySet<number> | null;
   suspects: boolean;
   /** A mask shown over what is there. */
@@ -89,6 +89,7 @@ export class Stage {
     wire: true,
     flatSheet: null,
     hiddenParts: [],
+    hiddenFaces: null,
     highlight: null,
     suspects: false,
     over: null,
@@ -251,7 +252,8 @@ export class Stage {
     shadow.near = size * 0.1;
     shadow.far = size * 2.5;
     shadow.updateProjectionMatrix();
-    if (force || old.lightDeg !== look.lightDeg || old.hiddenParts !== look.hiddenParts) this.renderer.shadowMap.needsUpdate = true;
+    if (force || old.lightDeg !== look.lightDeg || old.hiddenParts !== look.hiddenParts || old.hiddenFaces !== look.hiddenFaces)
+      this.renderer.shadowMap.needsUpdate = true;
     for (const [id, s] of this.sheets) {
       if (s.textures) {
         const over = id === look.maskSheet ? look.over : null;
@@ -277,7 +279,7 @@ export class Stage {
       s.flat.visible = s.textures !== null && id === look.flatSheet;
       s.lines.visible = look.wire && id === look.flatSheet;
       s.seams.visible = id === look.flatSheet;
-      this.hide(s, look.hiddenParts);
+      this.hide(s, look.hiddenParts, look.hiddenFaces);
       s.mesh.visible = (s.mesh.geometry.index?.count ?? 0) > 0;
     }
     if (force || old.unfold !== look.unfold) this.unfold(look.unfold);
@@ -334,12 +336,13 @@ export class Stage {
     return new THREE.Vector3().fromArray(b.low).add(new THREE.Vector3().fromArray(b.high)).multiplyScalar(0.5);
   }
 
-  private hide(s: SheetObjects, parts: number[]): void {
+  private hide(s: SheetObjects, parts: number[], faces: ReadonlySet<number> | null): void {
     const hidden = new Set([...parts, ...this.shownOtherwise(s)]);
     const kept = s.info.parts.filter((r) => !hidden.has(r.part));
     const key = kept.map((r) => r.first).join();
-    if (s.shown === key) return;
+    if (s.shown === key && s.away === faces) return;
     s.shown = key;
+    s.away = faces;
     let indices = s.allIndices;
     if (kept.length !== s.info.parts.length) {
       indices = new Uint32Array(kept.reduce((n, r) => n + r.count * 3, 0));
@@ -349,6 +352,7 @@ export class Stage {
         at += r.count * 3;
       }
     }
+    if (faces) indices = withoutFaces(s, kept, faces);
     s.mesh.geometry.disposeBoundsTree?.();
     s.mesh.geometry.setIndex(new THREE.BufferAttribute(indices, 1));
     if (indices.length) s.mesh.geometry.computeBoundsTree?.({ indirect: true });
@@ -386,6 +390,8 @@ export class Stage {
       geometry.setAttribute("position", s.mesh.geometry.getAttribute("position"));
       geometry.setIndex(picked);
       this.marks.add(new THREE.Mesh(geometry, MARK));
+      // Vertices have no layout to be marked on.
+      if (s.info.of === "vertices") continue;
       const flat = new THREE.BufferGeometry();
       flat.setAttribute("position", s.flat.geometry.getAttribute("position"));
       flat.setIndex(picked);
@@ -530,7 +536,7 @@ export class Stage {
 
   /** Both views as they were at first. */
   reframe(): void {
-    const shown = this.look.hiddenParts.length ? this.shownBox() : null;
+    const shown = this.look.hiddenParts.length || this.look.hiddenFaces ? this.shownBox() : null;
     if (shown) this.orbit.frame(shown.min.toArray(), shown.max.toArray());
     else if (this.bounds) this.orbit.frame(this.bounds.low, this.bounds.high);
     this.refit();

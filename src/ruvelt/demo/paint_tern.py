@@ -62,7 +62,10 @@ def broad_script() -> dict[str, Any]:
     steps += [brush(0.035, hardness=0.5, flow=0.9, mirror=BOTH), stroke(_laid(_line((0.07, 0.36, -0.55), (0.16, 0.31, -1.07))))]
     # Legs and bill in coral; the cap from the bill back over the nape, down to the eye.
     steps += [paint({"base_color": CORAL, "roughness": 0.5}), brush(0.040, hardness=0.75, flow=1.0, mirror=BOTH)]
-    steps += [stroke(_laid(_line((0.078, 0.115, 0.0), (0.08, -0.05, 0.03), 10))), stroke(_laid(_line((0.08, -0.06, 0.03), (0.10, -0.075, 0.125), 8)))]
+    steps += [stroke(_laid(_line((0.078, 0.115, 0.0), (0.08, -0.04, 0.03), 10)))]
+    steps += [brush(0.021, hardness=0.8, flow=1.0, mirror=BOTH)]
+    for aside in (-0.018, 0.0, 0.018):
+        steps.append(stroke(_laid(_line((0.08 + aside, -0.058, 0.0), (0.10 + 0.6 * aside, -0.07, 0.135), 10))))
     steps += [brush(0.046, hardness=0.8, flow=1.0, mirror=BOTH)]
     for side in ((0.03, 0.0), (0.0, 0.04), (0.0, -0.04)):
         away = np.array([side[0], side[1], 0.0])

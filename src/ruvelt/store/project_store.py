@@ -16,6 +16,7 @@ from sqlalchemy.dialects.sqlite import insert as upsert
 from ruvelt.core.errors import Conflict, InputError, NotFound, RuveltError, StorageError
 from ruvelt.core.planes.cache import BoundedCache
 from ruvelt.core.planes.plane import Plane
+from ruvelt.core.stack.basics import FacePick
 from ruvelt.core.stack.document import Document
 from ruvelt.core.stack.edits import EDIT, AnyEdit, apply_edit
 from ruvelt.core.stack.plane_ids import MODEL_PLANE
@@ -250,9 +251,9 @@ class ProjectStore:
             self._write_chunks(connection, rows, "after")
         self._settle(document, seq, rows, "after")
 
-    def set_hidden_parts(self, parts: tuple[int, ...]) -> None:
-        """Which parts are hidden is remembered but is no step of history."""
-        document = self.document.model_copy(update={"hidden_parts": parts})
+    def set_hidden_parts(self, parts: tuple[int, ...], picks: tuple[FacePick, ...] = (), shown: tuple[FacePick, ...] = ()) -> None:
+        """What is hidden is remembered but is no step of history."""
+        document = self.document.model_copy(update={"hidden_parts": parts, "hidden_picks": picks, "shown_picks": shown})
         with self._step() as connection:
             self._advance(connection, document=document.to_stored())
         self._settle(document, self.head, [], "after")

@@ -18,6 +18,7 @@ from ruvelt.core.brush.target import Paint, Target
 from ruvelt.core.stack.basics import FacePick, Frozen
 
 _log = logging.getLogger(__name__)
+Picks = tuple[FacePick, ...]
 
 
 class Kept(Frozen):
@@ -25,11 +26,13 @@ class Kept(Frozen):
 
 
 class Laid(Kept):
-    """hidden : the parts that were hidden then"""
+    """hidden : the parts that were hidden then; hidden_picks, shown_picks : the faces beside them, as a document has them"""
 
     target: dict[str, Any]
     paint: dict[str, Any] = {}
     hidden: tuple[int, ...] = ()
+    hidden_picks: tuple[FacePick, ...] = ()
+    shown_picks: tuple[FacePick, ...] = ()
 
     @property
     def tool(self) -> str:
@@ -42,8 +45,8 @@ class KeptStroke(Laid):
     stroke: dict[str, Any]
 
     @classmethod
-    def of(cls, recorded: RecordedStroke, hidden: tuple[int, ...]) -> KeptStroke:
-        return cls(**recorded.model_dump(mode="json", exclude_defaults=True), hidden=hidden)
+    def of(cls, recorded: RecordedStroke, hidden: tuple[int, ...], **faces: Picks) -> KeptStroke:
+        return cls(**recorded.model_dump(mode="json", exclude_defaults=True), hidden=hidden, **faces)
 
     def recorded(self) -> RecordedStroke:
         return RecordedStroke.model_validate({"target": self.target, "brush": self.brush, "paint": self.paint, "stroke": self.stroke})
@@ -60,9 +63,9 @@ class KeptFlood(Laid):
     flood: Flood
 
     @classmethod
-    def of(cls, flood: Flood, target: Target, paint: Paint, hidden: tuple[int, ...]) -> KeptFlood:
+    def of(cls, flood: Flood, target: Target, paint: Paint, hidden: tuple[int, ...], **faces: Picks) -> KeptFlood:
         laid = {"target": target.model_dump(mode="json", exclude_defaults=True), "paint": paint.model_dump(mode="json", exclude_defaults=True)}
-        return cls(flood=flood, **laid, hidden=hidden)
+        return cls(flood=flood, **laid, hidden=hidden, **faces)
 
 
 class KeptCopies(Kept):

@@ -47,7 +47,8 @@ def faces_inside(
         marked[faces.labels("face")[faces.model.triangle_face[hits.triangle[hits.triangle >= 0]]]] = True
         if behind:
             ahead = (middle - np.asarray(camera.eye)) @ camera.axes[2] > 1e-9
-            shown = np.flatnonzero(ahead & ~np.isin(model.face_part, session.document.hidden_parts))
+            hidden = session.surfaces.hidden_faces()
+            shown = np.flatnonzero(ahead if hidden is None else ahead & ~hidden)
             marked[shown[outline_weights(line, camera.project(middle[shown])) > 0.5]] = True
         return marked
     if sheet_id is None:

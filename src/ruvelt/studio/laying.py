@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from typing import Any
+
 from ruvelt.core.brush.gradient import Gradient
 from ruvelt.core.brush.settings import Brush
 from ruvelt.core.brush.target import Paint, Target, resolve_target
@@ -26,6 +28,12 @@ def live_stroke(session: Session, target: Target, paint: Paint, brush: Brush = B
         hidden=session.surfaces.hidden_faces(resolved.sheet),
         workers=session.workers,
     )
+
+
+def away(session: Session) -> dict[str, Any]:
+    """What is hidden now, as history keeps it."""
+    document = session.document
+    return {"hidden": document.hidden_parts, "hidden_picks": document.hidden_picks, "shown_picks": document.shown_picks}
 
 
 def store_stroke(session: Session, live: LiveStroke, label: str, kept: HistoryStep) -> Touched:
@@ -64,5 +72,5 @@ def flood(
         if not touched.blocks:
             raise InputError("Nothing there belongs to the target's sheet, or it is hidden. Pick a visible place on that sheet.")
         what = "sheet" if picks is None else " and ".join(sorted({p.by for p in picks}))
-        kept = KeptFlood.of(Flood(picks=picks, strength=strength, gradient=gradient), target, paint, session.document.hidden_parts)
+        kept = KeptFlood.of(Flood(picks=picks, strength=strength, gradient=gradient), target, paint, **away(session))
         store_stroke(session, live, f"Flood {what}", kept)

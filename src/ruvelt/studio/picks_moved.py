@@ -68,7 +68,7 @@ def named_on(index: FaceIndex, model: Model, marked: NDArray[np.bool_], name: st
 
 
 def with_moved_picks(document: Document, moved: Callable[[Picks], Picks]) -> Document:
-    """A document all of whose picks are named anew: masks and named groups of faces."""
+    """A document all of whose picks are named anew: masks, named groups of faces, and what is hidden."""
 
     def layer_of(layer: AnyLayer) -> AnyLayer:
         values: dict[str, object] = {}
@@ -83,4 +83,11 @@ def with_moved_picks(document: Document, moved: Callable[[Picks], Picks]) -> Doc
 
     sheets = tuple(s.model_copy(update={"layers": tuple(layer_of(x) for x in s.layers)}) for s in document.sheets)
     groups = tuple(g.model_copy(update={"picks": moved(g.picks)}) for g in document.face_sets)
-    return document.model_copy(update={"sheets": sheets, "face_sets": groups})
+    return document.model_copy(
+        update={
+            "sheets": sheets,
+            "face_sets": groups,
+            "hidden_picks": moved(document.hidden_picks) if document.hidden_picks else (),
+            "shown_picks": moved(document.shown_picks) if document.shown_picks else (),
+        }
+    )

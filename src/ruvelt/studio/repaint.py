@@ -111,6 +111,7 @@ class Repainter:
         if not self._to_come or isinstance(step, KeptCopies):
             return True
         by_layout = on_flat_sheet(step) if isinstance(step, KeptStroke) else step.flood.picks is not None
+        by_layout = by_layout or bool(step.hidden_picks or step.shown_picks)
         return all(self._to_come) and not by_layout
 
     def _paint(self, step: KeptStroke | KeptFlood) -> None:
@@ -119,7 +120,7 @@ class Repainter:
         document = self.session.document
         faces = self.faces()
         evaluator = SheetEvaluator(document, self.sheet, self.new, faces, lookup, self.session.cache, images=self.session.image)
-        hidden = np.isin(self.new.model.face_part, list(step.hidden))
+        hidden = faces.away(step.hidden, step.hidden_picks, step.shown_picks)
         kept = step.recorded() if isinstance(step, KeptStroke) else None
         brush = kept.brush if kept is not None else Brush()
         if kept is not None and kept.stroke.shape is not None:

@@ -18,6 +18,7 @@ from ruvelt.core.planes.cache import BoundedCache
 from ruvelt.core.planes.plane import U16
 from ruvelt.core.samples.sheet import SheetSamples
 from ruvelt.core.samples.surface import SurfaceSamples
+from ruvelt.core.stack.basics import FacePick
 from ruvelt.core.stack.document import Document, Sheet
 from ruvelt.core.stack.edits import AnyEdit, check_alone, check_modes
 from ruvelt.core.stack.faces import FaceIndex
@@ -177,13 +178,17 @@ class Session:
             self.check_revision(revision)
             return self.store.redo()
 
-    def hide_parts(self, parts: Iterable[int]) -> None:
+    def hide_parts(self, parts: Iterable[int], hidden: Iterable[FacePick] = (), shown: Iterable[FacePick] = ()) -> None:
+        """Hide parts, picked faces beside them, and all but the shown ones, if any are named. Raises InputError where nothing would be left."""
         count = len(self.model.parts)
         wanted = tuple(sorted(set(parts)))
         if any(not 0 <= p < count for p in wanted):
             raise InputError(f"A part to hide does not exist; the model has {count} parts.")
+        faces, only = tuple(dict.fromkeys(hidden)), tuple(dict.fromkeys(shown))
         with self.lock:
-            self.store.set_hidden_parts(wanted)
+            if (faces or only) and self.faces.away(wanted, faces, only).all():
+                raise InputError("That would hide the whole model. Show some of it first.")
+            self.store.set_hidden_parts(wanted, faces, only)
 
     def close(self, last: bool = False) -> None:
         """Let go of the files; with `last` the project is about to be removed, and its pictures with it."""

@@ -26,7 +26,7 @@ from ruvelt.core.stack.camera import Camera
 from ruvelt.core.stack.plane_ids import TOUCH_UP
 from ruvelt.core.stroke.live import LiveStroke
 from ruvelt.studio.history import KeptStroke
-from ruvelt.studio.laying import live_stroke, store_stroke
+from ruvelt.studio.laying import away, live_stroke, store_stroke
 from ruvelt.studio.session import Session
 
 #: A stroke whose window went away is stored as it is once another wants to begin, after this long (seconds).
@@ -271,7 +271,7 @@ def recorded(session: Session, running: _Running) -> KeptStroke:
 
 
 def kept_stroke(session: Session, target: Target, brush: Brush, paint: Paint, step: StrokeStep) -> KeptStroke:
-    return KeptStroke.of(RecordedStroke(target=target, brush=brush, paint=paint, stroke=step), session.document.hidden_parts)
+    return KeptStroke.of(RecordedStroke(target=target, brush=brush, paint=paint, stroke=step), **away(session))
 
 
 def stroke_label(live: LiveStroke, paint: Paint, shape: Shape | None) -> str:

@@ -80,7 +80,7 @@ class Surfaces:
     def __init__(self, store: ProjectStore, lock: RLock) -> None:
         self._store, self._lock = store, lock
         self._kept: tuple[str, Surface] | None = None
-        self._caster: tuple[tuple[int, ...], str, RayCaster] | None = None
+        self._caster: tuple[tuple[object, ...], str, RayCaster] | None = None
         self._levels: tuple[str, Subdivision] | None = None
         self._raised: dict[str, LevelSurface] = {}
         self._edges: tuple[RayCaster, EdgeGraph] | None = None
@@ -140,8 +140,12 @@ class Surfaces:
             return self._high[blob]
 
     def hidden_faces(self, sheet: Sheet | None = None) -> NDArray[np.bool_] | None:
-        parts = self._store.document.hidden_parts
-        return np.isin(self._model_of(sheet).face_part, parts) if parts else None
+        """(f,) bool of the model, or of what a sheet's samples lie on; None where all is visible."""
+        document = self._store.document
+        if not (document.hidden_parts or document.hidden_picks or document.shown_picks):
+            return None
+        surface = self.now if sheet is None else self.of(sheet)
+        return surface.faces(document.seams).away(document.hidden_parts, document.hidden_picks, document.shown_picks)
 
     def _model_of(self, sheet: Sheet | None) -> Model:
         return self.now.model if sheet is None else self.of(sheet).model
@@ -149,7 +153,8 @@ class Surfaces:
     def caster(self, sheet: Sheet | None = None) -> RayCaster:
         """Rays against what is visible: the model, or what a sheet's samples lie on."""
         with self._lock:
-            hidden, key = self._store.document.hidden_parts, self.key if sheet is None else self.key_of(sheet)
+            document, key = self._store.document, self.key if sheet is None else self.key_of(sheet)
+            hidden = (document.hidden_parts, document.hidden_picks, document.shown_picks)
             if self._caster is None or self._caster[:2] != (hidden, key):
                 faces = self.hidden_faces(sheet)
                 self._caster = (hidden, key, RayCaster(self._model_of(sheet), None if faces is None else ~faces))

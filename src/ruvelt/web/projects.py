@@ -200,8 +200,20 @@ def redo(path: s.ProjectPath, body: s.StepBody):  # type: ignore[no-untyped-def]
 @api.post("/projects/<uid>/hidden", responses={200: s.ProjectState})
 def hide_parts(path: s.ProjectPath, body: s.HiddenBody):  # type: ignore[no-untyped-def]
     session = session_of(path.uid)
-    session.hide_parts(body.parts)
+    session.hide_parts(body.parts, body.hidden, body.shown)
     return state_of(session)
+
+
+@api.get("/projects/<uid>/hidden-faces", responses={200: s.HiddenFaces})
+def hidden_faces(path: s.ProjectPath):  # type: ignore[no-untyped-def]
+    """Faces of the model that do not show, as runs of a first and a count."""
+    session = session_of(path.uid)
+    with session.lock:
+        marked = session.surfaces.hidden_faces()
+    if marked is None:
+        return {"runs": []}
+    ends = np.flatnonzero(np.diff(np.concatenate([[False], marked, [False]]).astype(np.int8)))
+    return {"runs": np.stack([ends[::2], ends[1::2] - ends[::2]], axis=1).ravel().tolist()}
 
 
 @api.post("/projects/<uid>/duplicate", responses={200: s.LayerAnswer})

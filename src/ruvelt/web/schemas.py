@@ -410,7 +410,17 @@ class VertexPaintBody(StepBody):
 
 
 class HiddenBody(Body):
+    """hidden : faces that are hidden beside the parts; shown : the only ones that show, if any are named"""
+
     parts: Annotated[list[Part], Field(max_length=100_000)]
+    hidden: Annotated[list[FacePick], Field(max_length=10_000)] = []
+    shown: Annotated[list[FacePick], Field(max_length=10_000)] = []
+
+
+class HiddenFaces(BaseModel):
+    """Faces that do not show: the first of each run and how many it has, by turns."""
+
+    runs: list[int]
 
 
 class DuplicateBody(Body):

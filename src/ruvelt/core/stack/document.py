@@ -220,6 +220,9 @@ class Document(Frozen):
     sheets: tuple[Sheet, ...]
     settings: Settings = Settings()
     hidden_parts: Annotated[tuple[Part, ...], Field(max_length=1_000_000)] = ()
+    #: Faces that are hidden beside those parts, and the only ones that show, if any are named.
+    hidden_picks: Annotated[tuple[FacePick, ...], Field(max_length=10_000)] = ()
+    shown_picks: Annotated[tuple[FacePick, ...], Field(max_length=10_000)] = ()
     #: Edges (pairs of welded vertices, lower first) that split islands for picking.
     seams: Annotated[tuple[tuple[Vertex, Vertex], ...], Field(max_length=1_000_000)] = ()
     high_meshes: Annotated[tuple[HighMesh, ...], Field(max_length=64)] = ()

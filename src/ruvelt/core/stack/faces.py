@@ -57,6 +57,12 @@ class FaceIndex:
                 marked |= self.labels(pick.by) == pick.index
         return marked
 
+    def away(self, parts: Iterable[int], hidden: Iterable[FacePick] = (), shown: Iterable[FacePick] = ()) -> NDArray[np.bool_]:
+        """(f,) bool: faces of hidden parts, those that are hidden beside them, and all but the shown ones, if any are named."""
+        marked = np.isin(self.model.face_part, list(parts)) | self.mark(hidden)
+        only = tuple(shown)
+        return marked | ~self.mark(only) if only else marked
+
     def of_face(self, face: int) -> dict[str, int]:
         """What one face belongs to: part, material, island, piece, face, and its first named group or -1."""
         found = {by: int(self.labels(by)[face]) for by in ("part", "material", "island", "piece")}
