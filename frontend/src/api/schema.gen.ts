@@ -1223,7 +1223,7 @@ export interface components {
          */
         AdjustLayer: {
             /** Adjust */
-            adjust: components["schemas"]["LevelsAdjust"] | components["schemas"]["HsvAdjust"] | components["schemas"]["BlurAdjust"] | components["schemas"]["UnknownAdjust"];
+            adjust: components["schemas"]["LevelsAdjust"] | components["schemas"]["HsvAdjust"] | components["schemas"]["BlurAdjust"] | components["schemas"]["ContrastAdjust"] | components["schemas"]["CurveAdjust"] | components["schemas"]["PosteriseAdjust"] | components["schemas"]["InvertAdjust"] | components["schemas"]["UnknownAdjust"];
             /**
              * Blend
              * @default normal
@@ -2164,6 +2164,32 @@ export interface components {
             tolerance: number;
         };
         /**
+         * ContrastAdjust
+         * @description pivot + tan((contrast + 1) π / 4) · (x − pivot) + brightness, on encoded values; what is at the pivot stays there.
+         */
+        ContrastAdjust: {
+            /**
+             * Brightness
+             * @default 0
+             */
+            brightness: number;
+            /**
+             * Contrast
+             * @default 0
+             */
+            contrast: number;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "contrast";
+            /**
+             * Pivot
+             * @default 0.5
+             */
+            pivot: number;
+        };
+        /**
          * ContrastShaper
          * @description Steeper or flatter about the balance.
          */
@@ -2302,6 +2328,38 @@ export interface components {
              * @enum {string}
              */
             which: "edges" | "recesses" | "both";
+        };
+        /**
+         * CurveAdjust
+         * @description A smooth curve through points, left to right, that never overshoots them; component by component, on encoded values.
+         */
+        CurveAdjust: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "curve";
+            /**
+             * Points
+             * @default [
+             *       [
+             *         0,
+             *         0
+             *       ],
+             *       [
+             *         0.5,
+             *         0.5
+             *       ],
+             *       [
+             *         1,
+             *         1
+             *       ]
+             *     ]
+             */
+            points: [
+                number,
+                number
+            ][];
         };
         /**
          * CurveShaper
@@ -3415,6 +3473,17 @@ export interface components {
              * @default 1
              */
             strength: number;
+        };
+        /**
+         * InvertAdjust
+         * @description 1 − x of each encoded component. Height has no negative of that kind: flat would not stay flat.
+         */
+        InvertAdjust: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "invert";
         };
         /**
          * InvertShaper
@@ -4595,6 +4664,27 @@ export interface components {
              */
             strength: number;
         };
+        /**
+         * PosteriseAdjust
+         * @description `count` even values of each component, on encoded values; `softness`: the share of the way to the next over which an edge goes.
+         */
+        PosteriseAdjust: {
+            /**
+             * Count
+             * @default 5
+             */
+            count: number;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "posterise";
+            /**
+             * Softness
+             * @default 0
+             */
+            softness: number;
+        };
         /** PresetsAnswer */
         PresetsAnswer: {
             /** Presets */
@@ -5533,7 +5623,7 @@ export interface components {
             contents: components["schemas"]["Kind"][];
             /** First Adjustments */
             first_adjustments: {
-                [key: string]: components["schemas"]["LevelsAdjust"] | components["schemas"]["HsvAdjust"] | components["schemas"]["BlurAdjust"] | components["schemas"]["UnknownAdjust"];
+                [key: string]: components["schemas"]["LevelsAdjust"] | components["schemas"]["HsvAdjust"] | components["schemas"]["BlurAdjust"] | components["schemas"]["ContrastAdjust"] | components["schemas"]["CurveAdjust"] | components["schemas"]["PosteriseAdjust"] | components["schemas"]["InvertAdjust"] | components["schemas"]["UnknownAdjust"];
             };
             /** First Contents */
             first_contents: {
