@@ -15,7 +15,7 @@ from ruvelt.core.mesh.model import Model, TextureCoords
 from ruvelt.core.stack.basics import FacePick
 from ruvelt.core.stack.camera import Camera
 from ruvelt.core.stack.document import FaceGroup
-from ruvelt.core.stack.edits import SetFaceGroups, SetLayer
+from ruvelt.core.stack.edits import SetFaceGroups, SetLayer, SetSeams
 from ruvelt.core.stack.kinds.sources.faces import FacesSource
 from ruvelt.core.stack.masks import Mask
 from ruvelt.studio.bakes import BakeRequest
@@ -340,3 +340,28 @@ def test_a_bake_that_was_begun_on_another_layout_is_not_kept(studio: Studio) -> 
     assert turns
     assert session.sheet(sheet).mesh_maps == ()
     assert not any("@map" in name for name, plane in session.store.planes.items() if plane.chunks)
+
+
+def test_islands_that_seams_split_are_named_anew_with_them(studio: Studio) -> None:
+    """Half an island is picked; on another layout, which has other islands, the same faces are."""
+    session = ball(studio)
+    painted(studio, session)
+    welded, loops = session.model.welded, session.model.corner_vertex
+    level = np.abs(session.model.positions[:, 1]) < 1e-4
+    pairs = set()
+    for a, b in zip(session.model.face_starts, session.model.face_starts[1:], strict=False):
+        for v, w in zip(loops[a:b], np.roll(loops[a:b], -1), strict=True):
+            if level[v] and level[w]:
+                pairs.add(tuple(sorted((int(welded[v]), int(welded[w])))))
+    session.edit(SetSeams(seams=tuple(sorted(pairs))), "Split")  # type: ignore[arg-type]
+    labels = session.faces.labels("island")
+    assert len(np.unique(labels)) == 2
+    picks = (FacePick(by="island", index=int(labels[-1])),)
+    session.edit(SetFaceGroups(face_sets=(FaceGroup(id="g1", name="Half", picks=picks),)), "Group")
+    marked = session.faces.mark(picks)
+    assert 0.3 < marked.mean() < 0.7
+    exchange_model(session, with_layout(session, turned(session.model.uv_layouts[0])), "Turn", nothing)
+    assert_array_equal(session.faces.mark(session.document.face_sets[0].picks), marked)
+    unwrap_model(session, nothing, 512)
+    if session.model.face_count == len(marked):
+        assert_array_equal(session.faces.mark(session.document.face_sets[0].picks), marked)

@@ -211,7 +211,7 @@ class _Exchange:
 
     def _with_picks(self, document: Document) -> tuple[Model, Document]:
         """Masks and named groups name the faces they named, whatever those are counted by now."""
-        moved = MovedPicks(self._session.faces, self._made, self._parents)
+        moved = MovedPicks(self._session.faces, self._made, self._parents, document.seams)
         document = with_moved_picks(document, moved)
         return moved.model, document
 

@@ -10,6 +10,7 @@ from numpy.typing import NDArray
 
 from ruvelt.core.errors import InputError
 from ruvelt.core.mesh.model import FaceGroup, Model
+from ruvelt.core.mesh.seams import Edges
 from ruvelt.core.stack.basics import FacePick
 from ruvelt.core.stack.document import AnyLayer, Document, GroupLayer
 from ruvelt.core.stack.faces import FaceIndex
@@ -24,12 +25,12 @@ MOST_SINGLE = 400
 class MovedPicks:
     """Names picks of one mesh on another. `model`: the new one, with face groups added where picks would be too many.
 
-    parents : (f,) the old face that each new one comes of, −1 for none
+    parents : (f,) the old face that each new one comes of, −1 for none; seams : those that split islands of the new one
     """
 
-    def __init__(self, old: FaceIndex, model: Model, parents: NDArray[np.int32]) -> None:
+    def __init__(self, old: FaceIndex, model: Model, parents: NDArray[np.int32], seams: Edges = ()) -> None:
         self._old, self.model, self._parents = old, model, parents
-        self._index = FaceIndex(model)
+        self._index = FaceIndex(model, seams)
         self._known: dict[Picks, Picks] = {}
 
     def __call__(self, picks: Picks) -> Picks:
