@@ -5,6 +5,8 @@ import { setBrush } from "../state/hand";
 import { useDocument, useWorkshop } from "../state/hooks";
 import { theStage } from "../state/stage";
 import { workshop } from "../state/workshop";
+import { hide } from "../state/edits";
+import { PushButton } from "../ui/PushButton";
 import { tooCoarse } from "../state/levels";
 import { hint } from "../tools/commands";
 import { Dropdown } from "../ui/Dropdown";
@@ -32,6 +34,7 @@ export function SolidView({ paintable = true, unfolds = false }: { paintable?: b
   const mode = useWorkshop((s) => s.mode);
   const mirror = useWorkshop((s) => s.brush.mirror);
   const hidden = useWorkshop((s) => s.project?.document.hidden_parts.length ?? 0);
+  const away = useWorkshop((s) => s.hiddenFaces !== null);
   return (
     <section className="view" aria-label="3D view">
       <div className="vhead">
@@ -49,6 +52,11 @@ export function SolidView({ paintable = true, unfolds = false }: { paintable?: b
         {unfolds && <UnfoldSlider />}
         <span className="push" />
         {hidden > 0 && <span className="quiet">{hidden} hidden</span>}
+        {away && (
+          <Tooltip title="Some faces are hidden, or only some are shown: show all again, but for hidden parts">
+            <PushButton onClick={() => void hide(workshop.getState().project?.document.hidden_parts ?? [], [], [])}>Show all faces</PushButton>
+          </Tooltip>
+        )}
         {paintable &&
           AXES.map((axis) => (
             <Tooltip key={axis} title={hint(`Mirror strokes across ${axis.toUpperCase()}`, `mirror-${axis}`)}>
