@@ -28,6 +28,8 @@ from ruvelt.studio.repaint import change_resolution
 from ruvelt.studio.session import Session
 from ruvelt.studio.strokes import PointerSample, StrokeBegin, StrokeMessage
 from ruvelt.studio.studio import Studio
+from ruvelt.studio.transfer import transfer
+from ruvelt.studio.versions import restore_version
 from ruvelt.studio.vertex_paint import add_vertex_paint
 from tests.meshes import globe
 
@@ -365,3 +367,77 @@ def test_islands_that_seams_split_are_named_anew_with_them(studio: Studio) -> No
     unwrap_model(session, nothing, 512)
     if session.model.face_count == len(marked):
         assert_array_equal(session.faces.mark(session.document.face_sets[0].picks), marked)
+
+
+def test_moved_vertices_on_another_layout_are_laid_as_if_they_had_not_moved(studio: Studio) -> None:
+    """However far a mesh was bent, the same faces on the new layout have what they would have had without the bend, to the byte."""
+    found = []
+    for bend in (False, True):
+        session = ball(studio)
+        painted(studio, session, flat=True)
+        made = with_layout(session, turned(session.model.uv_layouts[0]))
+        if bend:
+            made = dataclasses.replace(made, positions=np.ascontiguousarray(made.positions[:, [2, 0, 1]] * np.float32(5) + np.float32(3)))
+        assert exchange_model(session, made, "Turn", nothing).relation == ("moved" if bend else "layout")
+        found.append({n.split("/", 1)[1]: dict(p.chunks) for n, p in session.store.planes.items() if not n.startswith("@") and p.chunks})
+    assert found[0] == found[1]
+
+
+def test_levels_of_other_polygons_are_carried_by_place_not_by_number(studio: Studio) -> None:
+    """The same vertices, every quad cut in two: at a level above, what lies on the surface stays where it was."""
+    session = ball(studio)
+    add_vertex_paint(session)
+    set_level(session, "vertices", 1)
+    flood(session, Target(sheet="vertices", layer="l2", channels=("base_color",)), RED, tuple(FacePick(by="face", index=i) for i in range(200)), 1.0)
+    samples = session.samples(session.sheet("vertices"))
+    top = samples.positions[samples.covered][session.display("vertices").evaluator.composite("base_color", 0)[0, samples.covered[:65536]] > 60000]
+    made, _ = shuffled(session.model)
+    cut = dataclasses.replace(session.model, face_starts=made.face_starts, corner_vertex=np.ascontiguousarray(session.model.triangles.reshape(-1)))
+    cut = dataclasses.replace(
+        cut,
+        face_part=session.model.face_part[session.model.triangle_face],
+        face_material=session.model.face_material[session.model.triangle_face],
+        uv_layouts=(dataclasses.replace(cut.uv_layouts[0], corner_uv=cut.uv_layouts[0].corner_uv[session.model.triangle_corners].reshape(-1)),),
+    )
+    assert exchange_model(session, cut, "Cut", nothing).relation == "shape"
+    after = session.samples(session.sheet("vertices"))
+    red = session.display("vertices").evaluator.composite("base_color", 0)[0, after.covered[:65536]] > 60000
+    assert red.any()
+    assert after.positions[after.covered][red][:, 1].max() < top[:, 1].max() + 0.08
+    low = after.positions[after.covered][:, 1] < top[:, 1].max() - 0.15
+    assert red[low].mean() > 0.95
+
+
+def test_parts_of_vertex_paint_that_a_new_mesh_lacks_are_told(studio: Studio) -> None:
+    session = ball(studio)
+    made, _ = shuffled(session.model)
+    two = dataclasses.replace(session.model, parts=("Ball", "Rest"))
+    session.store.commit(
+        "Two parts", changes={"@model/current/mesh": {0: session.store.blobs.put_bytes(two.to_bytes())}}, components={"@model/current/mesh": 0}
+    )
+    add_vertex_paint(session, parts=(0,))
+    with pytest.raises(InputError, match="no part of that name"):
+        exchange_model(session, dataclasses.replace(made, parts=("Other",)), "Renamed", nothing)
+
+
+def test_a_version_brought_back_at_another_level_does_not_stop_a_trip(studio: Studio) -> None:
+    """Details of finer levels in a step without a hand are no planes of the level that is taken along."""
+    session = ball(studio)
+    add_vertex_paint(session)
+    aim = Target(sheet="vertices", layer="l2", channels=("base_color",))
+    flood(session, aim, BLUE, None, 1.0)
+    set_level(session, "vertices", 4)
+    picks = tuple(FacePick(by="face", index=i) for i in range(100, 400))
+    flood(session, aim, RED, picks, 1.0)
+    set_level(session, "vertices", 0)
+    session.store.add_version("Fine detail")
+    set_level(session, "vertices", 4)
+    flood(session, aim, BLUE, None, 1.0)
+    restore_version(session, session.store.versions()[0].id)
+    assert any("@level-4" in name and max(plane.chunks) > 0 for name, plane in session.store.planes.items() if plane.chunks)
+    sheet = session.document.textured[0].id
+    transfer(session, "vertices", sheet)
+    found = session.display(sheet).evaluator.composite("base_color", 0)
+    texels = session.texels(session.sheet(sheet))
+    inside = (texels.face[: len(found[0])] > 150) & (texels.face[: len(found[0])] < 350)
+    assert (found[0, inside] > 60000).mean() > 0.95

@@ -44,13 +44,14 @@ class Carrier(Repainter):
         return self.resampling()
 
     def take(self, step: HistoryStep | None, after: dict[str, dict[int, str | None]]) -> None:
-        mine = {p for p in after if p.split("/")[0] == self.sheet.id}
+        # Details of other levels are none of these samples'.
+        mine = {p for p in after if p.split("/")[0] == self.sheet.id and not _of_a_level(p)}
         if isinstance(step, KeptCopies):
             # The copy of what is taken as it is, is taken as it is.
             self._fix({p for p, source in step.copies.items() if source in self.fixed})
         if mine and mine <= self.fixed:
             return
-        super().take(step, after)
+        super().take(step, {p: after[p] for p in mine})
         for name in mine & self.fixed:
             self.planes[name] = self._carried(name)
 
@@ -69,7 +70,7 @@ class Carrier(Repainter):
     def wanted(self) -> list[str]:
         """Planes that have something now, but for the details of other levels."""
         there = self.session.store.planes
-        return [p for p, plane in there.items() if p.split("/")[0] == self.sheet.id and plane.chunks and not p.split("/")[1].startswith(DETAIL)]
+        return [p for p, plane in there.items() if p.split("/")[0] == self.sheet.id and plane.chunks and not _of_a_level(p)]
 
     def finished(self) -> dict[str, Plane]:
         """The planes there are to be, on the new samples."""
@@ -88,6 +89,10 @@ class Carrier(Repainter):
         for chunk, key in plane.chunks.items():
             whole[:, chunk * CHUNK : (chunk + 1) * CHUNK] = self.session.store.blobs.get(key)
         return plane_of(self.session, self.way.values(whole))
+
+
+def _of_a_level(plane: str) -> bool:
+    return plane.split("/")[1].startswith(DETAIL)
 
 
 def plane_of(session: Session, values: U16) -> Plane:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Iterable
 from dataclasses import dataclass, replace
 
 import numpy as np
@@ -15,7 +15,7 @@ from ruvelt.core.mesh.sheets import SheetPlan, plan_sheets
 from ruvelt.core.mesh.subdivide import Subdivision
 from ruvelt.core.planes.plane import Plane
 from ruvelt.core.samples.relation import Relation, parents_of, relation_of, share_on
-from ruvelt.core.samples.resample import Resampling, same_places
+from ruvelt.core.samples.resample import REACH, Resampling, same_places, same_polygons
 from ruvelt.core.samples.resolutions import side_for
 from ruvelt.core.samples.sheet import SheetSamples
 from ruvelt.core.samples.surface import SurfaceSamples
@@ -139,7 +139,11 @@ class _Exchange:
         return document, where
 
     def _vertices(self, sheet: Sheet) -> Sheet:
-        parts = tuple(i for i, n in enumerate(self._made.parts) if n in {self._old.parts[p] for p in sheet.parts})
+        names = {self._old.parts[p] for p in sheet.parts}
+        parts = tuple(i for i, n in enumerate(self._made.parts) if n in names)
+        if names and not parts:
+            told = ", ".join(f"'{n}'" for n in sorted(names)[:5])
+            raise InputError(f"Vertex paint lies on {told}, and the new model has no part of that name. Name its parts as they were.")
         count = self._made.vertex_count if not sheet.level else self._levels(sheet).size(sheet.level)[1]
         return sheet.model_copy(update={"parts": parts, "resolution": side_for(count)})
 
@@ -153,13 +157,13 @@ class _Exchange:
         mine = {n: p for n, p in session.store.planes.items() if n.split("/")[0] == sheet.id and p.chunks}
         if not mine:
             return
-        if self._untouched(sheet, plan):
+        if self._untouched(sheet, plan, mine):
             self._planes |= mine
             return
         old = session.samples(sheet)
         new, levels = self._samples(sheet, plan)
         painter = _Exchanger(session, sheet, old, new, session.faces.finer(self._made, np.maximum(self._parents, 0)), self._relation, levels)
-        if self._relation in ("layout", "shape"):
+        if self._relation in ("layout", "shape") or (self._relation == "moved" and plan is not None):
             steps = session.store.scripts()
             for done, (_, script, after) in enumerate(steps):
                 self._progress(done, len(steps), f"Painting {sheet.name} again")
@@ -177,18 +181,21 @@ class _Exchange:
         if len(lost):
             self._lost[sheet.id] = np.unique(new.face[lost]).astype(np.int32)
 
-    def _untouched(self, sheet: Sheet, plan: SheetPlan | None) -> bool:
+    def _untouched(self, sheet: Sheet, plan: SheetPlan | None, mine: Iterable[str]) -> bool:
         """Whether each pixel belongs where it did."""
         if plan is None:
-            # Levels are made of whole polygons, whatever a layout had to cut.
-            return same_places(self._old, self._made) and self._relation != "changed"
+            # Paint at a level, or kept for one, belongs to polygons: whole ones, whatever a layout had to cut.
+            levelled = sheet.level > 0 or any(n.split("/")[1].startswith(DETAIL) for n in mine)
+            return same_places(self._old, self._made) and (not levelled or same_polygons(self._old, self._made))
         old, new = _painted(self._old), _painted(self._made)
         same = self._relation in ("layout", "moved") and np.array_equal(old.corner_uv, new.corner_uv) and np.array_equal(old.uvs, new.uvs)
         return same and np.array_equal(self._session.plans[sheet.plan].faces, plan.faces)
 
     def _samples(self, sheet: Sheet, plan: SheetPlan | None) -> tuple[SurfaceSamples, Subdivision | None]:
         if plan is not None:
-            return SheetSamples(self._made, plan, sheet.resolution, self._session.workers), None
+            # A layout has no places: where vertices only moved, paint is laid on it as if they had not.
+            model = replace(self._made, positions=self._old.positions) if self._relation == "moved" else self._made
+            return SheetSamples(model, plan, sheet.resolution, self._session.workers), None
         levels, parts = self._levels(sheet), self._vertices(sheet).parts
         return VertexSamples(levels.model(sheet.level), parts=parts), levels
 
@@ -238,7 +245,7 @@ class _Exchanger(Carrier):
         self._faces, self._relation, self._levels = faces, relation, levels
 
     def resampling(self) -> Resampling:
-        reach = None if self._relation in ("layout", "moved", "shape") else 0.05 * self.new.model.diagonal
+        reach = REACH * self.new.model.diagonal if self._relation == "changed" else None
         return Resampling(self.old, self.new, workers=self.session.workers, reach=reach)
 
     def can_lay(self, step: KeptStroke | KeptFlood | KeptCopies) -> bool:

@@ -9,14 +9,14 @@ from numpy.typing import NDArray
 
 from ruvelt.core.mesh.model import Model
 from ruvelt.core.mesh.rays import RayCaster
-from ruvelt.core.samples.resample import same_faces, same_places
+from ruvelt.core.samples.resample import REACH, same_faces, same_places
 from ruvelt.core.samples.spots import along_normals
 from ruvelt.core.samples.vertices import vertex_normals
 
 #: "layout": the same faces at the same places; "moved": the same faces elsewhere; "shape": other faces over the same surface.
 Relation = Literal["layout", "moved", "shape", "changed"]
-#: Shares of the diagonal: surfaces that lie no farther apart are one; how far the face before is looked for.
-ONE, REACH = 1e-3, 0.05
+#: Surfaces that lie no farther apart are one, as a share of the diagonal.
+ONE = 1e-3
 #: Vertices that are looked at, and the share of them that may lie off.
 LOOKED_AT, MAY_BE_OFF = 20_000, 0.01
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from functools import partial
 
 import numpy as np
@@ -49,12 +50,14 @@ class Resampling:
     ) -> None:
         self._old, self._new, self._levels, self._workers = old, new, levels, workers
         self._limit = new.model.diagonal if reach is None else reach
-        self._near_limit = (REACH if reach is None else reach / new.model.diagonal) * new.model.diagonal
+        self._near_limit = REACH * new.model.diagonal if reach is None else reach
         self.lost = np.zeros(0, np.int64)
+        #: New slots that have the nearest old one, and that one.
+        self._bare = (self.lost, self.lost)
+        #: Gives all others their values.
+        self._lay: Callable[[U16, U16], None]
         if isinstance(old, VertexSamples) and isinstance(new, VertexSamples) and same_faces(old.model, new.model):
-            self._direct = np.full(new.slot_count, -1, np.int64)
-            self._direct[new.slot_of_vertex] = old.slot_of_vertex
-            self._direct[~new.covered] = -1
+            self._by_vertex(old, new)
         elif isinstance(old, VertexSamples):
             self._from_vertices(old)
         elif isinstance(new, VertexSamples) and means:
@@ -64,7 +67,18 @@ class Resampling:
 
     # -- how they lie --------------------------------------------------------------------------------------------------------------
 
+    def _by_vertex(self, old: VertexSamples, new: VertexSamples) -> None:
+        source = np.full(new.slot_count, -1, np.int64)
+        source[new.slot_of_vertex] = old.slot_of_vertex
+        slots = np.flatnonzero(new.covered)
+
+        def lay(whole: U16, out: U16) -> None:
+            out[:, slots] = whole[:, source[slots]]
+
+        self._lay = lay
+
     def _from_vertices(self, old: VertexSamples) -> None:
+        self._lay = self._mix_corners
         self._spots, self._cells = self._on_vertices(self._new, old)
         self._fill(self._spots.cell)
 
@@ -74,17 +88,21 @@ class Resampling:
         spots, cells = self._on_vertices(old, new)
         self._goal = np.empty(len(spots.cell), np.int32)
         self._each(old, lambda p: nearest_corners(cells, spots.cell[p], spots.st[p], self._goal[p]))
-        self._mean_over(old)
+        self._mean_over()
 
     def _from_texels(self, old: SurfaceSamples) -> None:
         new = self._new
         assert isinstance(old, SheetSamples)
-        one = isinstance(new, SheetSamples) and same_faces(old.model, new.model) and same_places(old.model, new.model)
-        if isinstance(new, SheetSamples) and one and old.covered_count > MANY * new.covered_count:
-            self._goal = self._texels_of(on_own(old, self._workers), new)
-            self._mean_over(old)
-            return
-        spots = on_own(new, self._workers) if isinstance(new, SheetSamples) and one else on_mesh(new, old.model, self._near_limit)
+        own = isinstance(new, SheetSamples) and same_faces(old.model, new.model) and same_places(old.model, new.model)
+        if isinstance(new, SheetSamples) and own:
+            if old.covered_count > MANY * new.covered_count:
+                self._goal = self._texels_of(on_own(old, self._workers), new)
+                self._mean_over()
+                return
+            spots = on_own(new, self._workers)
+        else:
+            spots = on_mesh(new, old.model, self._near_limit)
+        self._lay = partial(self._mix_texels, old)
         self._rows = Spots(self._row_of(old)[spots.cell], spots.st)
         self._try_texels(old)
         self._fill(self._rows.cell)
@@ -138,8 +156,9 @@ class Resampling:
         self._each(self._old, fill)
         return goal
 
-    def _mean_over(self, old: SurfaceSamples) -> None:
+    def _mean_over(self) -> None:
         """What no old sample goes to has the nearest one."""
+        self._lay = self._means
         taken = np.zeros(self._new.slot_count + 1, bool)
         taken[self._goal] = True
         self._bare = self._nearest(np.flatnonzero(self._new.covered & ~taken[:-1]))
@@ -171,31 +190,26 @@ class Resampling:
     def values(self, whole: U16) -> U16:
         """(k, new slots) uint16 of (k, old slots), coverage last, straight; nothing where nothing was found."""
         out = np.zeros((len(whole), self._new.slot_count), np.uint16)
-        if hasattr(self, "_direct"):
-            there = self._direct >= 0
-            out[:, there] = whole[:, self._direct[there]]
-            return out
-        if hasattr(self, "_goal"):
-            self._means(whole, out)
-        elif hasattr(self, "_rows"):
-            assert isinstance(self._old, SheetSamples)
-            old = self._old
-            self._each(self._new, partial(self._mix_texels, old, whole, out))
-        else:
-            self._each(self._new, partial(self._mix_corners, whole, out))
+        self._lay(whole, out)
         slots, near = self._bare
         out[:, slots] = whole[:, near]
         return out
 
-    def _mix_corners(self, whole: U16, out: U16, part: slice) -> None:
-        found = np.zeros((len(whole), CHUNK), np.uint16)
-        between_corners(self._cells, self._spots.cell[part], self._spots.st[part], whole, found)
-        out[:, part] = found
+    def _mix_corners(self, whole: U16, out: U16) -> None:
+        def fill(part: slice) -> None:
+            found = np.zeros((len(whole), CHUNK), np.uint16)
+            between_corners(self._cells, self._spots.cell[part], self._spots.st[part], whole, found)
+            out[:, part] = found
 
-    def _mix_texels(self, old: SheetSamples, whole: U16, out: U16, part: slice) -> None:
-        found = np.zeros((len(whole), CHUNK), np.uint16)
-        between_texels(*self._texel_facts(old, part), whole, found)
-        out[:, part] = found
+        self._each(self._new, fill)
+
+    def _mix_texels(self, old: SheetSamples, whole: U16, out: U16) -> None:
+        def fill(part: slice) -> None:
+            found = np.zeros((len(whole), CHUNK), np.uint16)
+            between_texels(*self._texel_facts(old, part), whole, found)
+            out[:, part] = found
+
+        self._each(self._new, fill)
 
     @lazy
     def _areas(self) -> NDArray[np.float32]:
@@ -244,3 +258,9 @@ def same_faces(a: Model, b: Model) -> bool:
 def same_places(a: Model, b: Model) -> bool:
     """Whether the vertices of two models lie at the same places."""
     return a is b or (a.positions.shape == b.positions.shape and np.array_equal(a.positions, b.positions))
+
+
+def same_polygons(a: Model, b: Model) -> bool:
+    """Whether two models have the same polygons, those that a layout had to cut taken whole: levels of one are levels of the other."""
+    one, other = ((m.polygons.starts, m.polygons.vertex) if m.polygons else (m.face_starts, m.corner_vertex) for m in (a, b))
+    return np.array_equal(one[0], other[0]) and np.array_equal(one[1], other[1])
