@@ -100,7 +100,7 @@ def test_a_group_is_hidden_or_shown_alone_and_paint_stays_off_what_is_hidden(stu
     session.hide_parts((), hidden=belt)
     assert session.store.head == before
     assert_array_equal(session.surfaces.hidden_faces(), marked)
-    # Rays pass through it in front and behind, floods and strokes leave it as it is, and history does it again the same way at another resolution.
+    # A ray meets it neither in front nor behind, floods and strokes leave it as it is, and history does it again the same way at another resolution.
     hits = session.caster().cast(np.array([[0.0, 0.0, 5.0]]), np.array([[0.0, 0.0, -1.0]]))
     assert hits.triangle[0] == -1
     flood(session, target(session), Paint(values={"base_color": (1.0, 1.0, 1.0)}), None, 1.0)

@@ -5,7 +5,7 @@ import { documentOf, paint, sheetOf } from "../testing/documents";
 import { bakery, choose, enterBake, leaveBake, request, setSetting, showMap } from "./bake";
 import { currentPaint } from "./hand";
 import { targetTrouble } from "./layers";
-import { layoutFree } from "./layout";
+import { layoutFree, lostMaps } from "./layout";
 import { workshop } from "./workshop";
 
 const kind = (id: string, components: number, from_normal = false): MeshMapKind => ({
@@ -122,4 +122,17 @@ test("a layout is free until a plane of a sheet holds pixels", () => {
   const project = (painted: string[]): ProjectState => ({ painted, document: documentOf(paint("l1")) }) as unknown as ProjectState;
   expect(layoutFree(project(["@high/lantern/mesh", "@model/current/mesh", "vertices/l1/base_color"]))).toBe(true);
   expect(layoutFree(project(["body/l1/base_color"]))).toBe(false);
+});
+
+test("maps that a layout could not take along are told by name", () => {
+  const project = (maps: string[], normal: boolean): ProjectState => {
+    const document = documentOf(paint("l1"));
+    return {
+      document: { ...document, sheets: document.sheets.map((s) => ({ ...s, normal_map: normal, mesh_maps: maps.map((id) => ({ id })) })) },
+    } as unknown as ProjectState;
+  };
+  expect(lostMaps(project(["normal", "occlusion"], true), project(["occlusion"], false))).toBe(
+    " Of the old layout, to be baked or brought again: normal of Body, the normal map of Body.",
+  );
+  expect(lostMaps(project(["occlusion"], false), project(["occlusion"], false))).toBe("");
 });

@@ -17,6 +17,18 @@ Stretch = tuple[Annotated[float, Field(ge=0.02, le=50, allow_inf_nan=False)], ..
 Contrast = Annotated[float, Field(ge=-1, le=1, allow_inf_nan=False)]
 
 
+class CurvePoints(Frozen):
+    """Points of a curve, left to right: old values and new ones."""
+
+    points: Annotated[tuple[tuple[Share, Share], ...], Field(min_length=2, max_length=16)] = ((0.0, 0.0), (0.5, 0.5), (1.0, 1.0))
+
+    @model_validator(mode="after")
+    def _rising(self) -> Self:
+        if any(b[0] - a[0] < 1e-4 for a, b in zip(self.points, self.points[1:], strict=False)):
+            raise ValueError("the curve's points must go from left to right")
+        return self
+
+
 class Levels(Frozen):
     """Stretches in_low … in_high to out_low … out_high, mid-tones by gamma."""
 

@@ -91,6 +91,7 @@ SEED = Control(id="seed", name="Seed", hint="Another draw of the same pattern", 
 IMAGE = Control(id="image", name="Picture", hint="A picture of the project", kind="image")
 PROJECTION = Control(id="projection", name="Projection", hint="How the picture lies on the surface", kind="projection")
 BLUR_RADIUS = length("radius", "Radius", "How far it spreads, along the surface and across seams", 0.0005, 0.1)
+CURVE = (Control(id="points", name="Curve", hint="Drag points; press to add one, twice to take it away", kind="curve"),)
 LEVELS = (
     Control(id="in", name="Input", hint="What becomes black and what white", kind="pair"),
     Control(id="gamma", name="Mid-tones", hint="Above 1 brightens the middle, below 1 darkens it", kind="gamma", low=0.1, high=10),
