@@ -1,12 +1,15 @@
 """What kernels work in: rooms of their own, views at addresses, and no arrays that are counted unless they say so."""
 
 # mypy: disable-error-code="no-untyped-def"
+from pathlib import Path
+
 import numba
 import numpy as np
 import pytest
 from numba.core.errors import NumbaError
 
-from ruvelt.core.kernels import f32_scratch, i64_scratch, kernel, u8_at, u16_at, u64_at
+from ruvelt.core import kernels
+from ruvelt.core.kernels import f32_scratch, i64_scratch, kernel, sources_of, stamp_of, u8_at, u16_at, u64_at
 
 SIDE = 5
 
@@ -66,3 +69,19 @@ def test_a_kernel_that_makes_arrays_has_to_say_so() -> None:
     out = np.zeros(3, np.float32)
     kernel(numba.void(numba.float32[::1]), allocates=True)(allowed)(out)
     assert out.tolist() == [1, 1, 1]
+
+
+def test_kept_kernels_go_by_all_files_they_are_compiled_from(tmp_path: Path) -> None:
+    package = tmp_path / "ruvelt"
+    package.mkdir()
+    (package / "a.py").write_text("from ruvelt.b import x\n")
+    (package / "b.py").write_text("from ruvelt import c\nimport os\n")
+    (package / "c.py").write_text("y = 1\n")
+    (package / "d.py").write_text("y = 1\n")
+    before = stamp_of(package / "a.py", tmp_path)
+    (package / "d.py").write_text("y = 2\n")
+    assert stamp_of(package / "a.py", tmp_path) == before
+    (package / "c.py").write_text("y = 2\n")
+    assert stamp_of(package / "a.py", tmp_path) != before
+    core = Path(kernels.__file__).parent
+    assert {core / "stack" / "_colour_kernels.py", core / "color" / "_oklch_kernels.py"} <= sources_of(core / "stack" / "_blend_kernels.py")

@@ -9,7 +9,7 @@ from numpy.testing import assert_array_equal
 from ruvelt.core.brush.target import Paint, Target
 from ruvelt.core.errors import InputError
 from ruvelt.core.stack.basics import FacePick
-from ruvelt.studio.colour_groups import face_colours, groups_from_colour
+from ruvelt.studio.colour_groups import face_values, groups_from_colour
 from ruvelt.studio.exchange import exchange_model
 from ruvelt.studio.laying import flood
 from ruvelt.studio.levels import set_level
@@ -48,7 +48,7 @@ def test_faces_are_divided_by_their_colours(studio: Studio) -> None:
         assert (band[marked] == k).mean() > 0.97
     # A group fills as any other: what it names turns white, and its next division has one colour more.
     flood(session, target(session), Paint(values={"base_color": (1.0, 1.0, 1.0)}), made[0].picks, 1.0)
-    colours, there = face_colours(session, session.document.textured[0].id)
+    colours, there = face_values(session, session.document.textured[0].id)
     assert there.all()
     assert (colours[found[0]].min(axis=1) > 0.9).mean() > 0.9
     session.undo()
@@ -82,7 +82,7 @@ def test_dense_sculpts_keep_their_groups_in_the_model(studio: Studio) -> None:
     made = groups_from_colour(session, "vertices", count=2)
     assert [p.by for p in made[0].picks] == ["group"]
     assert len(session.model.groups) == 2
-    colours, _ = face_colours(session, "vertices")
+    colours, _ = face_values(session, "vertices")
     bright = colours[:, 0] > 0.6
     assert (session.faces.mark(made[0].picks) == bright).mean() > 0.8
     assert_array_equal(session.display("vertices").evaluator.composite("base_color", 0), before)
@@ -104,11 +104,11 @@ def test_a_group_is_hidden_or_shown_alone_and_paint_stays_off_what_is_hidden(stu
     hits = session.caster().cast(np.array([[0.0, 0.0, 5.0]]), np.array([[0.0, 0.0, -1.0]]))
     assert hits.triangle[0] == -1
     flood(session, target(session), Paint(values={"base_color": (1.0, 1.0, 1.0)}), None, 1.0)
-    colours, _ = face_colours(session, session.document.textured[0].id)
+    colours, _ = face_values(session, session.document.textured[0].id)
     assert (colours[marked].max(axis=1) < 0.9).mean() > 0.95
     assert (colours[~marked].min(axis=1) > 0.9).mean() > 0.95
     change_resolution(session, session.document.textured[0].id, 256, lambda *told: None)
-    again, _ = face_colours(session, session.document.textured[0].id)
+    again, _ = face_values(session, session.document.textured[0].id)
     assert np.abs(again - colours).mean() < 0.03
     # Shown alone it is all that a fill reaches; hiding everything is refused.
     session.hide_parts((), shown=belt)

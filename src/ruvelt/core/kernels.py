@@ -1,17 +1,20 @@
 """How every kernel is compiled: ahead of time from explicit signatures, kept on disk, free of the interpreter lock."""
 
+import hashlib
 import math
 import os
 import platform
+import re
 from collections.abc import Callable
 from functools import lru_cache
+from pathlib import Path
 from typing import Any, TypeVar
 
 import numba
 from llvmlite import ir
 from llvmlite.binding import get_host_cpu_features
 from numba import types
-from numba.core import cgutils
+from numba.core import caching, cgutils
 from numba.extending import intrinsic, register_jitable
 from numba.np.arrayobj import populate_array
 
@@ -23,6 +26,44 @@ LATE = "RUVELT_KERNELS_LATE"
 if platform.machine() in ("x86_64", "AMD64") and numba.config.CPU_FEATURES is None:
     # Where processors are guarded against leaks through them, vector loads from scattered places are slower than single ones by far.
     numba.config.CPU_FEATURES = get_host_cpu_features().flatten() + ",+prefer-no-gather,+prefer-no-scatter"
+
+
+_IMPORT = re.compile(r"^from (ruvelt[\w.]*) import \(?([\w, ]*)", re.MULTILINE)
+_ROOT = Path(__file__).parents[2]
+
+
+@lru_cache(maxsize=512)
+def sources_of(file: Path, root: Path = _ROOT) -> frozenset[Path]:
+    """The files below `root` that a file is compiled from: itself, and all it imports from ruvelt, directly or not."""
+    found, waiting = {file}, [file]
+    while waiting:
+        for module, names in _IMPORT.findall(waiting.pop().read_text()):
+            place = root.joinpath(*module.split("."))
+            for path in (place.with_suffix(".py"), *(place / f"{name.strip()}.py" for name in names.split(","))):
+                if path not in found and path.is_file():
+                    found.add(path)
+                    waiting.append(path)
+    return frozenset(found)
+
+
+def stamp_of(file: Path, root: Path = _ROOT) -> str:
+    """A digest of all that a file's kernels are compiled from."""
+    return hashlib.sha256(b"\0".join(path.read_bytes() for path in sorted(sources_of(file, root)))).hexdigest()
+
+
+def _mind_imports() -> None:
+    """The compiler keeps what it compiled by the source of the kernel's own file; here helpers come from other files too."""
+    own = caching._hash_source_file
+
+    @lru_cache(maxsize=512)
+    def stamped(path: str, *rest: Any) -> str:
+        file = Path(path).resolve()
+        return stamp_of(file) if file.is_relative_to(_ROOT / "ruvelt") else str(own(path, *rest))
+
+    caching._hash_source_file = stamped
+
+
+_mind_imports()
 
 
 class _Late:

@@ -253,7 +253,13 @@ class ProjectStore:
 
     def set_hidden_parts(self, parts: tuple[int, ...], picks: tuple[FacePick, ...] = (), shown: tuple[FacePick, ...] = ()) -> None:
         """What is hidden is remembered but is no step of history."""
-        document = self.document.model_copy(update={"hidden_parts": parts, "hidden_picks": picks, "shown_picks": shown})
+        self._set_aside(self.document.model_copy(update={"hidden_parts": parts, "hidden_picks": picks, "shown_picks": shown}))
+
+    def set_showing(self, document: Document) -> None:
+        """The same document with another of its variants showing; no step of history either."""
+        self._set_aside(document)
+
+    def _set_aside(self, document: Document) -> None:
         with self._step() as connection:
             self._advance(connection, document=document.to_stored())
         self._settle(document, self.head, [], "after")

@@ -20,11 +20,11 @@ from ruvelt.studio.session import Session
 MOST_GROUPS = 12
 
 
-def face_colours(session: Session, sheet_id: str) -> tuple[NDArray[np.float64], NDArray[np.bool_]]:
-    """(f, 3) sRGB-encoded mean base colour of each face 0–1, by area, and (f,) bool whether anything of the sheet or vertices lies on it."""
+def face_values(session: Session, sheet_id: str, channel_id: str = "base_color") -> tuple[NDArray[np.float64], NDArray[np.bool_]]:
+    """(f, components) mean values of each face 0–1, by area, encoded, and (f,) bool whether anything of the sheet or vertices lies on it."""
     display = session.display(sheet_id)
     samples, faces = display.samples, session.faces_of(display.evaluator.sheet)
-    whole = np.concatenate([display.evaluator.composite("base_color", c) for c in range(samples.chunk_count)], axis=1)
+    whole = np.concatenate([display.evaluator.composite(channel_id, c) for c in range(samples.chunk_count)], axis=1)
     count = session.model.face_count
     if isinstance(samples, VertexSamples):
         # A vertex is of all faces around it.
@@ -37,7 +37,7 @@ def face_colours(session: Session, sheet_id: str) -> tuple[NDArray[np.float64], 
         slots = np.flatnonzero(samples.covered)
         face, area = samples.face[slots], samples.sample_areas(slots.astype(np.int32)).astype(np.float64)
     total = np.bincount(face, area, count)
-    mean = np.stack([np.bincount(face, area * whole[k, slots], count) for k in range(3)], axis=1) / np.maximum(total, 1e-30)[:, None] / 65535
+    mean = np.stack([np.bincount(face, area * whole[k, slots], count) for k in range(len(whole))], axis=1) / np.maximum(total, 1e-30)[:, None] / 65535
     return mean, total > 0
 
 
@@ -60,7 +60,7 @@ def groups_from_colour(
         session.check_revision(revision)
         if not 2 <= count <= MOST_GROUPS:
             raise InputError(f"Colours can be divided into 2 to {MOST_GROUPS} groups.")
-        colours, painted = face_colours(session, sheet_id)
+        colours, painted = face_values(session, sheet_id)
         places, rows = oklab(colours[painted]).astype(np.float32), np.flatnonzero(painted)
         if colour is not None:
             near = np.linalg.norm(places - oklab(np.asarray(colour)), axis=1) <= tolerance
@@ -70,7 +70,7 @@ def groups_from_colour(
         marks = [(told, mine) for told, mine in marks if len(mine)]
         if not marks:
             raise InputError("No face has a colour near that one. Pick a colour from the model, or allow more tolerance.")
-        return _kept(session, marks)
+        return keep_groups(session, marks)
 
 
 def _divided(places: NDArray[np.float32], rows: NDArray[np.int64], count: int) -> list[NDArray[np.int64]]:
@@ -91,7 +91,8 @@ def _named(colour: NDArray[np.float64], name: str) -> str:
     return (name.strip() or f"Colour #{red:02x}{green:02x}{blue:02x}")[:80]
 
 
-def _kept(session: Session, marks: list[tuple[str, NDArray[np.int64]]]) -> list[FaceGroup]:
+def keep_groups(session: Session, marks: list[tuple[str, NDArray[np.int64]]]) -> list[FaceGroup]:
+    """Keep faces of the model, by number, under names, as one step of history; one of the same name is replaced."""
     document, model, made = session.document, session.model, []
     names, taken = {g.name: g.id for g in document.face_sets}, {g.id for g in document.face_sets}
     for name, mine in marks:

@@ -25,7 +25,7 @@ def duplicate_layer(session: Session, sheet_id: str, layer_id: str, revision: in
         goal = session.sheet(to_sheet or sheet_id)
         names = IdMaker(goal)
         copy, pairs = _copied(layer, names)
-        into, index = (None, 0) if goal is not sheet else _position(sheet, layer_id)
+        into, index = (None, 0) if goal is not sheet else position_of(sheet, layer_id)
         changes: dict[str, dict[int, str | None]] = {}
         components: dict[str, int] = {}
         copies: dict[str, str] = {}
@@ -78,7 +78,8 @@ def copied_into(layers: tuple[AnyLayer, ...], ids: IdMaker) -> tuple[tuple[AnyLa
     return tuple(_with_own_references(layer, dict(pairs)) for layer, _ in made), pairs
 
 
-def _position(sheet: Sheet, layer_id: str) -> tuple[str | None, int]:
+def position_of(sheet: Sheet, layer_id: str) -> tuple[str | None, int]:
+    """The group a layer is in, and its index there, 0 in front."""
     above = next(a for layer, a in sheet.walk() if layer.id == layer_id)
     group = sheet.find(above[-1]) if above else None
     siblings = group.layers if isinstance(group, GroupLayer) else sheet.layers

@@ -7,7 +7,7 @@ from numpy.typing import NDArray
 
 from ruvelt.core.errors import InputError
 from ruvelt.core.inspect.stairs import stairs
-from ruvelt.core.samples.address import CHUNK_SIDE, chunk_of, local_of
+from ruvelt.core.samples.address import chunk_of, local_of, slot_at
 from ruvelt.core.samples.vertices import VertexSamples
 from ruvelt.core.stack.camera import Camera
 from ruvelt.core.stack.channels import decode
@@ -17,21 +17,42 @@ from ruvelt.studio.session import Session
 SEEN_ACROSS = 48
 
 
-def seen_chunks(session: Session, sheet_id: str, camera: Camera) -> list[int]:
-    """Chunks of a sheet that a view shows, found by a screen of rays."""
-    x, y = np.meshgrid((np.arange(SEEN_ACROSS) + 0.5) / SEEN_ACROSS * camera.width, (np.arange(SEEN_ACROSS) + 0.5) / SEEN_ACROSS * camera.height)
-    hits = session.caster(session.sheet(sheet_id)).cast(*camera.rays(np.stack([x.ravel(), y.ravel()], axis=1)))
+def _screen(camera: Camera, across: int) -> NDArray[np.float64]:
+    """(across², 2) pixels over a view."""
+    x, y = np.meshgrid((np.arange(across) + 0.5) / across * camera.width, (np.arange(across) + 0.5) / across * camera.height)
+    return np.stack([x.ravel(), y.ravel()], axis=1)
+
+
+def seen_slots(session: Session, sheet_id: str, camera: Camera, across: int, points: NDArray[np.float64] | None = None) -> NDArray[np.int64]:
+    """Samples of a sheet that a view shows at (n, 2) pixels, or at a screen of them; each as often as it is met, nearest vertices of vertices."""
+    sheet = session.sheet(sheet_id)
+    hits = session.caster(sheet).cast(*camera.rays(_screen(camera, across) if points is None else points))
     met = hits.triangle >= 0
-    samples = session.samples(session.sheet(sheet_id))
+    samples = session.samples(sheet)
     if isinstance(samples, VertexSamples):
-        return [int(c) for c in np.unique(chunk_of(samples.triangles[hits.triangle[met]]))]
-    samples = session.texels(session.sheet(sheet_id))
+        nearest = samples.triangles[hits.triangle[met], hits.bary[met].argmax(axis=1)].astype(np.int64)
+        return np.asarray(nearest[samples.covered[nearest]], np.int64)
+    samples = session.texels(sheet)
     row = np.full(len(session.model.triangles), -1, np.int32)
     row[samples.triangles] = np.arange(len(samples.triangles), dtype=np.int32)
     rows = row[hits.triangle[met]]
     uv = np.einsum("nc,nck->nk", hits.bary[met][rows >= 0], samples.uv[rows[rows >= 0]])
-    texel = samples.texels_at(uv) // CHUNK_SIDE
-    return [int(c) for c in np.unique(texel[:, 1] * samples.chunks_across + texel[:, 0])]
+    uv = uv[np.isfinite(uv).all(axis=1)]
+    texel = samples.texels_at(uv).astype(np.int64)
+    return np.asarray(slot_at(texel[:, 0], texel[:, 1], samples.chunks_across), np.int64)
+
+
+def seen_chunks(session: Session, sheet_id: str, camera: Camera) -> list[int]:
+    """Chunks of a sheet that a view shows, found by a screen of rays."""
+    sheet = session.sheet(sheet_id)
+    samples = session.samples(sheet)
+    if isinstance(samples, VertexSamples):
+        # Between three vertices all of them show.
+        hits = session.caster(sheet).cast(*camera.rays(_screen(camera, SEEN_ACROSS)))
+        slots = samples.triangles[hits.triangle[hits.triangle >= 0]].astype(np.int64)
+    else:
+        slots = seen_slots(session, sheet_id, camera, SEEN_ACROSS)
+    return [int(c) for c in np.unique(chunk_of(slots))]
 
 
 def pick(session: Session, sheet_id: str, slot: int) -> dict[str, list[float]]:

@@ -20,9 +20,11 @@ from ruvelt.core.samples.sheet import SheetSamples
 from ruvelt.core.samples.surface import SurfaceSamples
 from ruvelt.core.stack.basics import FacePick
 from ruvelt.core.stack.document import Document, Sheet
-from ruvelt.core.stack.edits import AnyEdit, check_alone, check_modes
+from ruvelt.core.stack.edits import AnyEdit, SetVariants, ShowVariant, apply_edit, check_alone, check_modes, for_showing
 from ruvelt.core.stack.faces import FaceIndex
 from ruvelt.core.stack.lookup import StoredPlanes
+from ruvelt.core.stack.variants import shown_as
+from ruvelt.core.stack.wholeness import check_document
 from ruvelt.core.workers import Workers
 from ruvelt.store.pictures import PictureStore
 from ruvelt.store.project_store import ProjectStore
@@ -166,7 +168,20 @@ class Session:
             self.check_revision(revision)
             check_alone(edit)
             check_modes(self.document, edit)
+            if isinstance(edit, ShowVariant):
+                return self.show_variant(edit.variant)
+            edit = for_showing(self.document, edit)
+            if isinstance(edit, SetVariants):
+                # What another client says of a variant is whole before it is kept, not when it is looked at.
+                changed, _ = apply_edit(self.document, edit)
+                for variant in edit.variants:
+                    check_document(shown_as(changed, variant.id), len(self.plans))
             self.store.commit(label, edit=edit, plans=len(self.plans))
+
+    def show_variant(self, variant: str | None) -> None:
+        """Show a variant or the base (None). That is remembered, but is no step of history. Raises NotFound for one that is not there."""
+        with self.lock:
+            self.store.set_showing(shown_as(self.document, variant))
 
     def undo(self, revision: int | None = None) -> str:
         with self.lock:

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from ruvelt.core.errors import InputError
 from ruvelt.core.output.display import SheetDisplay
-from ruvelt.core.stack.edits import AnyEdit, apply_edit, check_alone, check_modes
+from ruvelt.core.stack.edits import AnyEdit, apply_edit, check_alone, check_modes, for_showing
 from ruvelt.core.stack.wholeness import check_document
 from ruvelt.studio.session import Session
 
@@ -14,7 +14,7 @@ def trial(session: Session, sheet_id: str, edit: AnyEdit) -> SheetDisplay:
     with session.lock:
         check_alone(edit)
         check_modes(session.document, edit)
-        document, _ = apply_edit(session.document, edit)
+        document, _ = apply_edit(session.document, for_showing(session.document, edit))
         check_document(document, len(session.plans))
         sheet = document.sheet(sheet_id)
         if sheet is None or sheet.resolution != session.sheet(sheet_id).resolution:

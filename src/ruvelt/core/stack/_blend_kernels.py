@@ -9,13 +9,17 @@ import numba
 import numpy as np
 
 from ruvelt.core._value_kernels import quantised
-from ruvelt.core.color._hsv_kernels import turn_hsv
 from ruvelt.core.kernels import call_rows, f32_at, f32_scratch, inline, kernel, u16_at
 from ruvelt.core.samples.address import CHUNK
 from ruvelt.core.samples.arrays import RUNS
+from ruvelt.core.stack._colour_kernels import adjust_rows, cube_rows
 from ruvelt.core.stack.step_arrays import STEPS
 
-PLANE, CONST, PUSH, POP, FOLDED, TABLE, HSV = 0, 1, 2, 3, 4, 5, 6
+PLANE, CONST, PUSH, POP, FOLDED, TABLE, COLOUR, CUBE = 0, 1, 2, 3, 4, 5, 6, 7
+#: Added to TABLE and COLOUR inside a group: they read what lies beneath the group too, and lay what they make of it in the group.
+THROUGH = 16
+#: More than any packed adjustment or cube holds.
+ALL = 1 << 24
 #: Blend modes that move the colour below along a straight line; their codes are 0, 1 and 2.
 STRAIGHT_MODES = ("normal", "multiply", "screen")
 BATCH = 2048
@@ -145,6 +149,7 @@ def _encode_srgb(value):
 def evaluate_runs(steps, comps, levels, linear, decode, runs, level0, state_in, save, state_out, out):
     """Walk the operations over runs of a chunk.
 
+
     runs : of the chunk, each at most BATCH long
     level0, state_in : level to go on from and its (levels, comps + 1, 65536) state; a state of size 0 starts from consts[0] (operation 0)
     save : write the state reached to state_out instead of codes to the (comps, 65536) uint16 at address `out`
@@ -153,7 +158,7 @@ def evaluate_runs(steps, comps, levels, linear, decode, runs, level0, state_in, 
     starts, counts = runs
     acc = np.empty((levels, comps, BATCH), np.float32)
     alpha = np.ones((levels, BATCH), np.float32)
-    src = np.empty((comps, BATCH), np.float32)
+    src, flat = np.empty((comps, BATCH), np.float32), np.empty((comps, BATCH), np.float32)
     a = np.empty(BATCH, np.float32)
     share1, share2, mixed = np.empty(BATCH, np.float32), np.empty(BATCH, np.float32), np.empty(BATCH, np.float32)
     run, total = 0, len(starts)
@@ -180,7 +185,8 @@ def evaluate_runs(steps, comps, levels, linear, decode, runs, level0, state_in, 
                             acc[l, k, place + i] = state_in[l, k, s + i]
                     place += m
         for op in range(1, len(kinds)):
-            kind, strength = kinds[op], strengths[op]
+            kind, strength = kinds[op] & 15, strengths[op]
+            through = kinds[op] >= THROUGH and level > 0
             if kind == PUSH:
                 level += 1
                 alpha[level, :n] = np.float32(0)
@@ -238,25 +244,28 @@ def evaluate_runs(steps, comps, levels, linear, decode, runs, level0, state_in, 
                 for k in range(comps):
                     src[k, :n] = consts[op, k]
                 a[:n] = strength
-            elif kind == TABLE:
-                curve = f32_at(planes[op], CHUNK)
-                for k in range(comps):
-                    for i in range(n):
-                        below = acc[level, k, i]
-                        if linear:
-                            src[k, i] = decode[quantised(curve[_encode_srgb(below)])]
-                        else:
-                            src[k, i] = curve[quantised(below)]
-                a[:n] = strength
-            elif kind == HSV:
-                for i in range(n):
-                    r, g, b = acc[level, 0, i], acc[level, 1 % comps, i], acc[level, 2 % comps, i]
-                    if linear:
-                        r, g, b = np.float32(_encode_srgb(r)) * U, np.float32(_encode_srgb(g)) * U, np.float32(_encode_srgb(b)) * U
-                    r, g, b = turn_hsv(r, g, b, consts[op, 0], consts[op, 1 % comps], consts[op, 2 % comps])
-                    if linear:
-                        r, g, b = decode[quantised(r)], decode[quantised(g)], decode[quantised(b)]
-                    src[0, i], src[1 % comps, i], src[2 % comps, i] = r, g, b
+            elif kind in (TABLE, COLOUR, CUBE):
+                beneath = acc[level]
+                if through:
+                    # What the open groups lie on, with all of them laid plainly.
+                    beneath = flat
+                    for k in range(comps):
+                        row = flat[k]
+                        row[:n] = acc[0, k, :n]
+                        for l in range(1, level + 1):
+                            over, share = acc[l, k], alpha[l]
+                            for i in range(n):
+                                row[i] += (over[i] - row[i]) * share[i]
+                if kind == COLOUR:
+                    adjust_rows(f32_at(planes[op], ALL), linear, beneath, src, n)
+                elif kind == CUBE:
+                    cube_rows(f32_at(planes[op], ALL), linear, beneath, src, n)
+                else:
+                    curve = f32_at(planes[op], CHUNK)
+                    for k in range(comps):
+                        row, new = beneath[k], src[k]
+                        for i in range(n):
+                            new[i] = curve[quantised(row[i])]
                 a[:n] = strength
             else:
                 above = alpha[level]
@@ -273,7 +282,7 @@ def evaluate_runs(steps, comps, levels, linear, decode, runs, level0, state_in, 
                     for i in range(m):
                         row[i] *= np.float32(values_u16[i]) * U
                     at += m
-            if level == 0 or kind in (TABLE, HSV):
+            if level == 0 or (kind in (TABLE, COLOUR, CUBE) and not through):
                 # What changes a colour leaves how much of it there is.
                 _lay(modes[op], loops[op], comps, n, acc[level], src, a, mixed)
             else:

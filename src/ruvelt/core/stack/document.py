@@ -5,7 +5,7 @@ from __future__ import annotations
 import json
 import re
 from collections.abc import Iterator
-from typing import Annotated, Any, Literal
+from typing import Annotated, Any, Literal, Self
 
 from pydantic import Field, ValidationInfo, field_validator, model_validator
 
@@ -15,11 +15,15 @@ from ruvelt.core.stack.basics import Colour, FacePick, Frozen, Id, Name, Share
 from ruvelt.core.stack.blend import modes
 from ruvelt.core.stack.channels import STANDARD_CHANNELS, Channel, Value
 from ruvelt.core.stack.contents import Content
+from ruvelt.core.stack.kinds.adjustment import SpreadingAdjust
 from ruvelt.core.stack.kinds.contents.file import FileContent
 from ruvelt.core.stack.masks import Mask
+from ruvelt.core.stack.picked_range import PickedRange
+from ruvelt.core.stack.variant import MOST_VARIANTS, Variant
 from ruvelt.core.tolerances import CREASE_DEG
 
 MAX_DEPTH = 6
+MOST_RANGES = 16
 #: Each level has four times the faces.
 MAX_LEVEL = 8
 #: Context of validation for what was stored.
@@ -42,7 +46,7 @@ def _known_blend(value: str | None, info: ValidationInfo) -> str | None:
 class ChannelUse(Frozen):
     """A layer's part in one channel: whether it takes part, how strongly, its own blend mode, and what a fill layer lays there.
 
-    `content` goes before `value`.
+    `content` goes before `role`, and that before `value`.
     """
 
     on: bool = True
@@ -50,6 +54,10 @@ class ChannelUse(Frozen):
     blend: BlendId | None = None
     value: Annotated[Value, Field(max_length=3)] | None = None
     content: Content | None = None
+    #: The swatch role whose colour a fill lays, before `value`.
+    role: Id | None = None
+    #: Of height: how strong the layer's relief is.
+    relief: Annotated[float, Field(ge=0, le=8, allow_inf_nan=False)] = 1.0
 
     _check_blend = field_validator("blend")(_known_blend)
 
@@ -80,10 +88,30 @@ class FillLayer(_Layer):
 
 
 class AdjustLayer(_Layer):
-    """Changes what lies beneath it, in the channels where it is on."""
+    """Changes what lies beneath it, in the channels where it is on.
+
+    components : of colours that are changed
+    reach : "group", all beneath it among the layers of its group; "beneath", what the groups around it lie on too; "clip", only what the layer
+    under it lays
+    ranges : colours with settings of their own; then `adjust` changes what no range has, if `rest` says so. Channels of one value have no ranges.
+    """
 
     kind: Literal["adjust"] = "adjust"
     adjust: Adjustment
+    components: Annotated[tuple[Literal["r", "g", "b"], ...], Field(max_length=3)] = ("r", "g", "b")
+    reach: Literal["group", "beneath", "clip"] = "group"
+    ranges: Annotated[tuple[PickedRange, ...], Field(max_length=MOST_RANGES)] = ()
+    rest: bool = False
+
+    @model_validator(mode="after")
+    def _one_kind(self) -> Self:
+        if any(r.adjust.kind != self.adjust.kind for r in self.ranges):
+            raise ValueError("a range's settings must be of the adjustment's own kind")
+        if self.ranges and isinstance(self.adjust, SpreadingAdjust):
+            raise ValueError("what reads neighbours has no ranges; give its layer a mask by colour instead")
+        if len({r.id for r in self.ranges}) != len(self.ranges):
+            raise ValueError("two ranges of the adjustment have one id")
+        return self
 
 
 class GroupLayer(_Layer):
@@ -169,6 +197,14 @@ class Finish(Frozen):
     values: Annotated[dict[str, Annotated[Value, Field(min_length=1, max_length=3)]], Field(min_length=1, max_length=32)]
 
 
+class SwatchRole(Frozen):
+    """A colour under the name of what it is for ("hull"): fills laid as this role follow it."""
+
+    id: Id
+    name: Name
+    colour: Colour
+
+
 class Settings(Frozen):
     """Project settings. `height_range`: object units that height 1 stands for, as a share of the model's diagonal."""
 
@@ -176,6 +212,7 @@ class Settings(Frozen):
     height_range: Annotated[float, Field(gt=0, le=0.25, allow_inf_nan=False)] = 0.01
     swatches: Annotated[tuple[Colour, ...], Field(max_length=200)] = ()
     finishes: Annotated[tuple[Finish, ...], Field(max_length=100)] = ()
+    roles: Annotated[tuple[SwatchRole, ...], Field(max_length=100)] = ()
     #: Whether vertex colours multiply the base colour in views and in a GLB, as glTF has it.
     multiply_vertex_colours: bool = False
     #: Faces that meet at no more than this angle are smooth where the file brought no normals.
@@ -230,6 +267,10 @@ class Document(Frozen):
     cage_mesh: HighMesh | None = None
     images: Annotated[tuple[Image, ...], Field(max_length=500)] = ()
     face_sets: Annotated[tuple[FaceGroup, ...], Field(max_length=200)] = ()
+    variants: Annotated[tuple[Variant, ...], Field(max_length=MOST_VARIANTS)] = ()
+    #: The variant whose values layers and roles have now, and what the base has in their place (`core.stack.variants`).
+    showing: Id | None = None
+    base: Variant | None = None
 
     @classmethod
     def from_stored(cls, text: str | bytes) -> Document:
@@ -275,6 +316,11 @@ class Document(Frozen):
 
     def channel(self, channel_id: str) -> Channel | None:
         return next((c for c in self.channels if c.id == channel_id), None)
+
+    def value_of(self, use: ChannelUse) -> tuple[float, ...] | None:
+        """What a fill lays in a channel of colour: its role's colour, else its own value."""
+        role = next((r for r in self.settings.roles if r.id == use.role), None) if use.role is not None else None
+        return role.colour if role is not None else use.value
 
 
 AnyLayer = PaintLayer | FillLayer | AdjustLayer | GroupLayer

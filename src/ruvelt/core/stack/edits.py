@@ -7,15 +7,31 @@ from typing import Annotated, Any, Literal, TypeVar
 from pydantic import Field, TypeAdapter, ValidationError
 
 from ruvelt.core.errors import InputError, NotFound
-from ruvelt.core.stack.basics import Frozen, Id
+from ruvelt.core.stack.basics import Colour, Frozen, Id
 from ruvelt.core.stack.blend import checked_mode, modes
 from ruvelt.core.stack.channels import MOST_CHANNELS, Channel
-from ruvelt.core.stack.document import ANY_MODE, MAX_DEPTH, AnyLayer, Document, FaceGroup, GroupLayer, HighMesh, Image, Layer, Settings, Sheet, Vertex
+from ruvelt.core.stack.document import (
+    ANY_MODE,
+    MAX_DEPTH,
+    AnyLayer,
+    Document,
+    FaceGroup,
+    GroupLayer,
+    HighMesh,
+    Image,
+    Layer,
+    Settings,
+    Sheet,
+    SwatchRole,
+    Vertex,
+)
 from ruvelt.core.stack.references import check_references
+from ruvelt.core.stack.variant import FIELDS, MOST_VARIANTS, Variant
+from ruvelt.core.stack.variants import base_of, shown_as, variant_of, with_override, with_variant
 
 _LAYER: TypeAdapter[AnyLayer] = TypeAdapter(Layer)
 #: What "set-layer" may change.
-LAYER_FIELDS = ("name", "visible", "locked", "strength", "blend", "channels", "mask", "adjust")
+LAYER_FIELDS = ("name", "visible", "locked", "strength", "blend", "channels", "mask", "adjust", "components", "reach", "ranges", "rest")
 MAX_LAYERS = 1000
 M = TypeVar("M", bound=Frozen)
 
@@ -47,12 +63,16 @@ class MoveLayer(Frozen):
 
 
 class SetLayer(Frozen):
-    """Replace some fields of a layer: name, visible, locked, strength, blend, channels, mask, an adjustment."""
+    """Replace some fields of a layer: name, visible, locked, strength, blend, channels, mask, an adjustment and its ranges.
+
+    variant : the one that says so, of what variants may say otherwise; None for the base
+    """
 
     edit: Literal["set-layer"] = "set-layer"
     sheet: Id
     layer: Id
     values: dict[str, Any]
+    variant: Id | None = None
 
 
 class SetSheet(Frozen):
@@ -97,6 +117,43 @@ class SetSeams(Frozen):
     seams: Annotated[tuple[tuple[Vertex, Vertex], ...], Field(max_length=1_000_000)]
 
 
+class SetVariants(Frozen):
+    """Replace the list of variants; one that shows and is not among them gives way to the base."""
+
+    edit: Literal["set-variants"] = "set-variants"
+    variants: Annotated[tuple[Variant, ...], Field(max_length=MOST_VARIANTS)]
+
+
+class PutVariant(Frozen):
+    """Put one variant in place of the one with its id: how changes of it are taken back."""
+
+    edit: Literal["put-variant"] = "put-variant"
+    variant: Variant
+
+
+class ShowVariant(Frozen):
+    """Show a variant, or the base: what views and exports are made of, and what changes of layers go to."""
+
+    edit: Literal["show-variant"] = "show-variant"
+    variant: Id | None = None
+
+
+class SetRoles(Frozen):
+    """Replace the list of swatch roles, with the base's colours."""
+
+    edit: Literal["set-roles"] = "set-roles"
+    roles: Annotated[tuple[SwatchRole, ...], Field(max_length=100)]
+
+
+class SetRoleColour(Frozen):
+    """Another colour for a swatch role, in a variant or in the base."""
+
+    edit: Literal["set-role-colour"] = "set-role-colour"
+    role: Id
+    colour: Colour
+    variant: Id | None = None
+
+
 class AddChannel(Frozen):
     """Add a channel, at the end or (taking a removal back) where it was."""
 
@@ -135,6 +192,11 @@ AnyEdit = (
     | SetFaceGroups
     | SetSeams
     | SetSettings
+    | SetVariants
+    | PutVariant
+    | ShowVariant
+    | SetRoles
+    | SetRoleColour
     | AddChannel
     | RemoveChannel
     | ReplaceDocument
@@ -178,16 +240,36 @@ def _modes_of(document: Document) -> set[str | None]:
     return {x.blend for x in layers} | {use.blend for x in layers for use in x.channels.values()}
 
 
-def apply_edit(document: Document, edit: AnyEdit) -> tuple[Document, AnyEdit]:
-    """The changed document and the edit that undoes it.
+def for_showing(document: Document, edit: AnyEdit) -> AnyEdit:
+    """The edit as it is meant while a variant shows: what variants may say otherwise goes to that one."""
+    if document.showing is None:
+        return edit
+    match edit:
+        case Batch():
+            return edit.model_copy(update={"edits": tuple(for_showing(document, one) for one in edit.edits)})
+        case SetLayer() | SetRoleColour() if edit.variant is None:
+            return edit.model_copy(update={"variant": document.showing})
+    return edit
 
-    Raises NotFound for a layer or sheet that is not there, InputError for a change that cannot be. The given document is never changed.
+
+def apply_edit(document: Document, edit: AnyEdit) -> tuple[Document, AnyEdit]:
+    """The changed document and the edit that undoes it. What shows goes on to show.
+
+    Raises NotFound for a layer, sheet or variant that is not there, InputError for a change that cannot be. The given document is never changed.
     """
+    if document.showing is None or isinstance(edit, ShowVariant | ReplaceDocument):
+        return _applied(document, edit)
+    changed, inverse = _applied(base_of(document), edit)
+    still = any(v.id == document.showing for v in changed.variants)
+    return shown_as(changed, document.showing if still else None), inverse
+
+
+def _applied(document: Document, edit: AnyEdit) -> tuple[Document, AnyEdit]:
     match edit:
         case Batch():
             inverses: list[AnyEdit] = []
             for one in edit.edits:
-                document, inverse = apply_edit(document, one)
+                document, inverse = _applied(document, one)
                 inverses.append(inverse)
             return document, Batch(edits=tuple(reversed(inverses)))
         case ReplaceDocument():
@@ -203,7 +285,33 @@ def apply_edit(document: Document, edit: AnyEdit) -> tuple[Document, AnyEdit]:
             return document.model_copy(update={"images": edit.images}), SetImages(images=document.images)
         case SetSeams():
             return document.model_copy(update={"seams": edit.seams}), SetSeams(seams=document.seams)
+        case ShowVariant():
+            return shown_as(document, edit.variant), ShowVariant(variant=document.showing)
+        case SetVariants():
+            if len({v.id for v in edit.variants}) != len(edit.variants):
+                raise InputError("Two variants have one id. Give each its own.")
+            changed = document.model_copy(update={"variants": edit.variants})
+            for variant in edit.variants:
+                # What cannot be laid is refused now, not when it is looked at.
+                shown_as(changed, variant.id)
+            return changed, SetVariants(variants=document.variants)
+        case PutVariant():
+            had = variant_of(document, edit.variant.id)
+            changed = with_variant(document, edit.variant)
+            shown_as(changed, had.id)
+            return changed, PutVariant(variant=had)
+        case SetRoles():
+            if len({r.id for r in edit.roles}) != len(edit.roles):
+                raise InputError("Two swatch roles have one id. Give each its own.")
+            settings = document.settings.model_copy(update={"roles": edit.roles})
+            return document.model_copy(update={"settings": settings}), SetRoles(roles=document.settings.roles)
+        case SetRoleColour():
+            return _set_role_colour(document, edit)
+        case SetLayer() if edit.variant is not None:
+            return _set_in_variant(document, edit, variant_of(document, edit.variant))
         case SetSettings():
+            if "roles" in edit.values:
+                raise InputError("Swatch roles are set by edits of their own.")
             settings = _replace(document.settings, edit.values, Settings)
             old = {k: getattr(document.settings, k) for k in edit.values}
             return document.model_copy(update={"settings": settings}), SetSettings(values=old)
@@ -224,6 +332,45 @@ def apply_edit(document: Document, edit: AnyEdit) -> tuple[Document, AnyEdit]:
             return document.model_copy(update={"channels": channels}), AddChannel(channel=channel, index=at)
         case _:
             return _edit_sheet(document, edit)
+
+
+def _set_role_colour(document: Document, edit: SetRoleColour) -> tuple[Document, AnyEdit]:
+    role = next((r for r in document.settings.roles if r.id == edit.role), None)
+    if role is None:
+        raise NotFound("That swatch role is gone; it may have been deleted in another window.")
+    if edit.variant is None:
+        roles = tuple(r.model_copy(update={"colour": edit.colour}) if r.id == edit.role else r for r in document.settings.roles)
+        settings = document.settings.model_copy(update={"roles": roles})
+        return document.model_copy(update={"settings": settings}), edit.model_copy(update={"colour": role.colour})
+    variant = variant_of(document, edit.variant)
+    colours = {k: v for k, v in {**variant.roles, edit.role: edit.colour}.items() if k != edit.role or v != role.colour}
+    return with_variant(document, variant.model_copy(update={"roles": colours})), PutVariant(variant=variant)
+
+
+def _set_in_variant(document: Document, edit: SetLayer, variant: Variant) -> tuple[Document, AnyEdit]:
+    """`document` is the base."""
+    seen = shown_as(document, variant.id).sheet(edit.sheet)
+    base = document.sheet(edit.sheet)
+    if seen is None or base is None:
+        raise NotFound(f"There is no sheet '{edit.sheet}' in this project.")
+    layer, own = _place(seen, edit.layer)[0], _place(base, edit.layer)[0]
+    _check_fields(edit)
+    new = _replace_layer(layer, edit.values)
+    check_references(_map_layer(seen, layer.id, new))
+    inverse: AnyEdit = PutVariant(variant=variant)
+    # A name or a lock is of the layer, whatever shows.
+    shared = {k: v for k, v in edit.values.items() if k not in FIELDS and k != "channels"}
+    if shared:
+        document, back = _edit_sheet(document, edit.model_copy(update={"values": shared, "variant": None}))
+        inverse = Batch(edits=(inverse, back))
+    if len(shared) == len(edit.values):
+        return document, inverse
+    return with_variant(document, with_override(variant, edit.sheet, own, new)), inverse
+
+
+def _check_fields(edit: SetLayer) -> None:
+    if not edit.values or not set(edit.values) <= set(LAYER_FIELDS):
+        raise InputError(f"A layer's {', '.join(sorted(set(edit.values) - set(LAYER_FIELDS))) or 'nothing'} cannot be set.")
 
 
 def _edit_sheet(document: Document, edit: AddLayer | RemoveLayer | MoveLayer | SetLayer | SetSheet) -> tuple[Document, AnyEdit]:
@@ -258,8 +405,7 @@ def _edit_sheet(document: Document, edit: AddLayer | RemoveLayer | MoveLayer | S
             inverse = MoveLayer(sheet=sheet.id, layer=layer.id, into=into, index=index)
         case SetLayer():
             layer, _, _ = _place(sheet, edit.layer)
-            if not edit.values or not set(edit.values) <= set(LAYER_FIELDS):
-                raise InputError(f"A layer's {', '.join(sorted(set(edit.values) - set(LAYER_FIELDS))) or 'nothing'} cannot be set.")
+            _check_fields(edit)
             old = layer.model_dump(include=set(edit.values))
             new_layer = _replace_layer(layer, edit.values)
             changed, inverse = _map_layer(sheet, layer.id, new_layer), SetLayer(sheet=sheet.id, layer=layer.id, values=old)

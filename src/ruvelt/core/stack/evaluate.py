@@ -20,11 +20,23 @@ from ruvelt.core.samples.address import BLOCKS, CHUNK
 from ruvelt.core.samples.blocks import Runs
 from ruvelt.core.samples.collar import Joined
 from ruvelt.core.samples.surface import SurfaceSamples
-from ruvelt.core.stack._blend_kernels import CONST, FOLDED, HSV, PLANE, POP, PUSH, STRAIGHT_MODES, TABLE, evaluate_runs, fold_runs
+from ruvelt.core.stack._blend_kernels import (
+    COLOUR,
+    CONST,
+    CUBE,
+    FOLDED,
+    PLANE,
+    POP,
+    PUSH,
+    STRAIGHT_MODES,
+    evaluate_runs,
+    fold_runs,
+)
 from ruvelt.core.stack.beyond import Beyond, Borders, map_version
 from ruvelt.core.stack.blend import NORMAL, code_of, loop_of
 from ruvelt.core.stack.channels import Channel
-from ruvelt.core.stack.document import Document, Sheet
+from ruvelt.core.stack.colour_steps import ColourStep, cube, packed, shares
+from ruvelt.core.stack.document import AdjustLayer, Document, Sheet
 from ruvelt.core.stack.faces import FaceIndex
 from ruvelt.core.stack.kinds.adjustment import SpreadingAdjust
 from ruvelt.core.stack.kinds.step import Source
@@ -40,6 +52,9 @@ from ruvelt.core.workers import SERIAL, Workers
 
 #: What masks are looked at as: one value, no colour.
 MASK_PREFIX = "mask:"
+#: What ranges of adjustments are looked at as: "catch:LAYER:RANGE", the share a range has of what lies beneath; without a range, what none has.
+CATCH_PREFIX = "catch:"
+BASE_COLOR = "base_color"
 _NO_STATE = np.zeros((1, 1, 0), np.float32)
 
 #: Fewer steps than this are walked sooner than their line is made.
@@ -113,6 +128,10 @@ def execute(
     )
 
 
+def _plain_colours(op: Op) -> bool:
+    return op.kind == COLOUR and op.mask is None and op.mode == NORMAL
+
+
 class SheetEvaluator:
     """Composites of one sheet of one document. Make a new one when the document changes; the cache is shared and outlives it."""
 
@@ -149,6 +168,8 @@ class SheetEvaluator:
             if self._masked(channel_id) is None:
                 return None
             return Channel.model_construct(id=channel_id, name="Mask", kind="data", start=(1.0,))
+        if channel_id.startswith(CATCH_PREFIX):
+            return Channel.model_construct(id=channel_id, name="Range", kind="data", start=(1.0,)) if self._catching(channel_id) is not None else None
         return map_channel(channel_id) or self.document.channel(channel_id)
 
     def _masked(self, channel_id: str) -> tuple[str, Mask] | None:
@@ -161,6 +182,17 @@ class SheetEvaluator:
             return layer.id, layer.mask
         alone = next((s for s in layer.mask.sources if s.id == source_id and isinstance(s, Source)), None)
         return None if alone is None else (layer.id, Mask(sources=(alone.model_copy(update={"on": True, "strength": 1.0, "combine": "replace"}),)))
+
+    def _catching(self, channel_id: str) -> tuple[str, str, ColourStep] | None:
+        """The layer, range and ranges that "catch:LAYER:RANGE" names."""
+        layer_id, _, range_id = channel_id.removeprefix(CATCH_PREFIX).partition(":")
+        layer = self.sheet.find(layer_id)
+        if not isinstance(layer, AdjustLayer):
+            return None
+        ranges = tuple(r for r in layer.ranges if r.on or r.id == range_id)
+        if range_id and all(r.id != range_id for r in ranges):
+            return None
+        return layer_id, range_id, ColourStep(layer.adjust, layer.components, ranges, layer.rest)
 
     def program(self, channel_id: str, always: str | None = None) -> Program:
         return self._program(channel_id, always)[0]
@@ -185,6 +217,9 @@ class SheetEvaluator:
         if channel_id.startswith(MASK_PREFIX):
             found = self._masked(channel_id)
             return version_of(found and (found, self.masks.inputs(found[1], found[0], chunk)))
+        if channel_id.startswith(CATCH_PREFIX):
+            catching = self._catching(channel_id)
+            return version_of(catching and (catching[1], catching[2].ranges, self.beneath_version(catching[0], BASE_COLOR, chunk)))
         program, structure = self._program(channel_id)
         return version_of(structure, self._inputs(program, chunk, 1, len(program.ops)))
 
@@ -243,6 +278,8 @@ class SheetEvaluator:
             return kept
         if channel_id.startswith(MASK_PREFIX):
             made = self._mask_picture(channel_id, chunk)
+        elif channel_id.startswith(CATCH_PREFIX):
+            made = self._catch_picture(channel_id, chunk)
         else:
             program = self.program(channel_id)
             made = np.empty((program.channel.components, CHUNK), np.uint16)
@@ -261,6 +298,13 @@ class SheetEvaluator:
             return out
         values = self.mask_chunk(mask, layer_id, chunk)
         return np.full((1, CHUNK), round(values * 65535), np.uint16) if isinstance(values, float) else values[None]
+
+    def _catch_picture(self, channel_id: str, chunk: int) -> U16:
+        catching = self._catching(channel_id)
+        if catching is None:
+            raise NotFound("That range is gone; it may have been deleted in another window.")
+        layer_id, range_id, step = catching
+        return shares(step, range_id or None, self.beneath(layer_id, BASE_COLOR, chunk))[None]
 
     def keep_composite(self, channel_id: str, chunk: int, values: U16) -> None:
         """Put a composite that a stroke has already worked out under its new version."""
@@ -301,23 +345,56 @@ class SheetEvaluator:
             self._cache.put(where, found, values.nbytes, version)
         return found
 
-    def resolve(self, program: Program, chunk: int, first: int, last: int, overlay: Overlay | None = None, fold: Fold | None = None) -> Resolved:
+    def cubes_in(self, program: Program, first: int) -> dict[int, int]:
+        """Adjustments from step `first` on that can go by a lattice of colours: the first of each run to where it ends, the others to 0."""
+        found: dict[int, int] = {}
+        at = first
+        while at < len(program.ops):
+            of, end = program.ops[at].colour, at
+            while end < len(program.ops) and _plain_colours(program.ops[end]):
+                end += 1
+            if end - at > 1 or (end > at and of is not None and of.ranges):
+                found |= dict.fromkeys(range(at, end), 0)
+                found[at] = end
+            at = max(end, at + 1)
+        return found
+
+    def resolve(
+        self,
+        program: Program,
+        chunk: int,
+        first: int,
+        last: int,
+        overlay: Overlay | None = None,
+        fold: Fold | None = None,
+        cubes: dict[int, int] | None = None,
+    ) -> Resolved:
         """Steps `first` … `last` with the addresses of their pixels in one chunk; steps that change nothing there are left out.
 
-        With `fold` its steps are replaced by the line they come to.
+        With `fold` its steps are replaced by the line they come to, and with `cubes` (of `cubes_in`) adjustments by a lattice of their colours.
         """
         laid = overlay or Overlay()
         kinds, modes, strengths, planes, masks, consts = [CONST], [NORMAL], [1.0], [0], [0], [program.ops[0].value]
         keep: list[NDArray[Any]] = []
         blank = (0.0,) * program.channel.components
+
+        def lay(kind: int, values: NDArray[Any]) -> None:
+            """A step that stands for several."""
+            keep.append(values)
+            for column, entry in zip(
+                (kinds, modes, strengths, planes, masks, consts), (kind, NORMAL, 1.0, address_of(values), 0, blank), strict=True
+            ):
+                column.append(entry)  # type: ignore[attr-defined]
+
         for index, op in enumerate(program.ops[first:last], first):
             if fold is not None and fold.first <= index < fold.last:
                 if index == fold.first:
-                    keep.append(fold.values)
-                    for column, entry in zip(
-                        (kinds, modes, strengths, planes, masks, consts), (FOLDED, NORMAL, 1.0, address_of(fold.values), 0, blank), strict=True
-                    ):
-                        column.append(entry)  # type: ignore[attr-defined]
+                    lay(FOLDED, fold.values)
+                continue
+            if cubes is not None and index in cubes:
+                until = cubes[index]
+                if until > index:
+                    lay(CUBE, cube(tuple((o.colour, o.strength) for o in program.ops[index:until] if o.colour is not None)))
                 continue
             address = mask_address = 0
             strength = op.strength
@@ -329,9 +406,11 @@ class SheetEvaluator:
                     continue
                 keep.append(values)
                 address = address_of(values)
-            elif op.kind == TABLE:
-                assert op.table is not None
+            elif op.table is not None:
                 keep.append(table(op.table))
+                address = address_of(keep[-1])
+            elif op.colour is not None:
+                keep.append(packed(op.colour))
                 address = address_of(keep[-1])
             if op.mask is not None:
                 replaced = laid.masks.get(op.layer)
@@ -341,7 +420,7 @@ class SheetEvaluator:
                 else:
                     keep.append(found)
                     mask_address = address_of(found)
-            if strength == 0.0 and op.kind in (PLANE, CONST, TABLE, HSV):
+            if strength == 0.0 and op.kind not in (PUSH, POP):
                 continue
             kinds.append(op.kind)
             modes.append(op.mode)
@@ -469,7 +548,7 @@ class SheetEvaluator:
                 bare = np.ones(CHUNK, np.float32)
                 continue
             alpha: NDArray[np.float32] | float = op.strength
-            if op.kind in (TABLE, HSV) or op.spreading is not None:
+            if op.table is not None or op.colour is not None or op.spreading is not None:
                 continue
             if op.kind == PLANE:
                 laid = self._laid(op, self.program(channel_id).channel, chunk)

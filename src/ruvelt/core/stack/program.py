@@ -7,19 +7,35 @@ from dataclasses import dataclass
 import numpy as np
 
 from ruvelt.core.color.encoding import srgb_to_linear_float
-from ruvelt.core.stack._blend_kernels import CONST, HSV, PLANE, POP, PUSH, TABLE
+from ruvelt.core.stack._blend_kernels import COLOUR, CONST, PLANE, POP, PUSH, TABLE, THROUGH
 from ruvelt.core.stack.blend import NORMAL, mode_for
-from ruvelt.core.stack.channels import Channel, encode
+from ruvelt.core.stack.channels import HEIGHT_MID, Channel, encode
+from ruvelt.core.stack.colour_stage import NOTHING
+from ruvelt.core.stack.colour_steps import ColourStep
 from ruvelt.core.stack.contents import Content
 from ruvelt.core.stack.document import AdjustLayer, AnyLayer, ChannelUse, Document, FillLayer, GroupLayer, Sheet
-from ruvelt.core.stack.kinds.adjustment import PointAdjust, SpreadingAdjust, TurningAdjust
+from ruvelt.core.stack.kinds.adjustment import PointAdjust, SpreadingAdjust, UnknownAdjust
+from ruvelt.core.stack.kinds.step import F64
 from ruvelt.core.stack.masks import Mask
 from ruvelt.core.stack.plane_ids import TOUCH_UP, base_plane_id, plane_id, touch_up_plane_id
+
+#: The code of no height, as a share of all.
+FLAT = HEIGHT_MID / 65535
+
+
+@dataclass(frozen=True)
+class Relief:
+    """Heights times a strength, about the flat one; a table as those of point adjustments."""
+
+    strength: float
+
+    def shaped(self, x: F64) -> F64:
+        return np.asarray(np.clip(FLAT + (x - FLAT) * self.strength, 0, 1))
 
 
 @dataclass(frozen=True)
 class Op:
-    """One step, back to front. `layer` is the layer it stands for; `value` a constant in working space (of HSV: turns and two shares).
+    """One step, back to front. `layer` is the layer it stands for; `value` a constant in working space.
 
     A PLANE lays a painted plane, a fill's `content`, or what a `spreading` adjustment makes of what lies beneath the layer.
     """
@@ -32,7 +48,8 @@ class Op:
     value: tuple[float, ...] = ()
     mask: Mask | None = None
     content: Content | None = None
-    table: PointAdjust | None = None
+    table: PointAdjust | Relief | None = None
+    colour: ColourStep | None = None
     spreading: SpreadingAdjust | None = None
 
 
@@ -69,15 +86,40 @@ def working_value(channel: Channel, value: tuple[float, ...], linear: bool) -> t
 
 
 def _adjusting(layer: AdjustLayer, channel: Channel, mode: str, strength: float, mask: Mask | None) -> Op | None:
-    """The step of an adjustment layer; None where it has no meaning for the channel."""
+    """The step of an adjustment layer; None where it has no meaning for the channel, or leaves all as it is."""
     adjust = layer.adjust
-    if not adjust.suits(channel):
+    if not adjust.suits(channel) or isinstance(adjust, UnknownAdjust):
         return None
-    if isinstance(adjust, PointAdjust):
-        return Op(TABLE, layer.id, mode, strength, mask=mask, table=adjust)
-    if isinstance(adjust, TurningAdjust):
-        return Op(HSV, layer.id, mode, strength, mask=mask, value=adjust.turn())
-    return Op(PLANE, layer.id, mode, strength, mask=mask, spreading=adjust) if isinstance(adjust, SpreadingAdjust) else None
+    if isinstance(adjust, SpreadingAdjust):
+        return Op(PLANE, layer.id, mode, strength, mask=mask, spreading=adjust)
+    through = THROUGH if layer.reach == "beneath" else 0
+    if channel.components == 1:
+        # Ranges are of colours.
+        if layer.ranges or not isinstance(adjust, PointAdjust) or adjust.neutral:
+            return None
+        return Op(TABLE + through, layer.id, mode, strength, mask=mask, table=adjust)
+    ranges = tuple(r for r in layer.ranges if r.on)
+    if layer.ranges and not ranges and not layer.rest:
+        return None
+    changing = [adjust] if not ranges or layer.rest else []
+    if all(a.stage().code == NOTHING for a in (*changing, *(r.adjust for r in ranges))) or not layer.components:
+        return None
+    step = ColourStep(adjust, layer.components, ranges, layer.rest)
+    return Op(COLOUR + through, layer.id, mode, strength, mask=mask, colour=step)
+
+
+def _with_clipped(layers: tuple[AnyLayer, ...]) -> list[tuple[AnyLayer, list[AdjustLayer]]]:
+    """Layers back to front, each with the adjustments right above that change only what it lays. On another adjustment, or on nothing, they are
+    adjustments like others."""
+    found: list[tuple[AnyLayer, list[AdjustLayer]]] = []
+    for layer in reversed(layers):
+        clips = isinstance(layer, AdjustLayer) and layer.reach == "clip" and not isinstance(layer.adjust, SpreadingAdjust)
+        if clips and found and not isinstance(found[-1][0], AdjustLayer):
+            assert isinstance(layer, AdjustLayer)
+            found[-1][1].append(layer)
+        else:
+            found.append((layer, []))
+    return found
 
 
 def compile_channel(document: Document, sheet: Sheet, channel: Channel, always: str | None = None, until: str | None = None) -> Program:
@@ -93,38 +135,73 @@ def compile_channel(document: Document, sheet: Sheet, channel: Channel, always: 
     deepest = 1
     shown = sheet.shown()
 
+    def step_of(layer: AnyLayer, use: ChannelUse, mode: str, strength: float, mask: Mask | None) -> Op | None:
+        """What a layer other than a group lays or changes; None where it says nothing."""
+        if isinstance(layer, AdjustLayer):
+            return _adjusting(layer, channel, mode, strength, mask)
+        if not isinstance(layer, FillLayer):
+            return Op(PLANE, layer.id, mode, strength, plane=plane_id(sheet.id, layer.id, channel.id), mask=mask)
+        if use.content is not None:
+            return Op(PLANE, layer.id, mode, strength, content=use.content, mask=mask)
+        value = document.value_of(use) if channel.kind == "colour" else use.value
+        return Op(CONST, layer.id, mode, strength, value=working_value(channel, value, linear), mask=mask) if value is not None else None
+
+    def part_of(layer: AnyLayer) -> tuple[ChannelUse, str, float, Mask | None] | None:
+        """A layer's part in the channel: use, mode, strength and mask; None where it takes none."""
+        use = layer.channels.get(channel.id, ChannelUse(on=not isinstance(layer, (FillLayer, AdjustLayer))))
+        strength = layer.strength * use.strength
+        visible = layer.visible and layer.id in shown
+        if (not visible or not use.on or strength <= 0) and layer.id != always:
+            return None
+        if not visible or not use.on:
+            strength = 0.0
+        mask = layer.mask if layer.mask is not None and layer.mask.on and any(s.on for s in layer.mask.sources) else None
+        return use, mode_for(use.blend or layer.blend, channel), strength, mask
+
+    def changes_of(layer: AnyLayer, use: ChannelUse, clipped: list[AdjustLayer]) -> tuple[list[Op], bool]:
+        """Steps that change only what a layer lays, and whether one of them is `until`, before which they end."""
+        ops: list[Op] = []
+        if channel.kind == "height" and use.relief != 1:
+            ops.append(Op(TABLE, layer.id, table=Relief(use.relief)))
+        for adjust in clipped:
+            if adjust.id == until:
+                return ops, True
+            part = part_of(adjust)
+            op = step_of(adjust, *part) if part is not None else None
+            if op is not None:
+                ops.append(op)
+        return ops, False
+
     def visit(layers: tuple[AnyLayer, ...], level: int) -> bool:
         """Whether it came to `until`."""
         nonlocal deepest
         deepest = max(deepest, level)
-        for layer in reversed(layers):
+        for layer, clipped in _with_clipped(layers):
             if layer.id == until:
                 return True
-            use = layer.channels.get(channel.id, ChannelUse(on=not isinstance(layer, (FillLayer, AdjustLayer))))
-            strength = layer.strength * use.strength
-            visible = layer.visible and layer.id in shown
-            if (not visible or not use.on or strength <= 0) and layer.id != always:
+            part = part_of(layer)
+            if part is None:
+                if any(a.id == until for a in clipped):
+                    return True
                 continue
-            if not visible or not use.on:
-                strength = 0.0
-            mode = mode_for(use.blend or layer.blend, channel)
-            mask = layer.mask if layer.mask is not None and layer.mask.on and any(s.on for s in layer.mask.sources) else None
+            use, mode, strength, mask = part
+            changes, ends = changes_of(layer, use, clipped)
             if isinstance(layer, GroupLayer):
                 ops.append(Op(PUSH, layer.id))
                 if visit(layer.layers, level + 1):
                     ops.append(Op(POP, layer.id))
                     return True
+                ops.extend(changes)
                 ops.append(Op(POP, layer.id, mode, strength, mask=mask))
-            elif isinstance(layer, AdjustLayer):
-                if (op := _adjusting(layer, channel, mode, strength, mask)) is not None:
+            elif not changes:
+                if (op := step_of(layer, use, mode, strength, mask)) is not None:
                     ops.append(op)
-            elif isinstance(layer, FillLayer):
-                if use.content is not None:
-                    ops.append(Op(PLANE, layer.id, mode, strength, content=use.content, mask=mask))
-                elif use.value is not None:
-                    ops.append(Op(CONST, layer.id, mode, strength, value=working_value(channel, use.value, linear), mask=mask))
-            else:
-                ops.append(Op(PLANE, layer.id, mode, strength, plane=plane_id(sheet.id, layer.id, channel.id), mask=mask))
+            elif (op := step_of(layer, use, NORMAL, 1.0, mask)) is not None:
+                # A group of its own, so that nothing beneath is changed.
+                deepest = max(deepest, level + 1)
+                ops.extend((Op(PUSH, layer.id), op, *changes, Op(POP, layer.id, mode, strength)))
+            if ends:
+                return True
         return False
 
     visit(sheet.layers, 1)

@@ -49,6 +49,10 @@ class Shaped(Protocol):
     def shaped(self, x: F64) -> F64: ...
 
 
+class Componentwise(Shaped, Protocol):
+    def component(self, x: F64, k: int) -> F64: ...
+
+
 @lru_cache(maxsize=64)
 def table(shaper: Shaped) -> NDArray[np.float32]:
     """(65536,) float32: a shaper at every code."""
@@ -56,3 +60,16 @@ def table(shaper: Shaped) -> NDArray[np.float32]:
     made: NDArray[np.float32] = shaper.shaped(x).astype(np.float32)
     made.flags.writeable = False
     return made
+
+
+@lru_cache(maxsize=64)
+def component_tables(adjust: Componentwise) -> tuple[NDArray[np.float32], ...]:
+    """Tables of red, green and blue; the same one three times where they do not differ."""
+    x = np.arange(65536) / 65535
+    made = [adjust.component(x, k).astype(np.float32) for k in range(3)]
+    return tuple(next(m for m in made if np.array_equal(m, one)) for one in made)
+
+
+def changes_nothing(of: NDArray[np.float32]) -> bool:
+    """Whether a table gives every code back."""
+    return bool((np.abs(of * np.float32(65535) - np.arange(65536, dtype=np.float32)) < 0.5).all())

@@ -22,7 +22,8 @@ from ruvelt.core.workers import Workers
 class _Steps:
     """One channel of one chunk: the state under the target, the steps that lead to it, and the target with all above.
 
-    `quick` is `rest` with most of what lies above folded into one step: right to a code or so, whatever the number of layers.
+    `quick` is `rest` with most of what lies above folded into few steps: right to a code or so under layers, to a lattice of colours under
+    adjustments, whatever their number.
     """
 
     under: State
@@ -63,6 +64,7 @@ class Composites:
                 if missing.any():
                     steps.fold.fill(runs_of(missing.astype(np.uint8), is_sheet))
                     steps.fold.blocks |= missing
+            if steps.quick is not steps.rest:
                 self._unsettled[channel, chunk] |= blocks.astype(bool)
             out = self.by_channel[channel, chunk]
             execute(steps.quick, runs, state=steps.under, out=out, address=self._addresses.of((channel, chunk), out))
@@ -98,9 +100,10 @@ class Composites:
                 end = len(program.ops)
                 rest = evaluator.resolve(program, chunk, at, end, overlay)
                 fold = evaluator.fold(program, at, chunk) if self.folds else None
-                quick = rest if fold is None else evaluator.resolve(program, chunk, at, end, overlay, fold)
+                cubes = evaluator.cubes_in(program, at) if self.folds else {}
+                quick = evaluator.resolve(program, chunk, at, end, overlay, fold, cubes) if fold is not None or cubes else rest
                 found = _Steps(evaluator.state_before(program, at, chunk), evaluator.resolve(program, chunk, 1, at), rest, fold, quick)
-                if fold is not None:
+                if quick is not rest:
                     self._unsettled[channel, chunk] = np.zeros(BLOCKS, bool)
                 # What the reader has asked for is not asked for again: finding a composite's version costs as much as a small batch.
                 before = self._reader.composite(channel, chunk) if self._reader is not None else evaluator.composite(channel, chunk)

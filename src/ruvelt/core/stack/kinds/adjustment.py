@@ -6,9 +6,11 @@ from typing import TYPE_CHECKING, Annotated, ClassVar, Literal
 
 from pydantic import Field
 
+from ruvelt.core.stack.colour_stage import NOTHING, TABLES, Stage
 from ruvelt.core.stack.kinds.controls import Group
 from ruvelt.core.stack.kinds.described import Described
 from ruvelt.core.stack.kinds.step import F64
+from ruvelt.core.stack.shaping import changes_nothing, component_tables, table
 
 if TYPE_CHECKING:
     from ruvelt.core.planes.plane import U16
@@ -26,6 +28,15 @@ class Adjust(Described):
         """Whether it has a meaning for a channel."""
         return True
 
+    def stage(self) -> Stage:
+        """What it does to colours; NOTHING where its settings leave them as they are."""
+        return Stage()
+
+    @property
+    def waiting(self) -> bool:
+        """Whether it says nothing until something is picked or measured."""
+        return False
+
 
 class PointAdjust(Adjust):
     """Looks at one encoded value at a time, component by component."""
@@ -34,16 +45,28 @@ class PointAdjust(Adjust):
         """What it makes of values 0–1."""
         raise NotImplementedError
 
+    def component(self, x: F64, k: int) -> F64:
+        """The same of red, green or blue (0, 1, 2), where they differ."""
+        return self.shaped(x)
 
-class TurningAdjust(Adjust):
-    """Turns hues, scales saturation and moves value."""
+    @property
+    def neutral(self) -> bool:
+        """Whether it gives all codes of one value back."""
+        return changes_nothing(table(self))
 
-    def turn(self) -> tuple[float, float, float]:
-        """Full turns of the hue, and two shares −1 … 1."""
-        raise NotImplementedError
+    def stage(self) -> Stage:
+        tables = component_tables(self)
+        return Stage(NOTHING) if all(changes_nothing(t) for t in tables) else Stage(TABLES, tables=tables)
+
+
+class ColourAdjust(Adjust):
+    """Looks at red, green and blue together."""
 
     def suits(self, channel: Channel) -> bool:
         return channel.components == 3
+
+    def stage(self) -> Stage:
+        raise NotImplementedError
 
 
 class SpreadingAdjust(Adjust):

@@ -39,6 +39,12 @@ class Control(Frozen):
         "ramp",
         "pattern",
         "pair",
+        "colour",
+        "rgb",
+        "each",
+        "stops",
+        "measured",
+        "factor",
     ]
     low: float = 0
     high: float = 1

@@ -21,7 +21,7 @@ class BlurAdjust(SpreadingAdjust):
     kind: Literal["blur"] = "blur"
     label: ClassVar[str] = "Blur"
     hint: ClassVar[str] = "Softens what lies beneath, along the surface"
-    rank: ClassVar[int] = 2
+    rank: ClassVar[int] = 16
     controls: ClassVar[tuple[Control, ...]] = (BLUR_RADIUS,)
     radius: Annotated[Length, Field(le=0.1)] = 0.005
 

@@ -6,12 +6,13 @@ from typing import Annotated, ClassVar, Literal
 
 from pydantic import Field
 
-from ruvelt.core.stack.kinds.adjustment import TurningAdjust
+from ruvelt.core.stack.colour_stage import TURN, Stage
+from ruvelt.core.stack.kinds.adjustment import ColourAdjust
 from ruvelt.core.stack.kinds.controls import Control, signed
 from ruvelt.core.stack.kinds.step import Signed
 
 
-class HsvAdjust(TurningAdjust):
+class HsvAdjust(ColourAdjust):
     """Turns the hue by degrees, scales saturation (−1: none, +1: twice as much), and moves value towards 0 (−1) or 1 (+1)."""
 
     kind: Literal["hsv"] = "hsv"
@@ -27,5 +28,6 @@ class HsvAdjust(TurningAdjust):
     saturation: Signed = 0.0
     value: Signed = 0.0
 
-    def turn(self) -> tuple[float, float, float]:
-        return self.hue / 360, self.saturation, self.value
+    def stage(self) -> Stage:
+        numbers = (self.hue / 360, self.saturation, self.value)
+        return Stage(TURN, numbers) if any(numbers) else Stage()

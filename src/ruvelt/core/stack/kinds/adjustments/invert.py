@@ -17,7 +17,7 @@ class InvertAdjust(PointAdjust):
     kind: Literal["invert"] = "invert"
     label: ClassVar[str] = "Invert"
     hint: ClassVar[str] = "The negative of what lies beneath"
-    rank: ClassVar[int] = 6
+    rank: ClassVar[int] = 12
 
     def suits(self, channel: Channel) -> bool:
         return channel.kind != "height"

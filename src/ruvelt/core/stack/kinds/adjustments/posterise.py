@@ -19,7 +19,7 @@ class PosteriseAdjust(PointAdjust):
     kind: Literal["posterise"] = "posterise"
     label: ClassVar[str] = "Posterise"
     hint: ClassVar[str] = "Few even values instead of many"
-    rank: ClassVar[int] = 5
+    rank: ClassVar[int] = 15
     controls: ClassVar[tuple[Control, ...]] = (
         count("count", "Values", "How many are left of each component", 2, 32),
         share("softness", "Softness", "How softly one goes into the next"),

@@ -1,0 +1,109 @@
+"""Layers merged: what two come to, by themselves, as one layer of paint. A step of history like any other."""
+
+from __future__ import annotations
+
+import numpy as np
+from numpy.typing import NDArray
+
+from ruvelt.core.color.encoding import linear_to_srgb_float
+from ruvelt.core.errors import InputError, NotFound
+from ruvelt.core.samples.address import BLOCKS, CHUNK
+from ruvelt.core.stack._blend_kernels import PUSH
+from ruvelt.core.stack.document import AnyLayer, GroupLayer, PaintLayer, Sheet
+from ruvelt.core.stack.edits import AddLayer, Batch, RemoveLayer
+from ruvelt.core.stack.evaluate import SheetEvaluator, State, execute
+from ruvelt.core.stack.mask_evaluate import WHOLE
+from ruvelt.core.stack.plane_ids import plane_id
+from ruvelt.core.stack.program import Op, Program
+from ruvelt.studio.carrying import plane_of
+from ruvelt.studio.copying import position_of
+from ruvelt.studio.layer_ids import IdMaker
+from ruvelt.studio.session import Session
+
+
+def alone(session: Session, sheet_id: str, layers: tuple[str, ...], channel_id: str) -> NDArray[np.uint16] | None:
+    """(components + 1, slots) codes of what layers, back first, come to by themselves, coverage last; None where they say nothing."""
+    evaluator = session.display(sheet_id).evaluator
+    program = evaluator.program(channel_id)
+    ops = [program.ops[i] for i in sorted({i for layer in layers for i in _steps_of(program, layer)})]
+    if not ops:
+        return None
+    evaluator.prepare()
+    inside = Program(program.channel, (program.ops[0], Op(PUSH, "merged"), *ops), program.levels + 1, program.linear)
+    parts = session.workers.map(lambda c: _inside(evaluator, inside, c), range(evaluator.samples.chunk_count))
+    return np.concatenate(parts, axis=1)
+
+
+def _steps_of(program: Program, layer_id: str) -> range:
+    """The steps of a layer, with all of those inside it, as adjustments that change only what it lays are."""
+    mine = [i for i, op in enumerate(program.ops) if op.layer == layer_id and i > 0]
+    return range(mine[0], mine[-1] + 1) if mine else range(0)
+
+
+def _inside(evaluator: SheetEvaluator, program: Program, chunk: int) -> NDArray[np.uint16]:
+    components = program.channel.components
+    state = State(np.zeros((2, components + 1, CHUNK), np.float32), 1, np.zeros(BLOCKS, bool))
+    execute(evaluator.resolve(program, chunk, 1, len(program.ops)), WHOLE, save=state)
+    values = state.values[1].astype(np.float64)
+    if program.linear:
+        values[:components] = linear_to_srgb_float(values[:components])
+    codes: NDArray[np.uint16] = np.rint(np.clip(values, 0, 1) * 65535).astype(np.uint16)
+    return codes
+
+
+def merge_down(session: Session, sheet_id: str, layer_id: str, revision: int | None = None) -> str:
+    """Lay a layer into the one right beneath it, as one layer of paint that looks as they do; returns its id.
+
+    The lower one's mode stays; strengths, masks, fills and adjustments become paint. Raises InputError for layers that are hidden or locked, or
+    where nothing lies beneath in the same group.
+    """
+    with session.lock:
+        session.check_revision(revision)
+        sheet = session.sheet(sheet_id)
+        upper = sheet.find(layer_id)
+        if upper is None:
+            raise NotFound("That layer is gone; it may have been deleted in another window.")
+        lower = _beneath(sheet, layer_id)
+        if lower is None:
+            raise InputError(f"Nothing lies beneath {upper.name} in its group, so there is nothing to merge it with.")
+        for layer in (upper, lower):
+            if layer.locked:
+                raise InputError(f"{layer.name} is locked. Unlock it to merge it.")
+            if not layer.visible or layer.id not in sheet.shown():
+                raise InputError(f"{layer.name} is hidden. Show it first, so that what is merged is what you see.")
+        into, index = position_of(sheet, layer_id)
+        made, planes = IdMaker(sheet).new(), {}
+        uses = {}
+        for channel in session.document.channels:
+            whole = alone(session, sheet_id, (lower.id, upper.id), channel.id)
+            use = lower.channels.get(channel.id) or upper.channels.get(channel.id)
+            if use is not None:
+                blank = {"strength": 1.0, "value": None, "content": None, "role": None, "relief": 1.0}
+                uses[channel.id] = use.model_copy(update={**blank, "blend": use.blend})
+            if whole is not None and whole[-1].any():
+                planes[plane_id(sheet_id, made, channel.id)] = plane_of(session, whole)
+                if channel.id in uses:
+                    uses[channel.id] = uses[channel.id].model_copy(update={"on": True})
+        if not planes:
+            raise InputError(f"{upper.name} and {lower.name} show nothing, so there is nothing to merge.")
+        merged = PaintLayer(id=made, name=lower.name, blend=lower.blend, channels=uses)
+        session.store.commit(
+            f"Merge {upper.name} down",
+            edit=Batch(
+                edits=(
+                    RemoveLayer(sheet=sheet_id, layer=upper.id),
+                    RemoveLayer(sheet=sheet_id, layer=lower.id),
+                    AddLayer(sheet=sheet_id, layer=merged, into=into, index=index),
+                )
+            ),
+            changes={p: dict(plane.chunks) for p, plane in planes.items()},
+            components={p: plane.components for p, plane in planes.items()},
+        )
+        return made
+
+
+def _beneath(sheet: Sheet, layer_id: str) -> AnyLayer | None:
+    into, index = position_of(sheet, layer_id)
+    group = sheet.find(into) if into is not None else None
+    siblings = group.layers if isinstance(group, GroupLayer) else sheet.layers
+    return siblings[index + 1] if index + 1 < len(siblings) else None
