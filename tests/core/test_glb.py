@@ -16,6 +16,7 @@ from PIL import Image
 from ruvelt.core.mesh.rays import RayCaster
 from ruvelt.core.mesh.readers import read_mesh
 from ruvelt.core.output.glb import build_glb
+from ruvelt.core.output.mapset import Look
 from ruvelt.core.output.presets import BUILT_IN
 from ruvelt.core.output.preview import card_camera, render
 from ruvelt.core.stack.masks import Mask
@@ -45,7 +46,7 @@ def scene_of(model: object, **values: tuple[float, ...]) -> Scene:
     ids=["opaque", "clear and glowing"],
 )
 def test_the_reference_validator_finds_nothing(model: object, values: dict[str, tuple[float, ...]]) -> None:
-    issues = validate(build_glb([scene_of(model, **values).display], PACKED))
+    issues = validate(build_glb([Look([scene_of(model, **values).display])], PACKED))
     assert issues["numErrors"] == 0, issues
     assert issues["numWarnings"] == 0, issues
 
@@ -57,7 +58,7 @@ def parts_of(glb: bytes) -> tuple[dict[str, object], bytes]:
 
 def test_maps_are_wired_where_gltf_wants_them() -> None:
     """What is even all over is a factor; once something varies, the pictures hold it where glTF looks for it."""
-    document, _ = parts_of(build_glb([scene_of(split_square(), roughness=(0.25,), metallic=(0.75,)).display], PACKED))
+    document, _ = parts_of(build_glb([Look([scene_of(split_square(), roughness=(0.25,), metallic=(0.75,)).display])], PACKED))
     material = document["materials"][0]  # type: ignore[index]
     assert "alphaMode" not in material
     assert set(material) == {"name", "pbrMetallicRoughness"}
@@ -68,7 +69,7 @@ def test_maps_are_wired_where_gltf_wants_them() -> None:
     values = {"base_color": (1.0, 0.2, 0.0), "roughness": (1.0,), "metallic": (0.0,), "occlusion": (0.5,), "emission": (0.0, 1.0, 0.0)}
     over = fill_layer("g", values).model_copy(update={"mask": Mask.model_validate(halves)})
     scene = Scene(split_square(), (over, fill_layer("f", {"base_color": (0.8, 0.4, 0.2), "roughness": (0.25,), "metallic": (0.75,)})))
-    glb = build_glb([scene.display], PACKED)
+    glb = build_glb([Look([scene.display])], PACKED)
     document, body = parts_of(glb)
     material = document["materials"][0]  # type: ignore[index]
 
@@ -87,13 +88,13 @@ def test_maps_are_wired_where_gltf_wants_them() -> None:
 
 
 def test_opacity_makes_the_material_clear() -> None:
-    document, _ = parts_of(build_glb([scene_of(split_square(), opacity=(0.4,)).display], PACKED))
+    document, _ = parts_of(build_glb([Look([scene_of(split_square(), opacity=(0.4,)).display])], PACKED))
     assert document["materials"][0]["alphaMode"] == "BLEND"  # type: ignore[index]
 
 
 def test_our_reader_reads_it_back() -> None:
     model = globe(24, 12)
-    again = read_mesh(build_glb([scene_of(model).display], PACKED), "b.glb")
+    again = read_mesh(build_glb([Look([scene_of(model).display])], PACKED), "b.glb")
     assert len(again.triangles) == len(model.triangles)
     assert_allclose(again.positions[again.triangles], model.positions[model.triangles], atol=1e-6)
     uv = again.uv_layouts[0].uvs[again.uv_layouts[0].corner_uv[again.triangle_corners]]
@@ -102,7 +103,7 @@ def test_our_reader_reads_it_back() -> None:
 
 
 def test_the_same_bytes_twice() -> None:
-    assert build_glb([scene_of(split_square()).display], PACKED) == build_glb([scene_of(split_square()).display], PACKED)
+    assert build_glb([Look([scene_of(split_square()).display])], PACKED) == build_glb([Look([scene_of(split_square()).display])], PACKED)
 
 
 def test_the_card_shows_the_painted_colour() -> None:

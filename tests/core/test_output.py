@@ -20,7 +20,7 @@ from ruvelt.core.brush.target import Paint
 from ruvelt.core.errors import Cancelled, InputError, NotFound
 from ruvelt.core.output.display import LiveDisplay
 from ruvelt.core.output.images import check_picture, decode_image, encode_png, resize
-from ruvelt.core.output.mapset import render_map, write_map_set
+from ruvelt.core.output.mapset import Look, render_map, write_map_set
 from ruvelt.core.output.presets import BUILT_IN, ExportPreset, MapSpec, file_stem
 from ruvelt.core.samples.address import CHUNK
 from ruvelt.core.stack.channels import Channel
@@ -233,7 +233,7 @@ def test_pictures_of_absurd_size_are_refused_by_their_header() -> None:
 
 def export(scene: Scene, preset: ExportPreset, **more: object) -> dict[str, bytes]:
     files: dict[str, bytes] = {}
-    write_map_set([scene.display], preset, "Storm lantern", files.__setitem__, **more)  # type: ignore[arg-type]
+    write_map_set([Look([scene.display])], preset, "Storm lantern", files.__setitem__, **more)  # type: ignore[arg-type]
     return files
 
 
@@ -335,7 +335,7 @@ def test_names_are_safe_and_unique() -> None:
         file_stem(preset.model_copy(update={"template": "{project}"}), "///", "", 0, "")
     scene = painted_scene()
     with pytest.raises(InputError, match="Two maps would be called"):
-        write_map_set([scene.display, scene.display], preset, "P", lambda name, data: None)
+        write_map_set([Look([scene.display, scene.display])], preset, "P", lambda name, data: None)
 
 
 @pytest.mark.parametrize(

@@ -4,6 +4,38 @@
  */
 
 export interface paths {
+    "/api/adjustment-presets": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["adjusting_presets_adjustment_presets_get"];
+        put?: never;
+        post: operations["adjusting_keep_preset_adjustment_presets_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/adjustment-presets/{preset}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        delete: operations["adjusting_forget_preset_adjustment_presets__preset__delete"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/jobs/{job}": {
         parameters: {
             query?: never;
@@ -217,6 +249,40 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/projects/{uid}/catch-group": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Keep the faces that a range catches as a face group. */
+        post: operations["adjusting_catch_group_projects__uid__catch_group_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{uid}/catch-mask": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** A new paint layer with what a range catches as its mask; an empty range stands for all of them. */
+        post: operations["adjusting_catch_mask_projects__uid__catch_mask_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/projects/{uid}/cells/{sheet}": {
         parameters: {
             query?: never;
@@ -227,6 +293,23 @@ export interface paths {
         get: operations["projects_cells_projects__uid__cells__sheet__get"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{uid}/colour-beneath": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** The mean colour beneath a layer at pixels of a view, or at texels of the sheet. */
+        post: operations["adjusting_colour_beneath_projects__uid__colour_beneath_post"];
         delete?: never;
         options?: never;
         head?: never;
@@ -463,6 +546,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/projects/{uid}/histogram": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** How often each of 256 values lies beneath a layer: in what a view shows, on picked faces, or everywhere. */
+        post: operations["adjusting_histogram_projects__uid__histogram_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/projects/{uid}/history": {
         parameters: {
             query?: never;
@@ -672,6 +772,39 @@ export interface paths {
         put?: never;
         /** Small looks at a layer's mask ("") and each of its sources, as PNG data URLs; with `edit` as they would be after it. */
         post: operations["masking_pictures_projects__uid__mask_pictures_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{uid}/measure": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Figures of what lies beneath an adjustment, and of a layer or picture to match. */
+        post: operations["adjusting_measure_projects__uid__measure_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{uid}/merge-down": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["adjusting_merge_projects__uid__merge_down_post"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1073,6 +1206,56 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/projects/{uid}/variants": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Lit looks at the base ("") and every variant, and how much of each waits for layers that are gone. */
+        get: operations["adjusting_variants_projects__uid__variants_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{uid}/variants/as-project": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["adjusting_variant_as_project_projects__uid__variants_as_project_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{uid}/variants/show": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Show a variant, or the base; no step of history. */
+        post: operations["adjusting_show_variant_projects__uid__variants_show_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/projects/{uid}/versions": {
         parameters: {
             query?: never;
@@ -1220,10 +1403,15 @@ export interface components {
         /**
          * AdjustLayer
          * @description Changes what lies beneath it, in the channels where it is on.
+         *
+         *     components : of colours that are changed
+         *     reach : "group", all beneath it among the layers of its group; "beneath", what the groups around it lie on too; "clip", only what the layer
+         *     under it lays
+         *     ranges : colours with settings of their own; then `adjust` changes what no range has, if `rest` says so. Channels of one value have no ranges.
          */
         AdjustLayer: {
             /** Adjust */
-            adjust: components["schemas"]["LevelsAdjust"] | components["schemas"]["HsvAdjust"] | components["schemas"]["BlurAdjust"] | components["schemas"]["ContrastAdjust"] | components["schemas"]["CurveAdjust"] | components["schemas"]["PosteriseAdjust"] | components["schemas"]["InvertAdjust"] | components["schemas"]["UnknownAdjust"];
+            adjust: components["schemas"]["LevelsAdjust"] | components["schemas"]["HsvAdjust"] | components["schemas"]["OklchAdjust"] | components["schemas"]["ContrastAdjust"] | components["schemas"]["CurveAdjust"] | components["schemas"]["GainsAdjust"] | components["schemas"]["TintAdjust"] | components["schemas"]["BalanceAdjust"] | components["schemas"]["WhiteBalanceAdjust"] | components["schemas"]["GreyAdjust"] | components["schemas"]["RampAdjust"] | components["schemas"]["MatchAdjust"] | components["schemas"]["InvertAdjust"] | components["schemas"]["GainAdjust"] | components["schemas"]["ClampAdjust"] | components["schemas"]["PosteriseAdjust"] | components["schemas"]["BlurAdjust"] | components["schemas"]["UnknownAdjust"];
             /**
              * Blend
              * @default normal
@@ -1236,6 +1424,15 @@ export interface components {
             channels: {
                 [key: string]: components["schemas"]["ChannelUse"];
             };
+            /**
+             * Components
+             * @default [
+             *       "r",
+             *       "g",
+             *       "b"
+             *     ]
+             */
+            components: ("r" | "g" | "b")[];
             /** Id */
             id: string;
             /**
@@ -1253,6 +1450,22 @@ export interface components {
             /** Name */
             name: string;
             /**
+             * Ranges
+             * @default []
+             */
+            ranges: components["schemas"]["PickedRange"][];
+            /**
+             * Reach
+             * @default group
+             * @enum {string}
+             */
+            reach: "group" | "beneath" | "clip";
+            /**
+             * Rest
+             * @default false
+             */
+            rest: boolean;
+            /**
              * Strength
              * @default 1
              */
@@ -1262,6 +1475,42 @@ export interface components {
              * @default true
              */
             visible: boolean;
+        };
+        /**
+         * AdjustPreset
+         * @description What `AdjustLayer` says of how it changes colours and values.
+         */
+        AdjustPreset: {
+            /** Adjust */
+            adjust: components["schemas"]["LevelsAdjust"] | components["schemas"]["HsvAdjust"] | components["schemas"]["OklchAdjust"] | components["schemas"]["ContrastAdjust"] | components["schemas"]["CurveAdjust"] | components["schemas"]["GainsAdjust"] | components["schemas"]["TintAdjust"] | components["schemas"]["BalanceAdjust"] | components["schemas"]["WhiteBalanceAdjust"] | components["schemas"]["GreyAdjust"] | components["schemas"]["RampAdjust"] | components["schemas"]["MatchAdjust"] | components["schemas"]["InvertAdjust"] | components["schemas"]["GainAdjust"] | components["schemas"]["ClampAdjust"] | components["schemas"]["PosteriseAdjust"] | components["schemas"]["BlurAdjust"] | components["schemas"]["UnknownAdjust"];
+            /**
+             * Components
+             * @default [
+             *       "r",
+             *       "g",
+             *       "b"
+             *     ]
+             */
+            components: ("r" | "g" | "b")[];
+            /** Id */
+            id: string;
+            /** Name */
+            name: string;
+            /**
+             * Ranges
+             * @default []
+             */
+            ranges: components["schemas"]["PickedRange"][];
+            /**
+             * Rest
+             * @default false
+             */
+            rest: boolean;
+        };
+        /** AdjustPresetsAnswer */
+        AdjustPresetsAnswer: {
+            /** Presets */
+            presets: components["schemas"]["AdjustPreset"][];
         };
         /**
          * ArrivedBody
@@ -1508,6 +1757,56 @@ export interface components {
             thickness_reach: number;
         };
         /**
+         * BalanceAdjust
+         * @description Lift, gamma and gain of each component: clip((1 + ½ highlights) · (x + ½ shadows · (1 − x)))^(2^−mid), on encoded values.
+         */
+        BalanceAdjust: {
+            /**
+             * Highlights
+             * @default [
+             *       0,
+             *       0,
+             *       0
+             *     ]
+             */
+            highlights: [
+                number,
+                number,
+                number
+            ];
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "balance";
+            /**
+             * Mid
+             * @default [
+             *       0,
+             *       0,
+             *       0
+             *     ]
+             */
+            mid: [
+                number,
+                number,
+                number
+            ];
+            /**
+             * Shadows
+             * @default [
+             *       0,
+             *       0,
+             *       0
+             *     ]
+             */
+            shadows: [
+                number,
+                number,
+                number
+            ];
+        };
+        /**
          * Batch
          * @description Several edits as one.
          */
@@ -1518,7 +1817,7 @@ export interface components {
              */
             edit: "batch";
             /** Edits */
-            edits: (components["schemas"]["AddLayer"] | components["schemas"]["RemoveLayer"] | components["schemas"]["MoveLayer"] | components["schemas"]["SetLayer"] | components["schemas"]["SetSheet"] | components["schemas"]["SetHighMeshes"] | components["schemas"]["SetImages"] | components["schemas"]["SetFaceGroups"] | components["schemas"]["SetSeams"] | components["schemas"]["SetSettings"] | components["schemas"]["AddChannel"] | components["schemas"]["RemoveChannel"] | components["schemas"]["ReplaceDocument"] | components["schemas"]["Batch"])[];
+            edits: (components["schemas"]["AddLayer"] | components["schemas"]["RemoveLayer"] | components["schemas"]["MoveLayer"] | components["schemas"]["SetLayer"] | components["schemas"]["SetSheet"] | components["schemas"]["SetHighMeshes"] | components["schemas"]["SetImages"] | components["schemas"]["SetFaceGroups"] | components["schemas"]["SetSeams"] | components["schemas"]["SetSettings"] | components["schemas"]["SetVariants"] | components["schemas"]["PutVariant"] | components["schemas"]["ShowVariant"] | components["schemas"]["SetRoles"] | components["schemas"]["SetRoleColour"] | components["schemas"]["AddChannel"] | components["schemas"]["RemoveChannel"] | components["schemas"]["ReplaceDocument"] | components["schemas"]["Batch"])[];
         };
         /**
          * BlendContent
@@ -1890,6 +2189,23 @@ export interface components {
             width: number;
         };
         /**
+         * CatchBody
+         * @description `range`: of the adjustment, by id; "" for all of them.
+         */
+        CatchBody: {
+            /** Layer */
+            layer: string;
+            /** Range */
+            range: string;
+            /**
+             * Revision
+             * @default null
+             */
+            revision: number | null;
+            /** Sheet */
+            sheet: string;
+        };
+        /**
          * CellsAnswer
          * @description PNG data URLs by "layer/channel" and "layer/mask".
          */
@@ -1929,7 +2245,7 @@ export interface components {
          * ChannelUse
          * @description A layer's part in one channel: whether it takes part, how strongly, its own blend mode, and what a fill layer lays there.
          *
-         *     `content` goes before `value`.
+         *     `content` goes before `role`, and that before `value`.
          */
         ChannelUse: {
             /**
@@ -1948,6 +2264,16 @@ export interface components {
              */
             on: boolean;
             /**
+             * Relief
+             * @default 1
+             */
+            relief: number;
+            /**
+             * Role
+             * @default null
+             */
+            role: string | null;
+            /**
              * Strength
              * @default 1
              */
@@ -1957,6 +2283,27 @@ export interface components {
              * @default null
              */
             value: number[] | null;
+        };
+        /**
+         * ClampAdjust
+         * @description What is below `low` becomes it, and what is above `high`.
+         */
+        ClampAdjust: {
+            /**
+             * High
+             * @default 1
+             */
+            high: number;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "clamp";
+            /**
+             * Low
+             * @default 0
+             */
+            low: number;
         };
         /**
          * CloneFrom
@@ -1974,6 +2321,50 @@ export interface components {
             ] | null;
             /** Source */
             source: [
+                number,
+                number,
+                number
+            ];
+        };
+        /** ColourAnswer */
+        ColourAnswer: {
+            /** Colour */
+            colour: [
+                number,
+                number,
+                number
+            ];
+        };
+        /**
+         * ColourBeneathBody
+         * @description `points`: pixels of the view of `camera`, or texels of the sheet, x right and y down.
+         */
+        ColourBeneathBody: {
+            /** @default null */
+            camera: components["schemas"]["Camera"] | null;
+            /** Layer */
+            layer: string;
+            /** Points */
+            points: [
+                number,
+                number
+            ][];
+            /** Sheet */
+            sheet: string;
+        };
+        /**
+         * ColourFigures
+         * @description Mean and standard deviation of lightness and the two axes of OKLab.
+         */
+        ColourFigures: {
+            /** Mean */
+            mean: [
+                number,
+                number,
+                number
+            ];
+            /** Spread */
+            spread: [
                 number,
                 number,
                 number
@@ -2246,7 +2637,7 @@ export interface components {
              * Kind
              * @enum {string}
              */
-            kind: "share" | "signed" | "length" | "count" | "seed" | "choice" | "switch" | "range" | "direction" | "stretch" | "curve" | "ends" | "picks" | "colours" | "layer" | "image" | "projection" | "degrees" | "gamma" | "ramp" | "pattern" | "pair";
+            kind: "share" | "signed" | "length" | "count" | "seed" | "choice" | "switch" | "range" | "direction" | "stretch" | "curve" | "ends" | "picks" | "colours" | "layer" | "image" | "projection" | "degrees" | "gamma" | "ramp" | "pattern" | "pair" | "colour" | "rgb" | "each" | "stops" | "measured" | "factor";
             /**
              * Low
              * @default 0
@@ -2418,7 +2809,7 @@ export interface components {
              * Edit
              * @default null
              */
-            edit: (components["schemas"]["AddLayer"] | components["schemas"]["RemoveLayer"] | components["schemas"]["MoveLayer"] | components["schemas"]["SetLayer"] | components["schemas"]["SetSheet"] | components["schemas"]["SetHighMeshes"] | components["schemas"]["SetImages"] | components["schemas"]["SetFaceGroups"] | components["schemas"]["SetSeams"] | components["schemas"]["SetSettings"] | components["schemas"]["AddChannel"] | components["schemas"]["RemoveChannel"] | components["schemas"]["ReplaceDocument"] | components["schemas"]["Batch"]) | null;
+            edit: (components["schemas"]["AddLayer"] | components["schemas"]["RemoveLayer"] | components["schemas"]["MoveLayer"] | components["schemas"]["SetLayer"] | components["schemas"]["SetSheet"] | components["schemas"]["SetHighMeshes"] | components["schemas"]["SetImages"] | components["schemas"]["SetFaceGroups"] | components["schemas"]["SetSeams"] | components["schemas"]["SetSettings"] | components["schemas"]["SetVariants"] | components["schemas"]["PutVariant"] | components["schemas"]["ShowVariant"] | components["schemas"]["SetRoles"] | components["schemas"]["SetRoleColour"] | components["schemas"]["AddChannel"] | components["schemas"]["RemoveChannel"] | components["schemas"]["ReplaceDocument"] | components["schemas"]["Batch"]) | null;
             /**
              * Have
              * @default {}
@@ -2448,6 +2839,8 @@ export interface components {
          * @description Everything about a project but its pixels.
          */
         Document: {
+            /** @default null */
+            base: components["schemas"]["Variant"] | null;
             /** @default null */
             cage_mesh: components["schemas"]["HighMesh"] | null;
             /**
@@ -2556,6 +2949,7 @@ export interface components {
              *       "finishes": [],
              *       "height_range": 0.01,
              *       "multiply_vertex_colours": false,
+             *       "roles": [],
              *       "swatches": []
              *     }
              */
@@ -2563,10 +2957,20 @@ export interface components {
             /** Sheets */
             sheets: components["schemas"]["Sheet"][];
             /**
+             * Showing
+             * @default null
+             */
+            showing: string | null;
+            /**
              * Shown Picks
              * @default []
              */
             shown_picks: components["schemas"]["FacePick"][];
+            /**
+             * Variants
+             * @default []
+             */
+            variants: components["schemas"]["Variant"][];
         };
         /** DuplicateBody */
         DuplicateBody: {
@@ -2585,7 +2989,7 @@ export interface components {
         /** EditBody */
         EditBody: {
             /** Edit */
-            edit: components["schemas"]["AddLayer"] | components["schemas"]["RemoveLayer"] | components["schemas"]["MoveLayer"] | components["schemas"]["SetLayer"] | components["schemas"]["SetSheet"] | components["schemas"]["SetHighMeshes"] | components["schemas"]["SetImages"] | components["schemas"]["SetFaceGroups"] | components["schemas"]["SetSeams"] | components["schemas"]["SetSettings"] | components["schemas"]["AddChannel"] | components["schemas"]["RemoveChannel"] | components["schemas"]["ReplaceDocument"] | components["schemas"]["Batch"];
+            edit: components["schemas"]["AddLayer"] | components["schemas"]["RemoveLayer"] | components["schemas"]["MoveLayer"] | components["schemas"]["SetLayer"] | components["schemas"]["SetSheet"] | components["schemas"]["SetHighMeshes"] | components["schemas"]["SetImages"] | components["schemas"]["SetFaceGroups"] | components["schemas"]["SetSeams"] | components["schemas"]["SetSettings"] | components["schemas"]["SetVariants"] | components["schemas"]["PutVariant"] | components["schemas"]["ShowVariant"] | components["schemas"]["SetRoles"] | components["schemas"]["SetRoleColour"] | components["schemas"]["AddChannel"] | components["schemas"]["RemoveChannel"] | components["schemas"]["ReplaceDocument"] | components["schemas"]["Batch"];
             /** Label */
             label: string;
             /** Revision */
@@ -2615,12 +3019,17 @@ export interface components {
              * @default null
              */
             sheets: string[] | null;
+            /**
+             * Variants
+             * @default null
+             */
+            variants: (string | null)[] | null;
         };
         /**
          * ExportPreset
          * @description How a map set is written. `format`: what writes its maps; `size` 0 keeps each sheet's resolution.
          *
-         *     `template` takes {project}, {sheet}, {map} and {tile}.
+         *     `template` takes {project}, {sheet}, {map}, {tile} and {variant}, which stays empty for maps that all variants share.
          */
         ExportPreset: {
             /**
@@ -2644,6 +3053,11 @@ export interface components {
              * @default false
              */
             glb: boolean;
+            /**
+             * Height Strength
+             * @default 1
+             */
+            height_strength: number;
             /** Id */
             id: string;
             /** Maps */
@@ -2998,6 +3412,84 @@ export interface components {
             target: components["schemas"]["Target"];
         };
         /**
+         * GainAdjust
+         * @description gain · x + offset, of values of data.
+         */
+        GainAdjust: {
+            /**
+             * Gain
+             * @default 1
+             */
+            gain: number;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "gain";
+            /**
+             * Offset
+             * @default 0
+             */
+            offset: number;
+        };
+        /**
+         * GainsAdjust
+         * @description clip(½ + contrast · (intensity · x − ½))^(1 / gamma), on encoded values. Of four numbers the first is for all, the others multiply it for
+         *     red, green and blue; a channel of one value goes by the first.
+         */
+        GainsAdjust: {
+            /**
+             * Contrast
+             * @default [
+             *       1,
+             *       1,
+             *       1,
+             *       1
+             *     ]
+             */
+            contrast: [
+                number,
+                number,
+                number,
+                number
+            ];
+            /**
+             * Gamma
+             * @default [
+             *       1,
+             *       1,
+             *       1,
+             *       1
+             *     ]
+             */
+            gamma: [
+                number,
+                number,
+                number,
+                number
+            ];
+            /**
+             * Intensity
+             * @default [
+             *       1,
+             *       1,
+             *       1,
+             *       1
+             *     ]
+             */
+            intensity: [
+                number,
+                number,
+                number,
+                number
+            ];
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "gains";
+        };
+        /**
          * GeometryHeader
          * @description The model's bounds, and the sheets whose geometry can be asked for; none when the model has no UVs.
          */
@@ -3131,6 +3623,32 @@ export interface components {
             size: number;
         };
         /**
+         * GreyAdjust
+         * @description Grey as light as the weighted sum of red, green and blue light (linear), the weights brought to a sum of one where they have any.
+         *
+         *     The first ones are luminance's (Rec. 709).
+         */
+        GreyAdjust: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "grey";
+            /**
+             * Weights
+             * @default [
+             *       0.2126,
+             *       0.7152,
+             *       0.0722
+             *     ]
+             */
+            weights: [
+                number,
+                number,
+                number
+            ];
+        };
+        /**
          * GroupLayer
          * @description Layers blended among themselves first (isolated), then laid down as one. Front first.
          */
@@ -3244,6 +3762,33 @@ export interface components {
             name: string;
             /** Triangles */
             triangles: number;
+        };
+        /**
+         * HistogramAnswer
+         * @description Counts of 256 values, a list for each component.
+         */
+        HistogramAnswer: {
+            /** Bins */
+            bins: number[][];
+        };
+        /**
+         * HistogramBody
+         * @description `camera`: what that view shows; `picks`: only those faces.
+         */
+        HistogramBody: {
+            /** @default null */
+            camera: components["schemas"]["Camera"] | null;
+            /** Channel */
+            channel: string;
+            /** Layer */
+            layer: string;
+            /**
+             * Picks
+             * @default null
+             */
+            picks: components["schemas"]["FacePick"][] | null;
+            /** Sheet */
+            sheet: string;
         };
         /** HistoryAnswer */
         HistoryAnswer: {
@@ -3867,9 +4412,72 @@ export interface components {
              * Edit
              * @default null
              */
-            edit: (components["schemas"]["AddLayer"] | components["schemas"]["RemoveLayer"] | components["schemas"]["MoveLayer"] | components["schemas"]["SetLayer"] | components["schemas"]["SetSheet"] | components["schemas"]["SetHighMeshes"] | components["schemas"]["SetImages"] | components["schemas"]["SetFaceGroups"] | components["schemas"]["SetSeams"] | components["schemas"]["SetSettings"] | components["schemas"]["AddChannel"] | components["schemas"]["RemoveChannel"] | components["schemas"]["ReplaceDocument"] | components["schemas"]["Batch"]) | null;
+            edit: (components["schemas"]["AddLayer"] | components["schemas"]["RemoveLayer"] | components["schemas"]["MoveLayer"] | components["schemas"]["SetLayer"] | components["schemas"]["SetSheet"] | components["schemas"]["SetHighMeshes"] | components["schemas"]["SetImages"] | components["schemas"]["SetFaceGroups"] | components["schemas"]["SetSeams"] | components["schemas"]["SetSettings"] | components["schemas"]["SetVariants"] | components["schemas"]["PutVariant"] | components["schemas"]["ShowVariant"] | components["schemas"]["SetRoles"] | components["schemas"]["SetRoleColour"] | components["schemas"]["AddChannel"] | components["schemas"]["RemoveChannel"] | components["schemas"]["ReplaceDocument"] | components["schemas"]["Batch"]) | null;
             /** Layer */
             layer: string;
+            /** Sheet */
+            sheet: string;
+        };
+        /**
+         * MatchAdjust
+         * @description Mean and spread of colours become those of others (E. Reinhard et al., "Color transfer between images", 2001), in OKLab, by `amount`.
+         *
+         *     Both were measured when they were chosen and stay as they were, so that paint laid later does not move what is there.
+         */
+        MatchAdjust: {
+            /**
+             * Amount
+             * @default 1
+             */
+            amount: number;
+            /** @default null */
+            goal: components["schemas"]["ColourFigures"] | null;
+            /**
+             * Goal Name
+             * @default
+             */
+            goal_name: string;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "match";
+            /** @default null */
+            source: components["schemas"]["ColourFigures"] | null;
+        };
+        /** MeasureAnswer */
+        MeasureAnswer: {
+            goal: components["schemas"]["ColourFigures"];
+            /** Goal Name */
+            goal_name: string;
+            source: components["schemas"]["ColourFigures"];
+        };
+        /** MeasureBody */
+        MeasureBody: {
+            /**
+             * Goal Layer
+             * @default null
+             */
+            goal_layer: string | null;
+            /**
+             * Goal Picture
+             * @default null
+             */
+            goal_picture: string | null;
+            /** Layer */
+            layer: string;
+            /** Sheet */
+            sheet: string;
+        };
+        /** MergeBody */
+        MergeBody: {
+            /** Layer */
+            layer: string;
+            /**
+             * Revision
+             * @default null
+             */
+            revision: number | null;
             /** Sheet */
             sheet: string;
         };
@@ -4227,6 +4835,47 @@ export interface components {
             strength: number;
         };
         /**
+         * OklchAdjust
+         * @description OKLCH (B. Ottosson, 2020): hue by degrees, chroma 1 + chroma times as strong, lightness added. A turned hue is as light as before; what
+         *     sRGB does not hold loses chroma, not hue.
+         */
+        OklchAdjust: {
+            /**
+             * Chroma
+             * @default 0
+             */
+            chroma: number;
+            /**
+             * Hue
+             * @default 0
+             */
+            hue: number;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "oklch";
+            /**
+             * Lightness
+             * @default 0
+             */
+            lightness: number;
+        };
+        /**
+         * Override
+         * @description Values of one layer, as JSON, by field.
+         */
+        Override: {
+            /** Layer */
+            layer: string;
+            /** Sheet */
+            sheet: string;
+            /** Values */
+            values: {
+                [key: string]: unknown;
+            };
+        };
+        /**
          * PackBody
          * @description Least distance between islands, texels.
          */
@@ -4540,6 +5189,49 @@ export interface components {
             /** Ramp */
             ramp: components["schemas"]["ColourStop"][];
         };
+        /**
+         * PickedRange
+         * @description Colours that look like one, with settings of their own. Distances are OKLab's.
+         *
+         *     What is within `tolerance` is caught whole, over `softness` it fades out; `invert`: all but that. Where ranges overlap they share by weight.
+         */
+        PickedRange: {
+            /** Adjust */
+            adjust: components["schemas"]["LevelsAdjust"] | components["schemas"]["HsvAdjust"] | components["schemas"]["OklchAdjust"] | components["schemas"]["ContrastAdjust"] | components["schemas"]["CurveAdjust"] | components["schemas"]["GainsAdjust"] | components["schemas"]["TintAdjust"] | components["schemas"]["BalanceAdjust"] | components["schemas"]["WhiteBalanceAdjust"] | components["schemas"]["GreyAdjust"] | components["schemas"]["RampAdjust"] | components["schemas"]["MatchAdjust"] | components["schemas"]["InvertAdjust"] | components["schemas"]["GainAdjust"] | components["schemas"]["ClampAdjust"] | components["schemas"]["PosteriseAdjust"] | components["schemas"]["BlurAdjust"] | components["schemas"]["UnknownAdjust"];
+            /** Colour */
+            colour: [
+                number,
+                number,
+                number
+            ];
+            /** Id */
+            id: string;
+            /**
+             * Invert
+             * @default false
+             */
+            invert: boolean;
+            /**
+             * Name
+             * @default
+             */
+            name: string;
+            /**
+             * On
+             * @default true
+             */
+            on: boolean;
+            /**
+             * Softness
+             * @default 0.08
+             */
+            softness: number;
+            /**
+             * Tolerance
+             * @default 0.08
+             */
+            tolerance: number;
+        };
         /** PicturesAnswer */
         PicturesAnswer: {
             /** Pictures */
@@ -4826,6 +5518,11 @@ export interface components {
             /** Updated At */
             updated_at: number;
         };
+        /** ProjectIdAnswer */
+        ProjectIdAnswer: {
+            /** Uid */
+            uid: string;
+        };
         /** ProjectList */
         ProjectList: {
             /** Projects */
@@ -4936,6 +5633,73 @@ export interface components {
              * @default 0
              */
             turn: number;
+        };
+        /**
+         * PutVariant
+         * @description Put one variant in place of the one with its id: how changes of it are taken back.
+         */
+        PutVariant: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            edit: "put-variant";
+            variant: components["schemas"]["Variant"];
+        };
+        /**
+         * RampAdjust
+         * @description The colour at the place of the encoded luminance (Rec. 709, of linear light) on a ramp; straight between stops, on encoded values.
+         */
+        RampAdjust: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "ramp";
+            /**
+             * Stops
+             * @default [
+             *       {
+             *         "at": 0,
+             *         "colour": [
+             *           0.05,
+             *           0.06,
+             *           0.12
+             *         ]
+             *       },
+             *       {
+             *         "at": 0.5,
+             *         "colour": [
+             *           0.55,
+             *           0.36,
+             *           0.22
+             *         ]
+             *       },
+             *       {
+             *         "at": 1,
+             *         "colour": [
+             *           1,
+             *           0.95,
+             *           0.82
+             *         ]
+             *       }
+             *     ]
+             */
+            stops: components["schemas"]["RampStop"][];
+        };
+        /**
+         * RampStop
+         * @description A colour at a place 0 (black) … 1 (white).
+         */
+        RampStop: {
+            /** At */
+            at: number;
+            /** Colour */
+            colour: [
+                number,
+                number,
+                number
+            ];
         };
         /**
          * ReadinessAnswer
@@ -5168,7 +5932,9 @@ export interface components {
         };
         /**
          * SetLayer
-         * @description Replace some fields of a layer: name, visible, locked, strength, blend, channels, mask, an adjustment.
+         * @description Replace some fields of a layer: name, visible, locked, strength, blend, channels, mask, an adjustment and its ranges.
+         *
+         *     variant : the one that says so, of what variants may say otherwise; None for the base
          */
         SetLayer: {
             /**
@@ -5184,6 +5950,48 @@ export interface components {
             values: {
                 [key: string]: unknown;
             };
+            /**
+             * Variant
+             * @default null
+             */
+            variant: string | null;
+        };
+        /**
+         * SetRoleColour
+         * @description Another colour for a swatch role, in a variant or in the base.
+         */
+        SetRoleColour: {
+            /** Colour */
+            colour: [
+                number,
+                number,
+                number
+            ];
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            edit: "set-role-colour";
+            /** Role */
+            role: string;
+            /**
+             * Variant
+             * @default null
+             */
+            variant: string | null;
+        };
+        /**
+         * SetRoles
+         * @description Replace the list of swatch roles, with the base's colours.
+         */
+        SetRoles: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            edit: "set-roles";
+            /** Roles */
+            roles: components["schemas"]["SwatchRole"][];
         };
         /**
          * SetSeams
@@ -5231,6 +6039,19 @@ export interface components {
             };
         };
         /**
+         * SetVariants
+         * @description Replace the list of variants; one that shows and is not among them gives way to the base.
+         */
+        SetVariants: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            edit: "set-variants";
+            /** Variants */
+            variants: components["schemas"]["Variant"][];
+        };
+        /**
          * Settings
          * @description Project settings. `height_range`: object units that height 1 stands for, as a share of the model's diagonal.
          */
@@ -5261,6 +6082,11 @@ export interface components {
              * @default false
              */
             multiply_vertex_colours: boolean;
+            /**
+             * Roles
+             * @default []
+             */
+            roles: components["schemas"]["SwatchRole"][];
             /**
              * Swatches
              * @default []
@@ -5504,6 +6330,30 @@ export interface components {
             triangles: number;
         };
         /**
+         * ShowVariant
+         * @description Show a variant, or the base: what views and exports are made of, and what changes of layers go to.
+         */
+        ShowVariant: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            edit: "show-variant";
+            /**
+             * Variant
+             * @default null
+             */
+            variant: string | null;
+        };
+        /** ShowVariantBody */
+        ShowVariantBody: {
+            /**
+             * Variant
+             * @default null
+             */
+            variant: string | null;
+        };
+        /**
          * SmearSettings
          * @description What smear does. mode : "mix" carries paint and lays it; "push" moves what is there, borders and all.
          *
@@ -5623,7 +6473,7 @@ export interface components {
             contents: components["schemas"]["Kind"][];
             /** First Adjustments */
             first_adjustments: {
-                [key: string]: components["schemas"]["LevelsAdjust"] | components["schemas"]["HsvAdjust"] | components["schemas"]["BlurAdjust"] | components["schemas"]["ContrastAdjust"] | components["schemas"]["CurveAdjust"] | components["schemas"]["PosteriseAdjust"] | components["schemas"]["InvertAdjust"] | components["schemas"]["UnknownAdjust"];
+                [key: string]: components["schemas"]["LevelsAdjust"] | components["schemas"]["HsvAdjust"] | components["schemas"]["OklchAdjust"] | components["schemas"]["ContrastAdjust"] | components["schemas"]["CurveAdjust"] | components["schemas"]["GainsAdjust"] | components["schemas"]["TintAdjust"] | components["schemas"]["BalanceAdjust"] | components["schemas"]["WhiteBalanceAdjust"] | components["schemas"]["GreyAdjust"] | components["schemas"]["RampAdjust"] | components["schemas"]["MatchAdjust"] | components["schemas"]["InvertAdjust"] | components["schemas"]["GainAdjust"] | components["schemas"]["ClampAdjust"] | components["schemas"]["PosteriseAdjust"] | components["schemas"]["BlurAdjust"] | components["schemas"]["UnknownAdjust"];
             };
             /** First Contents */
             first_contents: {
@@ -5809,6 +6659,22 @@ export interface components {
             suspects: components["schemas"]["SuspectEntry"][];
         };
         /**
+         * SwatchRole
+         * @description A colour under the name of what it is for ("hull"): fills laid as this role follow it.
+         */
+        SwatchRole: {
+            /** Colour */
+            colour: [
+                number,
+                number,
+                number
+            ];
+            /** Id */
+            id: string;
+            /** Name */
+            name: string;
+        };
+        /**
          * Target
          * @description Channel cells of one paint layer, one painted mask source, or the touch-up over a mesh map (then `layer` says nothing).
          */
@@ -5897,6 +6763,35 @@ export interface components {
             texture: string;
             /** Version */
             version: string;
+        };
+        /**
+         * TintAdjust
+         * @description Hue and chroma go towards those of `colour` by `amount`, lightness stays (OKLab); what sRGB does not hold loses chroma.
+         */
+        TintAdjust: {
+            /**
+             * Amount
+             * @default 0.5
+             */
+            amount: number;
+            /**
+             * Colour
+             * @default [
+             *       0.9,
+             *       0.72,
+             *       0.5
+             *     ]
+             */
+            colour: [
+                number,
+                number,
+                number
+            ];
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "tint";
         };
         /**
          * TipAnswer
@@ -6184,6 +7079,50 @@ export interface components {
             /** Revision */
             revision: number;
         };
+        /**
+         * Variant
+         * @description roles : colours of swatch roles, by their ids
+         */
+        Variant: {
+            /** Id */
+            id: string;
+            /** Name */
+            name: string;
+            /**
+             * Overrides
+             * @default []
+             */
+            overrides: components["schemas"]["Override"][];
+            /**
+             * Roles
+             * @default {}
+             */
+            roles: Record<string, never>;
+        };
+        /** VariantProjectBody */
+        VariantProjectBody: {
+            /** Name */
+            name: string;
+            /**
+             * Variant
+             * @default null
+             */
+            variant: string | null;
+        };
+        /**
+         * VariantsAnswer
+         * @description By id of the variant, "" the base: JPEG data URLs, and numbers of changes that wait for layers that are gone.
+         */
+        VariantsAnswer: {
+            /** Pictures */
+            pictures: {
+                [key: string]: string;
+            };
+            /** Waiting */
+            waiting: {
+                [key: string]: number;
+            };
+        };
         /** VersionAnswer */
         VersionAnswer: {
             /** Created At */
@@ -6279,6 +7218,35 @@ export interface components {
              */
             softness: number;
         };
+        /**
+         * WhiteBalanceAdjust
+         * @description Adapts light so that `neutral` becomes grey of its own luminance (linear Bradford; ICC.1:2022 annex E), by `amount`.
+         */
+        WhiteBalanceAdjust: {
+            /**
+             * Amount
+             * @default 1
+             */
+            amount: number;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "white_balance";
+            /**
+             * Neutral
+             * @default [
+             *       0.5,
+             *       0.5,
+             *       0.5
+             *     ]
+             */
+            neutral: [
+                number,
+                number,
+                number
+            ];
+        };
     };
     responses: never;
     parameters: never;
@@ -6288,6 +7256,288 @@ export interface components {
 }
 export type $defs = Record<string, never>;
 export interface operations {
+    adjusting_presets_adjustment_presets_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AdjustPresetsAnswer"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+            /** @description Method Not Allowed */
+            405: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+            /** @description Unsupported Media Type */
+            415: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+            /** @description Insufficient Storage */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+        };
+    };
+    adjusting_keep_preset_adjustment_presets_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AdjustPreset"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AdjustPresetsAnswer"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+            /** @description Method Not Allowed */
+            405: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+            /** @description Unsupported Media Type */
+            415: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+            /** @description Insufficient Storage */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+        };
+    };
+    adjusting_forget_preset_adjustment_presets__preset__delete: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                preset: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AdjustPresetsAnswer"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+            /** @description Method Not Allowed */
+            405: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+            /** @description Unsupported Media Type */
+            415: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+            /** @description Insufficient Storage */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+        };
+    };
     projects_job_state_jobs__job__get: {
         parameters: {
             query?: never;
@@ -8017,6 +9267,202 @@ export interface operations {
             };
         };
     };
+    adjusting_catch_group_projects__uid__catch_group_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                uid: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CatchBody"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProjectState"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+            /** @description Method Not Allowed */
+            405: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+            /** @description Unsupported Media Type */
+            415: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+            /** @description Insufficient Storage */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+        };
+    };
+    adjusting_catch_mask_projects__uid__catch_mask_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                uid: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CatchBody"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LayerAnswer"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+            /** @description Method Not Allowed */
+            405: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+            /** @description Unsupported Media Type */
+            415: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+            /** @description Insufficient Storage */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+        };
+    };
     projects_cells_projects__uid__cells__sheet__get: {
         parameters: {
             query?: never;
@@ -8036,6 +9482,104 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["CellsAnswer"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+            /** @description Method Not Allowed */
+            405: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+            /** @description Unsupported Media Type */
+            415: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+            /** @description Insufficient Storage */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+        };
+    };
+    adjusting_colour_beneath_projects__uid__colour_beneath_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                uid: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ColourBeneathBody"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ColourAnswer"];
                 };
             };
             /** @description Bad Request */
@@ -9470,6 +11014,104 @@ export interface operations {
             };
         };
     };
+    adjusting_histogram_projects__uid__histogram_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                uid: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["HistogramBody"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HistogramAnswer"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+            /** @description Method Not Allowed */
+            405: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+            /** @description Unsupported Media Type */
+            415: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+            /** @description Insufficient Storage */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+        };
+    };
     projects_history_projects__uid__history_get: {
         parameters: {
             query?: never;
@@ -10675,6 +12317,202 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["PicturesAnswer"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+            /** @description Method Not Allowed */
+            405: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+            /** @description Unsupported Media Type */
+            415: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+            /** @description Insufficient Storage */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+        };
+    };
+    adjusting_measure_projects__uid__measure_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                uid: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["MeasureBody"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MeasureAnswer"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+            /** @description Method Not Allowed */
+            405: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+            /** @description Unsupported Media Type */
+            415: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+            /** @description Insufficient Storage */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+        };
+    };
+    adjusting_merge_projects__uid__merge_down_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                uid: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["MergeBody"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LayerAnswer"];
                 };
             };
             /** @description Bad Request */
@@ -13202,6 +15040,296 @@ export interface operations {
         requestBody: {
             content: {
                 "application/json": components["schemas"]["UvSetBody"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProjectState"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+            /** @description Method Not Allowed */
+            405: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+            /** @description Unsupported Media Type */
+            415: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+            /** @description Insufficient Storage */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+        };
+    };
+    adjusting_variants_projects__uid__variants_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                uid: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["VariantsAnswer"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+            /** @description Method Not Allowed */
+            405: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+            /** @description Unsupported Media Type */
+            415: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+            /** @description Insufficient Storage */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+        };
+    };
+    adjusting_variant_as_project_projects__uid__variants_as_project_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                uid: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["VariantProjectBody"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProjectIdAnswer"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+            /** @description Method Not Allowed */
+            405: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+            /** @description Unsupported Media Type */
+            415: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+            /** @description Insufficient Storage */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+        };
+    };
+    adjusting_show_variant_projects__uid__variants_show_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                uid: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ShowVariantBody"];
             };
         };
         responses: {

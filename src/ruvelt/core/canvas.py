@@ -20,7 +20,7 @@ from ruvelt.core.mesh.readers import read_mesh, wanted_beside
 from ruvelt.core.mesh.sheets import plan_sheets
 from ruvelt.core.output.display import SheetDisplay
 from ruvelt.core.output.glb import build_glb
-from ruvelt.core.output.mapset import WrittenFile, vertex_files, write_map_set
+from ruvelt.core.output.mapset import Look, WrittenFile, vertex_files, write_map_set
 from ruvelt.core.output.normal import NormalField
 from ruvelt.core.output.presets import BUILT_IN
 from ruvelt.core.output.vertex_normal import VertexNormalField
@@ -231,12 +231,12 @@ class Canvas:
         def write(name: str, data: bytes) -> None:
             (folder / name).write_bytes(data)
 
-        displays = [self.display]
+        looks = [Look([self.display])]
         name = self.model.name or "model"
         if chosen.vertex_files:
             return write_map_set([], chosen, name, write, extra=lambda: vertex_files(self.display, chosen, name))
-        extra = (lambda: [(f"{self.model.name}.glb", "glb", build_glb(displays, chosen))]) if chosen.glb else None
-        return write_map_set(displays, chosen, name, write, extra=extra)
+        extra = (lambda: [(f"{self.model.name}.glb", "glb", build_glb(looks, chosen))]) if chosen.glb else None
+        return write_map_set(looks, chosen, name, write, extra=extra)
 
 
 class VertexCanvas(Canvas):

@@ -16,8 +16,8 @@ FOLDER = "views"
 class ViewStore:
     """Bytes by key, compressed with Zstandard. A file that is damaged or cannot be written costs time, never work."""
 
-    def __init__(self, folder: Path) -> None:
-        self._folder = folder / FOLDER
+    def __init__(self, folder: Path, name: str = FOLDER) -> None:
+        self._folder = folder / name
 
     def _path(self, key: str) -> Path:
         return self._folder / f"{blake2b(key.encode(), digest_size=16).hexdigest()}.zst"

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import glob
 import io
-import json
 import shutil
 import uuid
 import zipfile
@@ -18,11 +17,14 @@ import numpy as np
 from ruvelt.core.errors import InputError, NotFound, StorageError
 from ruvelt.core.output.glb import build_glb
 from ruvelt.core.output.images import encode_png, resize
-from ruvelt.core.output.mapset import WrittenFile, chosen_maps, render_map, vertex_files, write_map_set
+from ruvelt.core.output.mapset import Look, WrittenFile, chosen_maps, render_map, vertex_files, write_map_set
 from ruvelt.core.output.presets import BUILT_IN, ExportPreset, file_stem
+from ruvelt.core.stack.document import Document
+from ruvelt.core.stack.variants import shown_as, variant_of
 from ruvelt.store.lock import FILE as LOCK
 from ruvelt.store.lock import FolderLock, sweep
 from ruvelt.studio.session import Session
+from ruvelt.studio.shelf import Shelf
 
 Progress = Callable[[int, int, str], None]
 PRESETS_FILE = "export-presets.json"
@@ -32,18 +34,10 @@ class PresetShelf:
     """Built-in presets and the artist's own, kept in the data folder."""
 
     def __init__(self, data: Path) -> None:
-        self._path = data / PRESETS_FILE
+        self._own = Shelf(data / PRESETS_FILE, ExportPreset, "preset")
 
     def all(self) -> list[ExportPreset]:
-        return [*BUILT_IN, *self._own()]
-
-    def _own(self) -> list[ExportPreset]:
-        if not self._path.is_file():
-            return []
-        try:
-            return [ExportPreset.model_validate(p) for p in json.loads(self._path.read_text("utf-8"))]
-        except ValueError:
-            raise InputError(f"The file {PRESETS_FILE} in the data folder cannot be read. Repair it or move it away.") from None
+        return [*BUILT_IN, *self._own.all()]
 
     def get(self, preset_id: str) -> ExportPreset:
         found = next((p for p in self.all() if p.id == preset_id), None)
@@ -55,20 +49,12 @@ class PresetShelf:
         """Keep an own preset; one of the same id is replaced. Built-in ids are taken."""
         if any(p.id == preset.id for p in BUILT_IN):
             raise InputError(f"'{preset.name}' is a built-in preset. Save yours under another name.")
-        self._write([*(p for p in self._own() if p.id != preset.id), preset])
+        self._own.save(preset)
 
     def delete(self, preset_id: str) -> None:
         if any(p.id == preset_id for p in BUILT_IN):
             raise InputError("A built-in preset cannot be deleted.")
-        self._write([p for p in self._own() if p.id != preset_id])
-
-    def _write(self, presets: list[ExportPreset]) -> None:
-        part = self._path.with_suffix(".part")
-        try:
-            part.write_text(json.dumps([p.model_dump() for p in presets], indent=2), "utf-8")
-            part.replace(self._path)
-        except OSError as error:
-            raise StorageError(f"The preset could not be kept ({error.strerror}). Free some space or check the data folder.") from None
+        self._own.delete(preset_id)
 
 
 def export_project(
@@ -78,9 +64,18 @@ def export_project(
     *,
     sheets: Iterable[str] | None = None,
     maps: Iterable[str] | None = None,
+    variants: Iterable[str | None] | None = None,
     progress: Progress = lambda done, planned, what: None,
 ) -> list[WrittenFile]:
-    """Write a map set into the folder `out`. It appears there whole when all is done; a failed or stopped export leaves nothing."""
+    """Write a map set into the folder `out`. It appears there whole when all is done; a failed or stopped export leaves nothing.
+
+    variants : by id, None for the base; without them what shows is written
+    """
+    looks = [_document_of(session, v) for v in variants] if variants is not None else [(session.document, "")]
+    if not looks:
+        raise InputError("Choose at least one variant to export, or the base.")
+    if len({name for _, name in looks}) != len(looks):
+        raise InputError("Two of the chosen variants have one name, so their files could not be told apart. Rename one of them.")
     wanted = None if sheets is None else set(sheets)
     unknown = (wanted or set()) - {s.id for s in session.document.sheets}
     if unknown:
@@ -97,7 +92,7 @@ def export_project(
         part.mkdir()
         lock = FolderLock(part, "an export")
         try:
-            files = _write_files(session, chosen, preset, stem, part, maps, progress)
+            files = _write_files(session, looks, chosen, preset, stem, part, maps, progress)
         finally:
             lock.release()
         (part / LOCK).unlink()
@@ -109,10 +104,24 @@ def export_project(
     return files
 
 
+def _document_of(session: Session, variant: str | None) -> tuple[Document, str]:
+    """The document as a variant (None: the base) has it, and its name."""
+    document = shown_as(session.document, variant)
+    return document, "base" if variant is None else variant_of(document, variant).name
+
+
 def _write_files(
-    session: Session, sheets: list[str], preset: ExportPreset, stem: str, part: Path, maps: Iterable[str] | None, progress: Progress
+    session: Session,
+    documents: list[tuple[Document, str]],
+    sheets: list[str],
+    preset: ExportPreset,
+    stem: str,
+    part: Path,
+    maps: Iterable[str] | None,
+    progress: Progress,
 ) -> list[WrittenFile]:
-    displays = session.displays(sheets)
+    documents = [(_stronger(d, preset.height_strength), name) for d, name in documents]
+    looks = [Look(session.displays(sheets, None if d is session.document else d), name if len(documents) > 1 else "") for d, name in documents]
 
     def write(name: str, data: bytes) -> None:
         (part / name).write_bytes(data)
@@ -121,15 +130,29 @@ def _write_files(
 
     def whole() -> list[tuple[str, str, bytes]]:
         if preset.vertex_files and vertices is not None:
-            return vertex_files(session.display(vertices.id), preset, session.store.name)
-        return [(f"{stem}.glb", "glb", build_glb(displays, preset))]
+            return [
+                (name, kind, data)
+                for document, variant in documents
+                for name, kind, data in vertex_files(
+                    session.displays([vertices.id], document)[0], preset, session.store.name, variant if len(documents) > 1 else ""
+                )
+            ]
+        return [(f"{stem}.glb", "glb", build_glb(looks, preset))]
 
     if preset.vertex_files and vertices is None:
         raise InputError("Nothing is painted on vertices here. Add vertex paint on the Model screen, or choose a preset that writes maps.")
     if not sheets and not preset.vertex_files:
         raise InputError("There is no sheet to make maps of. Choose the preset Vertex colours, or unwrap the model.")
     extra = whole if (preset.glb and maps is None) or preset.vertex_files else None
-    return write_map_set(displays, preset, session.store.name, write, only=maps, extra=extra, progress=progress)
+    return write_map_set(looks, preset, session.store.name, write, only=maps, extra=extra, progress=progress)
+
+
+def _stronger(document: Document, strength: float) -> Document:
+    """The document with all relief times a strength: the height that code 1 stands for, which normals follow."""
+    if strength == 1:
+        return document
+    settings = document.settings.model_copy(update={"height_range": document.settings.height_range * strength})
+    return document.model_copy(update={"settings": settings})
 
 
 def _put_in_place(part: Path, out: Path) -> None:

@@ -57,6 +57,7 @@ class Session:
         self.lock = RLock()
         self.surfaces, self.sheets = Surfaces(self.store, self.lock), Sheets(self)
         self.pictures, self.views = Pictures(PictureStore(folder)), ViewStore(folder)
+        self.looks = ViewStore(folder, "variants")
         self.memory.add(self)
 
     @property
@@ -125,9 +126,9 @@ class Session:
         with self.lock:
             return self.sheets.display(self.sheet(sheet_id))
 
-    def displays(self, sheets: Iterable[str] | None = None) -> Displays:
-        """Displays of sheets (None: of all), each made when it is asked for."""
-        return Displays(self, [s.id for s in self.document.sheets] if sheets is None else list(sheets))
+    def displays(self, sheets: Iterable[str] | None = None, document: Document | None = None) -> Displays:
+        """Displays of sheets (None: of all), each made when it is asked for; of another document than the one that shows, as a variant's."""
+        return Displays(self, [s.id for s in self.document.sheets] if sheets is None else list(sheets), document)
 
     def image(self, key: str) -> U16 | None:
         """A picture of the project, (h, w, 4) uint16; None when it is gone."""

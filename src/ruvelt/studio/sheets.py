@@ -40,8 +40,8 @@ class SheetWork:
 class Displays(Sequence[SheetDisplay]):
     """Displays of sheets one after the other: none is held here, so that a project of many sheets fits the memory it is given."""
 
-    def __init__(self, session: Session, sheets: Sequence[str]) -> None:
-        self._session, self._sheets = session, sheets
+    def __init__(self, session: Session, sheets: Sequence[str], document: Document | None = None) -> None:
+        self._session, self._sheets, self._document = session, sheets, document
 
     def __len__(self) -> int:
         return len(self._sheets)
@@ -54,8 +54,12 @@ class Displays(Sequence[SheetDisplay]):
 
     def __getitem__(self, index: int | slice) -> SheetDisplay | Displays:
         if isinstance(index, slice):
-            return Displays(self._session, self._sheets[index])
-        return self._session.display(self._sheets[index])
+            return Displays(self._session, self._sheets[index], self._document)
+        if self._document is None:
+            return self._session.display(self._sheets[index])
+        sheet = self._document.sheet(self._sheets[index])
+        assert sheet is not None
+        return self._session.sheets.display_of(self._document, sheet)
 
 
 class Sheets:

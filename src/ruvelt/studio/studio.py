@@ -19,6 +19,7 @@ from ruvelt.core.mesh.readers.allowance import Allowance
 from ruvelt.core.mesh.sheets import SheetRule
 from ruvelt.core.planes.cache import BoundedCache
 from ruvelt.core.samples.resolutions import RESOLUTIONS
+from ruvelt.core.stack.adjust_preset import AdjustPreset
 from ruvelt.core.stack.document import Document, Finish, Settings, safe_id
 from ruvelt.core.stack.plane_ids import image_plane_id
 from ruvelt.core.stack.wholeness import check_document
@@ -39,7 +40,9 @@ from ruvelt.studio.memory import Memory
 from ruvelt.studio.pool import Opened, SessionPool
 from ruvelt.studio.preparing import Preparing
 from ruvelt.studio.session import Session
+from ruvelt.studio.shelf import Shelf
 from ruvelt.studio.strokes import StrokeDesk
+from ruvelt.studio.variants import copy_as_project
 
 UID = re.compile(r"^[a-z0-9]{12}$")
 #: The first palette of a project: weathered harbour paints, sRGB.
@@ -69,6 +72,7 @@ class Studio:
         self.cache, self.workers = BoundedCache(limits.memory_bytes), Workers(limits.threads)
         self.memory = Memory(limits.memory_bytes, self.cache)
         self.jobs, self.presets, self.preparing = Jobs(), PresetShelf(data), Preparing()
+        self.adjustments = Shelf(data / "adjustments.json", AdjustPreset, "adjustment")
         self.pool = SessionPool(self._open_project)
         self.housekeeping = Housekeeping(self.pool, memory=self.memory)
         self._held: dict[str, tuple[ExitStack, Opened]] = {}
@@ -237,6 +241,16 @@ class Studio:
                     shutil.copyfile(source / kept, part / kept)
 
         self._make_folder(made, fill)
+        return made
+
+    def copy_variant(self, uid: str, variant: str | None, name: str) -> str:
+        """Make a project of a variant (None: the base) of another; returns its id."""
+        title = name.strip()
+        if not 1 <= len(title) <= 80 or not title.isprintable():
+            raise InputError("A project name has 1 to 80 printable characters.")
+        made = uuid.uuid4().hex[:12]
+        with self.lend(uid) as opened:
+            self._make_folder(made, lambda part: copy_as_project(opened.session, variant, part, made, title, self.cache, self._clock))
         return made
 
     def delete(self, uid: str) -> None:

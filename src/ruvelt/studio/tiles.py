@@ -20,7 +20,7 @@ if TYPE_CHECKING:
 #: Chunks read and evaluated together when many tiles are asked for.
 GROUP = 16
 #: Raised whenever the way from a document to pixels changes, so that pictures made the old way are not shown.
-PICTURES = 3
+PICTURES = 4
 #: Closing a project waits no longer than this for its pictures.
 REFRESH_SECONDS = 2.0
 

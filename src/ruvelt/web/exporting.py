@@ -48,7 +48,7 @@ def export(path: s.ProjectPath, body: s.ExportBody):  # type: ignore[no-untyped-
     out = here.new_export_folder(path.uid, name)
 
     def work(project: Opened, job: Job) -> dict[str, object]:
-        files = export_project(project.session, body.preset, out, sheets=body.sheets, maps=body.maps, progress=job.progress)
+        files = export_project(project.session, body.preset, out, sheets=body.sheets, maps=body.maps, variants=body.variants, progress=job.progress)
         return {"name": out.name, "folder": str(out), "files": files_as_json(files)}
 
     return job_answer(here.start(path.uid, "export", f"Export {body.preset.name}", work))

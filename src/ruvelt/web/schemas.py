@@ -13,6 +13,7 @@ from ruvelt.core.brush.settings import Brush, BrushParameter
 from ruvelt.core.brush.target import Paint, Target
 from ruvelt.core.mesh.unwrap import UnwrapSettings
 from ruvelt.core.output.presets import ExportPreset
+from ruvelt.core.stack.adjust_preset import AdjustPreset
 from ruvelt.core.stack.adjustments import Adjustment
 from ruvelt.core.stack.basics import Colour, FacePick, Id, Number, Share
 from ruvelt.core.stack.camera import Camera
@@ -20,6 +21,7 @@ from ruvelt.core.stack.contents import Content
 from ruvelt.core.stack.document import Document, Part
 from ruvelt.core.stack.edits import Edit
 from ruvelt.core.stack.fields import Noise, Projection, Spots, Weave
+from ruvelt.core.stack.kinds.adjustments.match import ColourFigures
 from ruvelt.core.stack.kinds.controls import Kind
 from ruvelt.core.stack.masks import MaskStep
 from ruvelt.studio.layout import Placement
@@ -430,6 +432,91 @@ class DuplicateBody(Body):
     to_sheet: Id | None = None
 
 
+class HistogramBody(Body):
+    """`camera`: what that view shows; `picks`: only those faces."""
+
+    sheet: Id
+    layer: Id
+    channel: MapId
+    camera: Camera | None = None
+    picks: Annotated[list[FacePick], Field(max_length=10_000)] | None = None
+
+
+class HistogramAnswer(BaseModel):
+    """Counts of 256 values, a list for each component."""
+
+    bins: list[list[int]]
+
+
+class ColourBeneathBody(Body):
+    """`points`: pixels of the view of `camera`, or texels of the sheet, x right and y down."""
+
+    sheet: Id
+    layer: Id
+    camera: Camera | None = None
+    points: Annotated[list[tuple[Number, Number]], Field(min_length=1, max_length=4000)]
+
+
+class ColourAnswer(BaseModel):
+    colour: Colour
+
+
+class MeasureBody(Body):
+    sheet: Id
+    layer: Id
+    goal_layer: Id | None = None
+    goal_picture: Id | None = None
+
+
+class MeasureAnswer(BaseModel):
+    source: ColourFigures
+    goal: ColourFigures
+    goal_name: str
+
+
+class CatchBody(Body):
+    """`range`: of the adjustment, by id; "" for all of them."""
+
+    sheet: Id
+    layer: Id
+    range: Annotated[str, Field(pattern=r"^([a-z0-9][a-z0-9_-]{0,39})?$")]
+    revision: Revision | None = None
+
+
+class MergeBody(Body):
+    sheet: Id
+    layer: Id
+    revision: Revision | None = None
+
+
+class AdjustPresetsAnswer(BaseModel):
+    presets: list[AdjustPreset]
+
+
+class AdjustPresetPath(BaseModel):
+    preset: Id
+
+
+class ShowVariantBody(Body):
+    variant: Id | None = None
+
+
+class VariantsAnswer(BaseModel):
+    """By id of the variant, "" the base: JPEG data URLs, and numbers of changes that wait for layers that are gone."""
+
+    pictures: dict[str, str]
+    waiting: dict[str, int]
+
+
+class VariantProjectBody(Body):
+    variant: Id | None = None
+    name: Annotated[str, Field(min_length=1, max_length=80)]
+
+
+class ProjectIdAnswer(BaseModel):
+    uid: str
+
+
 class LayerAnswer(BaseModel):
     layer: str
 
@@ -723,6 +810,8 @@ class ExportBody(Body):
     preset: ExportPreset
     sheets: Annotated[list[Id], Field(max_length=1000)] | None = None
     maps: Annotated[list[MapId], Field(max_length=200)] | None = None
+    #: By id, null for the base; none: what shows.
+    variants: Annotated[list[Id | None], Field(max_length=65)] | None = None
 
 
 class PreviewBody(Body):

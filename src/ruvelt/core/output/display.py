@@ -106,15 +106,17 @@ class SheetDisplay:
         return version_of([self._own_version(texture, c) for c in around])
 
     def _own_version(self, texture: str, chunk: int) -> int:
-        parts: list[object] = [texture, self.side]
-        for channel in self._channels(texture):
-            if channel == "normal":
-                parts += [self.evaluator.version("height", c) for c in self.field.neighbours(chunk)]
-                parts += [self._units, self._planes.key(normal_map_plane_id(self.evaluator.sheet.id), chunk), self.evaluator.supplied_version]
-                if self._has_baked_normals:
-                    parts.append(self.evaluator.version("map:normal", chunk))
-            else:
-                parts.append(self.evaluator.version(channel, chunk))
+        return version_of([texture, self.side, *(self.version_of_channel(c, chunk) for c in self._channels(texture))])
+
+    def version_of_channel(self, channel: str, chunk: int, shown: bool = False) -> int:
+        """The version of a channel's chunk, of normals too, without its gutter; `shown`: whatever layers are there that show nothing."""
+        version = self.evaluator.shown_version if shown else self.evaluator.version
+        if channel != "normal":
+            return version(channel, chunk)
+        parts: list[object] = [version("height", c) for c in self.field.neighbours(chunk)]
+        parts += [self._units, self._planes.key(normal_map_plane_id(self.evaluator.sheet.id), chunk), self.evaluator.supplied_version]
+        if self._has_baked_normals:
+            parts.append(self.evaluator.version("map:normal", chunk))
         return version_of(parts)
 
     def normals(self, chunk: int, runs: Runs = WHOLE, heights: dict[int, U16] | None = None, out: U16 | None = None) -> U16:

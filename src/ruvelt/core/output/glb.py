@@ -13,13 +13,15 @@ from ruvelt.core.output.display import SheetDisplay
 from ruvelt.core.output.glb_binary import ARRAY, ELEMENTS, FLOAT, UINT, Binary, glb_bytes, scene_document
 from ruvelt.core.output.glb_geometry import SheetCorners, node_tree, place_locally, sheet_corners
 from ruvelt.core.output.images import encode_png
-from ruvelt.core.output.mapset import render_map
+from ruvelt.core.output.mapset import Look, map_version, render_map
 from ruvelt.core.output.presets import BUILT_IN, ExportPreset
 from ruvelt.core.planes.plane import U16
+from ruvelt.core.planes.versions import version_of
 from ruvelt.core.samples.address import CHUNK
 from ruvelt.core.stack.channels import encode
 
 _REPEAT, _CLAMP = 10497, 33071
+VARIANTS = "KHR_materials_variants"
 
 
 class _Materials:
@@ -34,11 +36,23 @@ class _Materials:
         self.images: list[dict[str, Any]] = []
         self.textures: list[dict[str, Any]] = []
         self.entries: list[dict[str, Any]] = []
+        self._made: dict[tuple[str, str, int], dict[str, int]] = {}
+        self._known: dict[tuple[str, int], int] = {}
 
-    def add(self, display: SheetDisplay) -> None:
-        """A sheet's material. A channel that is even all over is a factor; the others are pictures."""
+    def add(self, display: SheetDisplay, variant: str = "") -> int:
+        """The number of a sheet's material; variants that differ in nothing share one."""
         sheet = display.evaluator.sheet
-        entry: dict[str, Any] = {"name": sheet.name, "pbrMetallicRoughness": self._pbr(display)}
+        traits = (sheet.double_sided, sheet.alpha_mode, sheet.alpha_cutoff)
+        key = (sheet.id, version_of(traits, [map_version(display, spec) for spec in self._packed.maps]))
+        if key not in self._known:
+            self._known[key] = len(self.entries)
+            self._material(display, f"{sheet.name}, {variant}" if variant and any(k[0] == sheet.id for k in list(self._known)[:-1]) else sheet.name)
+        return self._known[key]
+
+    def _material(self, display: SheetDisplay, name: str) -> None:
+        """A channel that is even all over is a factor; the others are pictures."""
+        sheet = display.evaluator.sheet
+        entry: dict[str, Any] = {"name": name, "pbrMetallicRoughness": self._pbr(display)}
         orm = entry["pbrMetallicRoughness"].get("metallicRoughnessTexture")
         if even(display, "occlusion") != [65535]:
             entry["occlusionTexture"] = orm if orm is not None else self._texture(display, "orm")
@@ -65,9 +79,12 @@ class _Materials:
         if base is not None and alpha is not None:
             made["baseColorFactor"] = [*_linear(base), alpha[0] / 65535]
         else:
-            image = render_map(display, self._specs["base_color"], self._packed)
-            keep = not opaque and bool((image[..., 3] < 65000).any())
-            made["baseColorTexture"] = self._picture(display, "base_color", image if keep else np.ascontiguousarray(image[..., :3]))
+            key = (display.evaluator.sheet.id, f"base_color{opaque}", map_version(display, self._specs["base_color"]))
+            if key not in self._made:
+                image = render_map(display, self._specs["base_color"], self._packed)
+                keep = not opaque and bool((image[..., 3] < 65000).any())
+                self._made[key] = self._picture(display, "base_color", image if keep else np.ascontiguousarray(image[..., :3]))
+            made["baseColorTexture"] = self._made[key]
         if rough is not None and metal is not None:
             made |= {"roughnessFactor": rough[0] / 65535, "metallicFactor": metal[0] / 65535}
         else:
@@ -76,7 +93,10 @@ class _Materials:
         return made
 
     def _texture(self, display: SheetDisplay, map_id: str) -> dict[str, int]:
-        return self._picture(display, map_id, render_map(display, self._specs[map_id], self._packed))
+        key = (display.evaluator.sheet.id, map_id, map_version(display, self._specs[map_id]))
+        if key not in self._made:
+            self._made[key] = self._picture(display, map_id, render_map(display, self._specs[map_id], self._packed))
+        return self._made[key]
 
     def _picture(self, display: SheetDisplay, map_id: str, image: U16) -> dict[str, int]:
         label = f"{display.evaluator.sheet.name} {self._specs[map_id].name}"
@@ -122,20 +142,29 @@ def _linear(values_u16: list[int]) -> list[float]:
     return [float(v) for v in srgb_to_linear_float(np.array(values_u16, np.float64) / 65535)]
 
 
-def build_glb(displays: Sequence[SheetDisplay], preset: ExportPreset) -> bytes:
-    """The whole asset. Maps follow glTF whatever the preset packs: base colour + opacity, ORM, normal (Y up), emission; 8-bit PNG."""
-    model = displays[0].samples.model
+def build_glb(looks: Sequence[Look], preset: ExportPreset) -> bytes:
+    """The whole asset. Maps follow glTF whatever the preset packs: base colour + opacity, ORM, normal (Y up), emission; 8-bit PNG.
+
+    Several looks are variants of its materials (KHR_materials_variants), the first one shown where a viewer knows of none.
+    """
+    model = looks[0].displays[0].samples.model
     nodes, worlds = node_tree(model)
     binary = Binary()
-    materials = _Materials(binary, preset, sheet_corners(displays[0]).painted)
+    materials = _Materials(binary, preset, sheet_corners(looks[0].displays[0]).painted)
     world_of = {n["mesh"]: w for n, w in zip(nodes, worlds, strict=True) if "mesh" in n}
     primitives: dict[int, list[dict[str, Any]]] = {}
-    for number, display in enumerate(displays):
-        materials.add(display)
+    for number, display in enumerate(looks[0].displays):
+        of_looks = [materials.add(look.displays[number], look.name) for look in looks]
         corners = sheet_corners(display)
         for part in np.unique(corners.part).tolist():
-            primitives.setdefault(part, []).append(_primitive(binary, corners, part, world_of.get(part, np.eye(4)), number))
+            primitive = _primitive(binary, corners, part, world_of.get(part, np.eye(4)), of_looks[0])
+            if len(looks) > 1:
+                mappings = [{"material": m, "variants": [i for i, x in enumerate(of_looks) if x == m]} for m in dict.fromkeys(of_looks)]
+                primitive["extensions"] = {VARIANTS: {"mappings": mappings}}
+            primitives.setdefault(part, []).append(primitive)
     document = scene_document(model, nodes, primitives, materials.entries)
+    if len(looks) > 1:
+        document |= {"extensionsUsed": [VARIANTS], "extensions": {VARIANTS: {"variants": [{"name": look.name} for look in looks]}}}
     if materials.textures:
         wraps = [_CLAMP, _REPEAT] if any(t["sampler"] for t in materials.textures) else [_CLAMP]
         document |= {

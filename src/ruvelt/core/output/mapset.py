@@ -17,8 +17,9 @@ from ruvelt.core.output.presets import ExportPreset, MapSpec, file_stem, with_ow
 from ruvelt.core.output.vertex_writer import vertex_paint, vertex_writer_of
 from ruvelt.core.output.writer import bits_for, writer_of
 from ruvelt.core.planes.plane import U16
+from ruvelt.core.planes.versions import version_of
 from ruvelt.core.samples.address import CHUNK
-from ruvelt.core.stack.channels import Channel, encode
+from ruvelt.core.stack.channels import Channel, decode, encode
 
 #: Called between maps with (done, planned, what); raises Cancelled to stop.
 Progress = Callable[[int, int, str], None]
@@ -26,8 +27,16 @@ _LETTERS = {"r": 0, "g": 1, "b": 2, "x": 0, "y": 1, "z": 2}
 
 
 @dataclass(frozen=True)
+class Look:
+    """What a map set is made of: the sheets as one variant has them. name : the variant's, "" of what is not one of several"""
+
+    displays: Sequence[SheetDisplay]
+    name: str = ""
+
+
+@dataclass(frozen=True)
 class WrittenFile:
-    """One file of an export, as the listing tells it."""
+    """One file of an export, as the listing tells it. variants : those that have it, where several were written"""
 
     name: str
     kind: str
@@ -39,9 +48,10 @@ class WrittenFile:
     bytes: int
     sha256: str
     colour_space: str
+    variants: tuple[str, ...] = ()
 
 
-def _component(display: SheetDisplay, component: str, normal_y: str) -> NDArray[np.uint16]:
+def _component(display: SheetDisplay, component: str, preset: ExportPreset) -> NDArray[np.uint16]:
     """(slots,) uint16 of one component of a map over the whole sheet."""
     samples = display.samples
     if component in ("0", "1"):
@@ -55,8 +65,10 @@ def _component(display: SheetDisplay, component: str, normal_y: str) -> NDArray[
     for chunk in range(samples.chunk_count):
         values_u16 = display.normals(chunk)[index] if channel_id == "normal" else display.evaluator.composite(channel_id, chunk)[index]
         out[chunk * CHUNK : (chunk + 1) * CHUNK] = values_u16
-    if ((channel_id == "normal" and letter == "y") or component == "map:normal.g") and normal_y == "down":
+    if ((channel_id == "normal" and letter == "y") or component == "map:normal.g") and preset.normal_y == "down":
         out = 65535 - out
+    if channel is not None and channel.kind == "height" and preset.height_strength != 1:
+        out = encode(channel, decode(channel, out) * preset.height_strength)
     return out
 
 
@@ -80,7 +92,7 @@ def render_map(display: SheetDisplay, spec: MapSpec, preset: ExportPreset) -> ND
     gutter = display.gutter(None if preset.fill else -(-preset.padding * samples.side // side))
     planes = []
     for component in spec.components:
-        values_u16 = _component(display, component, preset.normal_y)
+        values_u16 = _component(display, component, preset)
         blank = ~samples.covered
         blank[gutter.dst] = False
         values_u16[gutter.dst] = values_u16[gutter.src]
@@ -99,8 +111,45 @@ def chosen_maps(display: SheetDisplay, preset: ExportPreset, only: Iterable[str]
     return [m for m in maps if (wanted is None or m.id in wanted) and m.mesh_maps <= baked]
 
 
+def map_version(display: SheetDisplay, spec: MapSpec) -> int:
+    """Changes whenever a map may change; the same for two variants that differ in nothing it shows."""
+    channels = sorted({c.split(".")[0] for c in spec.components if c not in ("0", "1")})
+    chunks = range(display.samples.chunk_count)
+    return version_of([display.version_of_channel(c, k, True) for c in channels for k in chunks])
+
+
+def _plan(looks: Sequence[Look], preset: ExportPreset, only: list[str] | None) -> list[_Planned]:
+    """Maps to write: of those that are the same in several looks one, for all of them."""
+    found: list[_Planned] = []
+    for i in range(len(looks[0].displays)):
+        # Displays are asked for when their turn comes: not all of them need to fit into memory at once.
+        display = looks[0].displays[i]
+        sheet, tile = display.evaluator.sheet.name, display.sheet_samples.plan.tile_number
+        for spec in chosen_maps(display, preset, only):
+            groups: dict[int, list[Look]] = {}
+            for look in looks:
+                groups.setdefault(map_version(look.displays[i], spec) if len(looks) > 1 else 0, []).append(look)
+            for same in groups.values():
+                named = tuple(look.name for look in same) if len(looks) > 1 else ()
+                found.append(_Planned(i, sheet, tile, spec, same[0], named, same[0].name if len(groups) > 1 else ""))
+    return found
+
+
+@dataclass(frozen=True)
+class _Planned:
+    """A map to write: of sheet `index`, as `look` shows it. variants : those that have it; label : what its name has for {variant}"""
+
+    index: int
+    sheet: str
+    tile: int
+    spec: MapSpec
+    look: Look
+    variants: tuple[str, ...]
+    label: str
+
+
 def write_map_set(
-    displays: Sequence[SheetDisplay],
+    looks: Sequence[Look],
     preset: ExportPreset,
     project: str,
     write: Callable[[str, bytes], None],
@@ -109,34 +158,35 @@ def write_map_set(
     extra: Callable[[], list[tuple[str, str, bytes]]] | None = None,
     progress: Progress = lambda done, planned, what: None,
 ) -> list[WrittenFile]:
-    """Hand every file of an export to `write(name, bytes)`, the listing last.
+    """Hand every file of an export to `write(name, bytes)`, the listing last. Of looks that share a map it is written once.
 
     extra : makes whole-asset files as (name, kind, bytes). Raises InputError when two maps would get one name.
     """
-    wanted = None if only is None else list(only)
-    # Displays are asked for when their turn comes: not all of them need to fit into memory at once.
-    plan = [
-        (i, d.evaluator.sheet.name, d.sheet_samples.plan.tile_number, spec) for i, d in enumerate(displays) for spec in chosen_maps(d, preset, wanted)
-    ]
+    plan = _plan(looks, preset, None if only is None else list(only))
     if not plan and not preset.vertex_files:
         unbaked = any(m.mesh_maps for m in preset.maps)
         raise InputError("Nothing to write: " + ("bake the sheet's mesh maps first." if unbaked else "choose at least one map and one sheet."))
     names: dict[str, str] = {}
-    for _, sheet, tile, spec in plan:
-        stem = file_stem(preset, project, sheet, tile, spec.id)
+    for one in plan:
+        stem = file_stem(preset, project, one.sheet, one.tile, one.spec.id, one.label)
         if stem.lower() in names:
-            raise InputError(f"Two maps would be called '{stem}'. Put {{sheet}} and {{map}} into the name template.")
+            same = "Two variants" if one.label else "Two maps"
+            raise InputError(
+                f"{same} would be called '{stem}'. Put {{sheet}} and {{map}} into the name template, and give variants names of their own."
+            )
         names[stem.lower()] = stem
     writer, steps = writer_of(preset.format), len(plan) + (1 if extra else 0)
     files: list[WrittenFile] = []
-    for done, ((i, sheet, _, spec), stem) in enumerate(zip(plan, names.values(), strict=True)):
-        progress(done, steps, f"{sheet}: {spec.name}")
-        image = render_map(displays[i], spec, preset)
+    for done, (one, stem) in enumerate(zip(plan, names.values(), strict=True)):
+        spec = one.spec
+        progress(done, steps, ": ".join(p for p in (one.label, one.sheet, spec.name) if p))
+        image = render_map(one.look.displays[one.index], spec, preset)
         bits = bits_for(writer, spec.bits or preset.bits)
         data = writer.encode(image, bits)
         name = stem + writer.suffix
         write(name, data)
-        files.append(WrittenFile(name, writer.id, sheet, spec.id, image.shape[1], image.shape[0], bits, len(data), _sha(data), spec.colour_space))
+        size = (image.shape[1], image.shape[0])
+        files.append(WrittenFile(name, writer.id, one.sheet, spec.id, *size, bits, len(data), _sha(data), spec.colour_space, one.variants))
     if extra is not None:
         progress(len(plan), steps, "Whole asset")
         for name, kind, data in extra():
@@ -147,10 +197,10 @@ def write_map_set(
     return files
 
 
-def vertex_files(display: SheetDisplay, preset: ExportPreset, project: str) -> list[tuple[str, str, bytes]]:
+def vertex_files(display: SheetDisplay, preset: ExportPreset, project: str, variant: str = "") -> list[tuple[str, str, bytes]]:
     """Vertex paint with its mesh in each of a preset's formats, as (name, kind, bytes). Raises InputError for a sheet or an unknown format."""
     chosen, paint = [vertex_writer_of(f) for f in preset.vertex_files], vertex_paint(display)
-    stem = file_stem(preset, project, display.evaluator.sheet.name, 0, "colours")
+    stem = file_stem(preset, project, display.evaluator.sheet.name, 0, "colours", variant)
     return [(stem + w.suffix, w.id, w.encode(paint, preset.bits)) for w in chosen]
 
 
@@ -163,7 +213,7 @@ def listing(project: str, preset: ExportPreset, files: list[WrittenFile]) -> byt
         "preset": preset.id,
         "normal_y": preset.normal_y,
         "padding": "everything" if preset.fill else preset.padding,
-        "files": [f.__dict__ for f in files],
+        "files": [{k: v for k, v in f.__dict__.items() if k != "variants" or v} for f in files],
     }
     return (json.dumps(content, indent=2, ensure_ascii=False) + "\n").encode()
 

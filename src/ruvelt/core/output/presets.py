@@ -14,7 +14,7 @@ from ruvelt.core.stack.mesh_maps import PREFIX, map_kinds
 
 #: Everything else in a file name becomes "_"; dots never stand first, last or side by side.
 _UNSAFE = re.compile(r"[^A-Za-z0-9._-]+")
-_FIELDS = ("project", "sheet", "map", "tile")
+_FIELDS = ("project", "sheet", "map", "tile", "variant")
 
 #: One component of a map: "base_color.r", "roughness", "normal.y", a baked "map:curvature", or the constants "0" and "1".
 Component = Annotated[str, Field(pattern=r"^([01]|(map:)?[a-z][a-z0-9_]{0,39}(\.[rgbxyz])?)$")]
@@ -49,7 +49,7 @@ class MapSpec(Frozen):
 class ExportPreset(Frozen):
     """How a map set is written. `format`: what writes its maps; `size` 0 keeps each sheet's resolution.
 
-    `template` takes {project}, {sheet}, {map} and {tile}.
+    `template` takes {project}, {sheet}, {map}, {tile} and {variant}, which stays empty for maps that all variants share.
     """
 
     id: Annotated[str, Field(pattern=r"^[a-z0-9][a-z0-9-]{0,39}$")]
@@ -67,6 +67,8 @@ class ExportPreset(Frozen):
     normal_y: Literal["up", "down"] = "up"
     template: Annotated[str, Field(min_length=1, max_length=120)] = "{project}_{sheet}_{map}"
     glb: bool = False
+    #: Times the relief of the height channel, in the normal map and in the height map.
+    height_strength: Annotated[float, Field(ge=0, le=8, allow_inf_nan=False)] = 1.0
 
     @model_validator(mode="after")
     def _writes_something(self) -> ExportPreset:
@@ -156,10 +158,15 @@ def with_own_channels(preset: ExportPreset, document: Document) -> ExportPreset:
     return preset.model_copy(update={"maps": preset.maps + extra})
 
 
-def file_stem(preset: ExportPreset, project: str, sheet: str, tile: int, map_id: str) -> str:
-    """A file name without ending: safe characters only, never empty, never a path."""
-    values = {"project": project, "sheet": sheet, "tile": str(tile), "map": map_id}
-    text = re.sub(r"\{([a-z]+)\}", lambda m: values[m[1]], preset.template)
+def file_stem(preset: ExportPreset, project: str, sheet: str, tile: int, map_id: str, variant: str = "") -> str:
+    """A file name without ending: safe characters only, never empty, never a path. Without {variant} in it, variants' names come last."""
+    values = {"project": project, "sheet": sheet, "tile": str(tile), "map": map_id, "variant": variant}
+    template = preset.template
+    if variant and "{variant}" not in template:
+        template += "_{variant}"
+    elif not variant:
+        template = re.sub(r"[_. -]?\{variant\}", "", template)
+    text = re.sub(r"\{([a-z]+)\}", lambda m: values[m[1]], template)
     stem = re.sub(r"\.{2,}", ".", _UNSAFE.sub("_", text))[:150].strip("_.")
     if not stem:
         raise InputError("The name template leaves an empty file name. Use letters, digits, dots, - and _.")

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Hashable
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from threading import RLock
 from typing import Any
 
@@ -222,6 +222,21 @@ class SheetEvaluator:
             return version_of(catching and (catching[1], catching[2].ranges, self.beneath_version(catching[0], BASE_COLOR, chunk)))
         program, structure = self._program(channel_id)
         return version_of(structure, self._inputs(program, chunk, 1, len(program.ops)))
+
+    def shown_version(self, channel_id: str, chunk: int) -> int:
+        """A version that layers on which nothing was painted here leave alone: two documents with the same one have the same pixels."""
+        if channel_id.startswith((MASK_PREFIX, CATCH_PREFIX)):
+            return self.version(channel_id, chunk)
+        program = self.program(channel_id)
+        ops: list[Op] = []
+        for op in program.ops:
+            painted = op.plane is None or self._planes.key(op.plane, chunk) is not None
+            if op.kind == POP and ops[-1].kind == PUSH and ops[-1].layer == op.layer:
+                ops.pop()
+            elif painted or op.kind != PLANE:
+                ops.append(op)
+        kept = replace(program, ops=tuple(ops))
+        return version_of(kept.ops, kept.linear, kept.channel, self._inputs(kept, chunk, 1, len(ops)))
 
     def _inputs(self, program: Program, chunk: int, first: int, last: int) -> tuple[Hashable, ...]:
         key = self._planes.key
