@@ -1,6 +1,9 @@
 /** The server's API. Every failure becomes an ApiError whose text can be shown. */
 import { busy } from "./idle";
 import type {
+  AdjustPreset,
+  MeasureAnswer,
+  VariantsAnswer,
   ArrivedHeader,
   BakeEstimate,
   BakeRequest,
@@ -133,6 +136,26 @@ export const api = {
   hide: (uid: string, parts: number[], hidden: FacePick[] = [], shown: FacePick[] = []) =>
     json<ProjectState>(`${project(uid)}/hidden`, body({ parts, hidden, shown })),
   hiddenFaces: (uid: string) => json<{ runs: number[] }>(`${project(uid)}/hidden-faces`),
+  histogram: async (uid: string, sheet: string, layer: string, channel: string, camera: Camera | null, picks: FacePick[] | null) =>
+    (await json<{ bins: number[][] }>(`${project(uid)}/histogram`, body({ sheet, layer, channel, camera, picks }))).bins,
+  colourBeneath: async (uid: string, sheet: string, layer: string, camera: Camera | null, points: [number, number][]) =>
+    (await json<{ colour: [number, number, number] }>(`${project(uid)}/colour-beneath`, body({ sheet, layer, camera, points }))).colour,
+  measure: (uid: string, sheet: string, layer: string, goal: { goal_layer: string } | { goal_picture: string }) =>
+    json<MeasureAnswer>(`${project(uid)}/measure`, body({ sheet, layer, ...goal })),
+  catchMask: async (uid: string, revision: number, sheet: string, layer: string, range: string) =>
+    (await json<{ layer: string }>(`${project(uid)}/catch-mask`, body({ revision, sheet, layer, range }))).layer,
+  catchGroup: (uid: string, revision: number, sheet: string, layer: string, range: string) =>
+    json<ProjectState>(`${project(uid)}/catch-group`, body({ revision, sheet, layer, range })),
+  mergeDown: async (uid: string, revision: number, sheet: string, layer: string) =>
+    (await json<{ layer: string }>(`${project(uid)}/merge-down`, body({ revision, sheet, layer }))).layer,
+  adjustPresets: async () => (await json<{ presets: AdjustPreset[] }>("/adjustment-presets")).presets,
+  keepAdjustPreset: async (preset: AdjustPreset) => (await json<{ presets: AdjustPreset[] }>("/adjustment-presets", body(preset))).presets,
+  forgetAdjustPreset: async (id: string) =>
+    (await json<{ presets: AdjustPreset[] }>(`/adjustment-presets/${encodeURIComponent(id)}`, { method: "DELETE" })).presets,
+  showVariant: (uid: string, variant: string | null) => json<ProjectState>(`${project(uid)}/variants/show`, body({ variant })),
+  variants: (uid: string) => json<VariantsAnswer>(`${project(uid)}/variants`),
+  variantAsProject: async (uid: string, variant: string | null, name: string) =>
+    (await json<{ uid: string }>(`${project(uid)}/variants/as-project`, body({ variant, name }))).uid,
   duplicate: (uid: string, revision: number, sheet: string, layer: string, toSheet: string | null = null) =>
     json<{ layer: string }>(`${project(uid)}/duplicate`, body({ revision, sheet, layer, to_sheet: toSheet })),
   flood: (
@@ -205,8 +228,8 @@ export const api = {
   presets: async () => (await json<{ presets: ExportPreset[] }>("/presets")).presets,
   savePreset: async (preset: ExportPreset) => (await json<{ presets: ExportPreset[] }>("/presets", body(preset))).presets,
   deletePreset: async (id: string) => (await json<{ presets: ExportPreset[] }>(`/presets/${id}`, { method: "DELETE" })).presets,
-  exportMaps: (uid: string, preset: ExportPreset, sheets: string[] | null, maps: string[] | null) =>
-    json<Job>(`${project(uid)}/exports`, body({ preset, sheets, maps })),
+  exportMaps: (uid: string, preset: ExportPreset, sheets: string[] | null, maps: string[] | null, variants: (string | null)[] | null) =>
+    json<Job>(`${project(uid)}/exports`, body({ preset, sheets, maps, variants })),
   preview: async (uid: string, preset: ExportPreset, sheet: string, map: string) =>
     URL.createObjectURL(await (await send(`${project(uid)}/map-preview`, body({ preset, sheet, map }))).blob()),
 };

@@ -2486,8 +2486,14 @@ export interface components {
          *     colours : only where the base colour looks like one of these; distances in OKLab. What counts is what lies beneath the target's layer, which
          *     strokes do not change, however often they are repeated; or what shows; that always where nothing lies beneath
          *     ids : only where the baked id map has one of these colours
+         *     caught : only what a range of an adjustment catches, as "LAYER:RANGE"; where that is gone it limits nothing
          */
         Confine: {
+            /**
+             * Caught
+             * @default null
+             */
+            caught: string | null;
             /**
              * Colour Softness
              * @default 0.08
@@ -4906,6 +4912,7 @@ export interface components {
             clone: components["schemas"]["CloneFrom"] | null;
             /**
              * @default {
+             *       "caught": null,
              *       "colour_softness": 0.08,
              *       "colours": [],
              *       "colours_from": "beneath",

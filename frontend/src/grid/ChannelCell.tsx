@@ -9,7 +9,11 @@ import { useWorkshop } from "../state/hooks";
 import { setPart } from "../state/layerActions";
 import { partIn } from "../state/layers";
 import { workshop } from "../state/workshop";
+import type { RGB } from "../state/workshop";
+import { addRole } from "../state/variants";
+import { Dropdown } from "../ui/Dropdown";
 import { PushButton } from "../ui/PushButton";
+import { askedName } from "../ui/dialogs";
 import { TextInput } from "../ui/TextInput";
 import { NamedSlider } from "../ui/sliders";
 
@@ -39,6 +43,7 @@ export function ChannelCell({ layer, channel, sheet }: Props) {
     }
     if (channels.length) chooseTarget({ sheet: sheet.id, layer: layer.id, channels, mask: null, mesh_map: null });
   };
+  const role = useWorkshop((s) => (use.role ? s.project?.document.settings.roles?.find((r) => r.id === use.role) : undefined));
   const value = layer.kind === "fill" && !use.content ? use.value : null;
   const number = value && channel.kind !== "colour" ? written(channel, value[0] ?? 0) : null;
   const classes = ["cell", hit && "target", !use.on && "off"].filter(Boolean).join(" ");
@@ -62,7 +67,7 @@ export function ChannelCell({ layer, channel, sheet }: Props) {
               <i className="dot" />
             )
           ) : layer.kind === "fill" && !use.content ? (
-            <Value channel={channel} value={use.value ?? null} />
+            <Value channel={channel} value={role?.colour ?? use.value ?? null} name={role?.name} />
           ) : picture ? (
             <img src={picture} alt="" />
           ) : (
@@ -84,9 +89,14 @@ function told(layer: Layer, channel: Channel, on: boolean): string {
   return layer.kind === "fill" ? `${channel.name} of ${layer.name}: press to set (${more})` : `${channel.name} of the group; ${more}`;
 }
 
-function Value({ channel, value }: { channel: Channel; value: readonly number[] | null }) {
+function Value({ channel, value, name }: { channel: Channel; value: readonly number[] | null; name?: string }) {
   if (!value) return <i className="dot" />;
-  if (channel.kind === "colour") return <span className="value" style={{ background: toHex(value) }} />;
+  if (channel.kind === "colour")
+    return (
+      <span className="value" style={{ background: toHex(value), color: (value[1] ?? 0) > 0.55 ? "#161616" : "#f0f0f0" }}>
+        {name}
+      </span>
+    );
   const v = value[0] ?? 0;
   const grey = channel.kind === "height" ? undefined : { background: toHex([v, v, v]), color: v > 0.55 ? "#161616" : "#f0f0f0" };
   return (
@@ -151,7 +161,7 @@ function ValueEditor({
       void setPart(
         layer,
         channel.id,
-        { on: true, value, content: null, ...(height && !use.blend ? { blend: "height-add" } : {}) },
+        { on: true, value, content: null, role: null, ...(height && !use.blend ? { blend: "height-add" } : {}) },
         `${channel.name} of ${layer.name}`,
       );
     onClose();
@@ -193,6 +203,7 @@ function ValueEditor({
             onChange={(v) => put([v])}
           />
         )}
+        {channel.kind === "colour" && <RoleChoice layer={layer} channel={channel} value={value} onClose={onClose} />}
         <div className="prow">
           <PushButton onClick={close}>Set</PushButton>
           <Tooltip title="A picture, a pattern or two values mixed by noise">
@@ -215,11 +226,44 @@ function ValueEditor({
   );
 }
 
+/** The swatch role that a fill is laid as, so that the role's colour is its own. */
+function RoleChoice({ layer, channel, value, onClose }: { layer: Layer; channel: Channel; value: number[]; onClose: () => void }) {
+  const use = partIn(layer, channel.id);
+  const roles = useWorkshop((s) => s.project?.document.settings.roles) ?? [];
+  const lay = async (id: string): Promise<void> => {
+    onClose();
+    let role: string | null = id || null;
+    if (id === "new") {
+      const name = await askedName("Add a role", "Name, e.g. Hull", layer.name, "Add role");
+      role = name ? await addRole(name, value as RGB) : null;
+      if (!role) return;
+    }
+    await setPart(
+      layer,
+      channel.id,
+      { on: true, content: null, role, value },
+      role ? `Lay ${layer.name} as a role` : `${layer.name} by its own colour`,
+    );
+  };
+  return (
+    <div className="prow">
+      <span className="label">As role</span>
+      <Dropdown
+        label="Swatch role"
+        value={use.role ?? ""}
+        options={[{ id: "", name: "None" }, ...roles.map((r) => ({ id: r.id, name: r.name })), { id: "new", name: "New role…" }]}
+        onChoose={(id) => void lay(id)}
+      />
+    </div>
+  );
+}
+
 /** On or off, strength and blend mode of a layer in one channel. */
 function UseMenu({ layer, channel, anchor, onClose }: { layer: Layer; channel: Channel; anchor: HTMLElement; onClose: () => void }) {
   const modes = useWorkshop((s) => s.registries?.blend_modes)?.filter((m) => m.kinds.includes(channel.kind));
   const use = partIn(layer, channel.id);
   const [strength, setStrength] = useState(use.strength);
+  const [relief, setRelief] = useState(use.relief ?? 1);
   return (
     <Menu anchorEl={anchor} open onClose={onClose} slotProps={{ paper: { sx: { maxHeight: 440, minWidth: 190 } } }}>
       <MenuItem
@@ -242,6 +286,20 @@ function UseMenu({ layer, channel, anchor, onClose }: { layer: Layer; channel: C
           onChangeCommitted={(_, v) => void setPart(layer, channel.id, { strength: v as number }, `Strength of ${layer.name} in ${channel.name}`)}
         />
       </li>
+      {channel.kind === "height" && (
+        <li className="inmenu">
+          Relief × {relief.toFixed(2)}
+          <Slider
+            aria-label="Relief of the layer"
+            value={relief}
+            min={0}
+            max={4}
+            step={0.05}
+            onChange={(_, v) => setRelief(v as number)}
+            onChangeCommitted={(_, v) => void setPart(layer, channel.id, { relief: v as number }, `Relief of ${layer.name}`)}
+          />
+        </li>
+      )}
       <MenuItem
         selected={!use.blend}
         onClick={() => void setPart(layer, channel.id, { blend: null }, `${layer.name}: layer's blend mode in ${channel.name}`).then(onClose)}

@@ -5,7 +5,7 @@ import type { Channel, Layer, Sheet } from "../api/types";
 import { duplicateLayer } from "../state/edits";
 import { chooseTarget } from "../state/hand";
 import { useWorkshop } from "../state/hooks";
-import { nudgeLayer, removeLayer, setLayer, soloLayer } from "../state/layerActions";
+import { mergeDown, nudgeLayer, removeLayer, setLayer, soloLayer } from "../state/layerActions";
 import { shownIds } from "../state/layers";
 import type { Row } from "../state/layers";
 import { Icon } from "../ui/icons";
@@ -125,6 +125,7 @@ function RowMenu({ layer, sheet, anchor, onClose }: { layer: Layer; sheet: Sheet
             Copy onto {s.name}
           </MenuItem>
         ))}
+      <MenuItem onClick={act(() => mergeDown(layer.id))}>Merge down</MenuItem>
       <MenuItem onClick={act(() => removeLayer(layer.id))}>Delete</MenuItem>
     </Menu>
   );

@@ -1,11 +1,11 @@
 import { Tooltip } from "@mui/material";
 import { useEffect, useRef, useState } from "react";
-import type { Channel, ChannelUse, ColourStop, Content, Edit, Layer, Pattern } from "../api/types";
+import type { Channel, ChannelUse, ColourStop, Content, Layer, Pattern } from "../api/types";
 import { fromHex, toHex } from "../state/colour";
 import { sync } from "../state/following";
 import { useWorkshop } from "../state/hooks";
 import { setPart } from "../state/layerActions";
-import { partIn } from "../state/layers";
+import { layerEdit, partIn } from "../state/layers";
 import { forgetTrial, masks, tryEdit } from "../state/masks";
 import { workshop } from "../state/workshop";
 import { PushButton } from "../ui/PushButton";
@@ -68,7 +68,7 @@ export function ContentEditor({ layer, channel, first, onValue, onClose }: Props
     setContent(next);
     const { sheet } = workshop.getState();
     const values = { channels: { ...layer.channels, [channel.id]: { ...use, ...uses(next) } } };
-    if (sheet) tryEdit(sheet, { edit: "set-layer", sheet, layer: layer.id, values } as Edit);
+    if (sheet) tryEdit(sheet, layerEdit(sheet, layer.id, values));
   };
   const take = (next: Content): void => {
     forgetTrial();

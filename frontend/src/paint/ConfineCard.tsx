@@ -202,6 +202,16 @@ function ConfineSettings({ confine }: { confine: Confine }) {
           </button>
         </Tooltip>
       </div>
+      {confine.caught && (
+        <div className="prow">
+          <span className="label">Range</span>
+          <Tooltip title="Strokes keep to what a range of an adjustment catches; press to let go of it">
+            <Toggle on={true} onToggle={() => set({ caught: null })}>
+              Of an adjustment
+            </Toggle>
+          </Tooltip>
+        </div>
+      )}
       {confine.colours.length > 0 && (
         <>
           <ChoiceRow label="From" options={READS} value={confine.colours_from} onChange={(colours_from) => set({ colours_from })} />

@@ -4,6 +4,7 @@ import { useDocument, useWorkshop } from "../state/hooks";
 import { findLayer, findSheet, targetTrouble } from "../state/layers";
 import { masks, maskTrouble } from "../state/masks";
 import { limits } from "./ConfineCard";
+import { VariantChoice } from "./VariantChoice";
 
 /** Always says what the next stroke changes. */
 export function TargetRibbon() {
@@ -46,6 +47,8 @@ export function TargetRibbon() {
           {confined > 0 && <span className="quiet">· confined</span>}
         </>
       )}
+      <span className="push" />
+      <VariantChoice />
     </div>
   );
 }

@@ -14,6 +14,7 @@ import { PaintScreen } from "./PaintScreen";
 import { ProjectsScreen } from "./ProjectsScreen";
 import { ShortcutsDialog } from "./ShortcutsDialog";
 import { TopBar } from "./TopBar";
+import { VariantsScreen } from "./VariantsScreen";
 
 export function App({ onMode }: { onMode: () => void }) {
   const { uid, screen } = useRoute();
@@ -68,6 +69,7 @@ function Project({ uid, screen, onMode, onHelp }: { uid: string; screen: string;
           {screen === "model" && <ModelScreen />}
           {screen === "bake" && <BakeScreen />}
           {screen === "paint" && <PaintScreen />}
+          {screen === "variants" && <VariantsScreen />}
           {screen === "export" && <ExportScreen />}
         </Boundary>
       )}

@@ -50,12 +50,14 @@ export function ExportScreen() {
   const [changed, setChanged] = useState<Partial<ExportPreset>>({});
   const [sheetsOff, setSheetsOff] = useState<ReadonlySet<string>>(new Set());
   const [mapsOff, setMapsOff] = useState<ReadonlySet<string>>(new Set());
+  const [chosenVariants, setChosenVariants] = useState<ReadonlySet<string>>(new Set());
   const [written, setWritten] = useState<Written | null>(null);
   // What there is decides what is written first.
   const chosen = picked ?? (document && !textured(document).length ? "vertex-colours" : "separate-maps");
   const base = presets?.find((p) => p.id === chosen);
   if (!document || !base) return <main className="page" />;
   const preset: ExportPreset = { ...base, ...changed };
+  const variants = document.variants ?? [];
   const vertices = document.sheets.find((s) => s.of === "vertices");
   const onVertices = preset.vertex_files.length > 0;
   const all = onVertices ? [] : textured(document);
@@ -66,7 +68,13 @@ export function ExportScreen() {
   const set = (values: Partial<ExportPreset>): void => setChanged({ ...changed, ...values });
   const start = async (): Promise<void> => {
     const job = await runJob(() =>
-      api.exportMaps(uid, preset, sheetsOff.size ? sheets.map((s) => s.id) : null, mapsOff.size ? kept.map((m) => m.id) : null),
+      api.exportMaps(
+        uid,
+        preset,
+        sheetsOff.size ? sheets.map((s) => s.id) : null,
+        mapsOff.size ? kept.map((m) => m.id) : null,
+        chosenVariants.size ? ["", ...variants.map((v) => v.id)].filter((id) => chosenVariants.has(id)).map((id) => id || null) : null,
+      ),
     );
     if (job?.state === "done") {
       setWritten(job.result as unknown as Written);
@@ -92,6 +100,7 @@ export function ExportScreen() {
       say((error as Error).message, true);
     }
   };
+  const shown = variants.find((v) => v.id === document.showing);
   const own = !registries?.built_in_presets.includes(preset.id);
   return (
     <main className="two opaque">
@@ -119,8 +128,28 @@ export function ExportScreen() {
           label="File names"
           value={preset.template}
           onChange={(e) => set({ template: e.target.value })}
-          helperText="Takes {project}, {sheet}, {map} and {tile}"
+          helperText={`Takes {project}, {sheet}, {map}, {tile}${variants.length ? " and {variant}" : ""}`}
         />
+        {variants.length > 0 && (
+          <div role="group" aria-label="Variants to write">
+            <h2 className="between">Variants</h2>
+            {[{ id: "", name: "Base" }, ...variants].map((v) => (
+              <div key={v.id}>
+                <FormControlLabel
+                  control={
+                    <Checkbox size="small" checked={chosenVariants.has(v.id)} onChange={() => setChosenVariants(toggled(chosenVariants, v.id))} />
+                  }
+                  label={v.name}
+                />
+              </div>
+            ))}
+            <span className="note">
+              {chosenVariants.size
+                ? "Maps that are the same in several are written once."
+                : `None chosen: what shows (${shown?.name ?? "Base"}) is written.`}
+            </span>
+          </div>
+        )}
         {!onVertices && (
           <>
             <FormControlLabel
@@ -235,6 +264,14 @@ function MapSettings({ preset, formats, onChange }: SettingsOf) {
           Fill everything
         </Toggle>
       </Tooltip>
+      <TextField
+        label="Height strength"
+        type="number"
+        value={preset.height_strength}
+        onChange={(e) => onChange({ height_strength: Math.min(8, Math.max(0, Number(e.target.value))) })}
+        helperText="Times the relief, in the normal and the height map"
+        slotProps={{ htmlInput: { min: 0, max: 8, step: 0.1 } }}
+      />
       <TextField select label="Normal map's Y" value={preset.normal_y} onChange={(e) => onChange({ normal_y: e.target.value as "up" | "down" })}>
         <MenuItem value="up">Up</MenuItem>
         <MenuItem value="down">Down</MenuItem>

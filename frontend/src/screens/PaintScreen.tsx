@@ -1,6 +1,6 @@
 import { ReadingCard } from "../bake/TouchUpCard";
 import { LayerGrid } from "../grid/LayerGrid";
-import { AdjustCard } from "../masks/AdjustCard";
+import { AdjustCard } from "../adjust/AdjustCard";
 import { MaskCard } from "../masks/MaskCard";
 import { BrushCard } from "../paint/BrushCard";
 import { ConfineCard } from "../paint/ConfineCard";

@@ -13,6 +13,7 @@ const STEPS = [
   ["model", "Model"],
   ["bake", "Bake"],
   ["paint", "Paint"],
+  ["variants", "Variants"],
   ["export", "Export"],
 ] as const;
 

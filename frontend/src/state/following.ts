@@ -199,6 +199,11 @@ export function wantedTextures(sheet: Sheet): string[] {
 
 /** A mask's texture is there for the sheet that has the layer, as long as it has a mask. */
 function hasTexture(sheet: Sheet, name: string): boolean {
+  if (name.startsWith("channel:catch:")) {
+    const [owner = "", range] = name.slice("channel:catch:".length).split(":");
+    const layer = sheet.id === get().maskSheet ? findLayer(sheet, owner) : undefined;
+    return layer?.kind === "adjust" && (!range || (layer.ranges ?? []).some((r) => r.id === range));
+  }
   if (!name.startsWith("channel:mask:")) return true;
   if (sheet.id !== get().maskSheet) return false;
   const [layer = "", step] = name.slice("channel:mask:".length).split(":");

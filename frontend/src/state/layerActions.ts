@@ -1,10 +1,11 @@
 /** Edits the layer grid makes. */
 import { api } from "../api/client";
 import type { AdjustLayer, ChannelUse, Edit, Layer, Sheet } from "../api/types";
+import { attempt } from "./attempt";
 import { edit } from "./edits";
 import { refresh } from "./following";
 import { chooseTarget } from "./hand";
-import { asGroup, findLayer, findSheet, freshId, newUses, partIn, rows } from "./layers";
+import { BLANK, asGroup, findLayer, layerEdit, findSheet, freshId, newUses, partIn, rows } from "./layers";
 import { say } from "./messages";
 import { workshop } from "./workshop";
 
@@ -44,13 +45,23 @@ export async function addLayer(kind: Layer["kind"], adjustment = "levels"): Prom
   const common = { id, visible: true, locked: false, strength: 1, blend: "normal", mask: null };
   let layer: Layer;
   if (kind === "fill") {
-    const colour: ChannelUse = { on: true, strength: 1, blend: null, value: [...colours[0]], content: null };
+    const colour: ChannelUse = { ...BLANK, value: [...colours[0]] };
     layer = { ...common, kind, name: `Fill ${count}`, channels: { base_color: colour } };
   } else if (kind === "adjust") {
     const adjust = registries?.stack.first_adjustments[adjustment] as AdjustLayer["adjust"] | undefined;
     if (!adjust) return;
     const kindName = registries?.stack.adjustments.find((k) => k.id === adjustment)?.name ?? "Adjustment";
-    layer = { ...common, kind, name: kindName, adjust, channels: { base_color: { on: true, strength: 1, blend: null, value: null, content: null } } };
+    layer = {
+      ...common,
+      kind,
+      name: kindName,
+      adjust,
+      channels: { base_color: BLANK },
+      components: ["r", "g", "b"],
+      reach: "group",
+      ranges: [],
+      rest: false,
+    };
   } else if (kind === "group") {
     layer = { ...common, kind, name: `Group ${count}`, channels: uses, layers: [] };
   } else {
@@ -89,6 +100,17 @@ export async function groupLayer(layerId: string): Promise<void> {
   await edit(`Group ${row.layer.name}`, { edit: "batch", edits } as Edit);
 }
 
+/** Make one paint layer of a layer and the one under it. */
+export async function mergeDown(layerId: string): Promise<void> {
+  const sheet = here();
+  const { uid, project } = get();
+  if (!sheet || !uid || !project) return;
+  const made = await attempt(() => api.mergeDown(uid, project.revision, sheet.id, layerId));
+  if (!made) return;
+  await refresh();
+  chooseTarget({ sheet: sheet.id, layer: made, channels: ["base_color"], mask: null, mesh_map: null });
+}
+
 export async function removeLayer(layerId: string): Promise<void> {
   const sheet = here();
   const layer = findLayer(sheet ?? undefined, layerId);
@@ -105,7 +127,7 @@ export async function soloLayer(layer: Layer): Promise<void> {
 
 export async function setLayer(layer: Layer, values: Partial<Layer>, label: string): Promise<void> {
   const sheet = here();
-  if (sheet) await edit(label, { edit: "set-layer", sheet: sheet.id, layer: layer.id, values: values as Record<string, unknown> });
+  if (sheet) await edit(label, layerEdit(sheet.id, layer.id, values as Record<string, unknown>));
 }
 
 export async function setPart(layer: Layer, channel: string, change: Partial<ChannelUse>, label: string): Promise<void> {

@@ -1,5 +1,5 @@
 /** Looking things up in the layer document. */
-import type { Channel, ChannelUse, Document, GroupLayer, Layer, Sheet, Target } from "../api/types";
+import type { Edit, Channel, ChannelUse, Document, GroupLayer, Layer, Sheet, Target } from "../api/types";
 
 export interface Row {
   layer: Layer;
@@ -37,15 +37,20 @@ export function freshId(sheet: Sheet): string {
   return `l${n}`;
 }
 
+/** A change of some fields of a layer; it goes to the variant that shows. */
+export function layerEdit(sheet: string, layer: string, values: Record<string, unknown>): Edit {
+  return { edit: "set-layer", sheet, layer, values, variant: null };
+}
+
+export const BLANK: ChannelUse = { on: true, strength: 1, blend: null, value: null, content: null, role: null, relief: 1 };
+
 export function partIn(layer: Layer, channel: string): ChannelUse {
-  return layer.channels[channel] ?? { on: layer.kind !== "fill" && layer.kind !== "adjust", strength: 1, blend: null, value: null, content: null };
+  return layer.channels[channel] ?? { ...BLANK, on: layer.kind !== "fill" && layer.kind !== "adjust" };
 }
 
 /** A new layer's channels: height adds to the relief below. */
 export function newUses(channels: readonly Channel[]): Record<string, ChannelUse> {
-  return Object.fromEntries(
-    channels.map((c) => [c.id, { on: true, strength: 1, blend: c.kind === "height" ? "height-add" : null, value: null, content: null }]),
-  );
+  return Object.fromEntries(channels.map((c) => [c.id, { ...BLANK, blend: c.kind === "height" ? "height-add" : null }]));
 }
 
 /** Sheets of texels; vertex paint is the other kind. */

@@ -6,7 +6,7 @@ import type { DisplayHeader, Edit, FacePick, Layer, Mask, MaskStep, Sheet, Targe
 import { edit, runJob, take } from "./edits";
 import { refresh, sync, wantedTextures } from "./following";
 import { chooseTarget } from "./hand";
-import { findLayer, findSheet } from "./layers";
+import { findLayer, findSheet, layerEdit } from "./layers";
 import { say } from "./messages";
 import { theStage } from "./stage";
 import { workshop } from "./workshop";
@@ -103,7 +103,7 @@ export function emptyMask(): Mask {
 }
 
 function setMask(sheet: Sheet, layer: Layer, mask: Mask | null): Edit {
-  return { edit: "set-layer", sheet: sheet.id, layer: layer.id, values: { mask } } as Edit;
+  return layerEdit(sheet.id, layer.id, { mask });
 }
 
 /** Take a change of the open mask as a step of history. */

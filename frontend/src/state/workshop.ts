@@ -174,6 +174,7 @@ export const START: Omit<WorkshopState, "registries"> = {
     colours_from: "beneath",
     tolerance: 0.08,
     colour_softness: 0.08,
+    caught: null,
   },
   confined: true,
   lastBrush: null,

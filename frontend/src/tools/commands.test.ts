@@ -38,7 +38,7 @@ describe("commands", () => {
     expect(workshop.getState().tool).toBe("erase");
     expect(handleKey(press("B".toLowerCase()))).toBe(true);
     expect(workshop.getState().tool).toBe("brush");
-    expect(handleKey(press("u"))).toBe(false);
+    expect(handleKey(press("F9"))).toBe(false);
   });
 
   it("of tools are only borrowed while they are held for a press", () => {

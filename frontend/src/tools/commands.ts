@@ -1,4 +1,5 @@
 /** Everything the keyboard can do, in one list: the shortcuts page, the tooltips and the key handler all read it. */
+import { holdBefore, letGoBefore } from "../state/compare";
 import { toggleDiagnostics } from "../state/diagnostics";
 import { duplicateLayer, hideParts, redo, undo } from "../state/edits";
 import { chooseSheet, chooseTarget, setBrush, swapColours } from "../state/hand";
@@ -128,6 +129,7 @@ const COMMANDS: Command[] = [
   { id: "front", label: "Look from the front", group: "View", key: "4", run: view(0, 0) },
   { id: "side", label: "Look from the right", group: "View", key: "5", run: view(Math.PI / 2, 0) },
   { id: "above", label: "Look from above", group: "View", key: "6", run: view(0, 1.55) },
+  { id: "before", label: "Before the adjustment, as long as it is held", group: "View", key: "u", run: holdBefore },
   { id: "refit", label: "Frame what is visible", group: "View", key: "Home", run: () => theStage()?.reframe() },
   { id: "diagnostics", label: "Show diagnostics, or hide them", group: "View", key: "Ctrl+Shift+y", run: toggleDiagnostics },
   { id: "isolate", label: "Isolate the part under the pointer", group: "View", key: "i", run: () => void isolate() },
@@ -215,6 +217,7 @@ export function pressUnderKey(event: Pick<Event, "type">): void {
 
 /** A tool's key that was held for a press gives the tool before back when it is let go; without one, however slow, it chose the tool. */
 export function releaseKey(event: Pick<KeyboardEvent, "key" | "timeStamp">): void {
+  if (event.key.toLowerCase() === keyOf("before")) letGoBefore();
   if (!borrowed || event.key.toLowerCase() !== borrowed.key) return;
   if (borrowed.press === "ended" || (borrowed.press === "begun" && event.timeStamp - borrowed.since > HELD))
     workshop.setState({ tool: borrowed.tool });

@@ -9,6 +9,7 @@ import { Dropdown } from "../ui/Dropdown";
 import { Toggle } from "../ui/Toggle";
 import { Icon } from "../ui/icons";
 import { Ahead } from "./Ahead";
+import { SplitLine } from "./SplitLine";
 import { OutlineView, ShapeHandles } from "./Overlays";
 import { usePointer } from "./usePointer";
 
@@ -104,6 +105,7 @@ export function FlatView({ paintable = true }: { paintable?: boolean }) {
         {paintable && !vertices && <Ahead kind="flat" side={side} />}
         {paintable && !vertices && <ShapeHandles kind="flat" side={side} />}
         <OutlineView kind="flat" />
+        {paintable && <SplitLine />}
         {vertices && (
           <div className="nosheet">
             <b>Vertex paint has no flat sheet</b>

@@ -2,10 +2,10 @@
 import { useRef, useState } from "react";
 import * as THREE from "three";
 import { useStore } from "zustand";
-import type { Edit, Layer, MaskStep, Projection, Sheet } from "../api/types";
+import type { Layer, MaskStep, Projection, Sheet } from "../api/types";
 import { useSheet, useWorkshop } from "../state/hooks";
 import { setPart } from "../state/layerActions";
-import { findLayer, partIn } from "../state/layers";
+import { findLayer, layerEdit, partIn } from "../state/layers";
 import { changeMask, forgetTrial, masks, openLayer, tryEdit, tryMask } from "../state/masks";
 import { edgeOf, withEdge } from "../state/projection";
 import type { Place } from "../state/projection";
@@ -77,14 +77,7 @@ function FillHandles({ sheet, layer, channel }: { sheet: Sheet; layer: Layer; ch
     <Handles
       value={content.projection}
       of={(p) => ofProjection(p, diagonal)}
-      onTry={(p) =>
-        tryEdit(sheet.id, {
-          edit: "set-layer",
-          sheet: sheet.id,
-          layer: layer.id,
-          values: { channels: { ...layer.channels, [channel]: part(p) } },
-        } as Edit)
-      }
+      onTry={(p) => tryEdit(sheet.id, layerEdit(sheet.id, layer.id, { channels: { ...layer.channels, [channel]: part(p) } }))}
       onTake={async (p) => {
         forgetTrial();
         await setPart(layer, channel, part(p), `Move a handle of ${layer.name}`);

@@ -1,8 +1,10 @@
 import { Tooltip } from "@mui/material";
 import { useEffect, useRef, useState } from "react";
 import * as THREE from "three";
+import { useStore } from "zustand";
 import { setBrush } from "../state/hand";
 import { useDocument, useWorkshop } from "../state/hooks";
+import { compare, toggleSplit } from "../state/compare";
 import { theStage } from "../state/stage";
 import { workshop } from "../state/workshop";
 import { hide } from "../state/edits";
@@ -17,6 +19,7 @@ import { Ahead } from "./Ahead";
 import { SurfaceHandles } from "./Handles";
 import { LightDial } from "./LightDial";
 import { UnfoldSlider } from "./UnfoldSlider";
+import { SplitLine } from "./SplitLine";
 import { LevelSteps } from "./LevelSteps";
 import { GradientHandles, OutlineView, ShapeHandles } from "./Overlays";
 import { usePointer } from "./usePointer";
@@ -71,6 +74,7 @@ export function SolidView({ paintable = true, unfolds = false }: { paintable?: b
               </Toggle>
             </Tooltip>
           ))}
+        {paintable && <SplitToggle />}
         {paintable && <LevelSteps />}
         {paintable && (
           <Tooltip title="Repeat strokes around an axis through the origin, so many times in all">
@@ -90,6 +94,17 @@ export function SolidView({ paintable = true, unfolds = false }: { paintable?: b
       </div>
       <SolidStage place={place} paintable={paintable} />
     </section>
+  );
+}
+
+function SplitToggle() {
+  const on = useStore(compare, (s) => s.split !== null);
+  return (
+    <Tooltip title={hint("Before and after, divided by a line; or hold the key for before", "before")}>
+      <Toggle plain on={on} onToggle={toggleSplit}>
+        Before
+      </Toggle>
+    </Tooltip>
   );
 }
 
@@ -134,6 +149,7 @@ function SolidStage({ place, paintable }: { place: React.RefObject<HTMLDivElemen
       {paintable && <ShapeHandles kind="solid" />}
       {paintable && <GradientHandles />}
       <OutlineView kind="solid" />
+      {paintable && <SplitLine />}
       {foreign && <span className="tag">{foreign} is another sheet; this target does not reach it</span>}
       {coarse && !foreign && <span className="tag">The brush is finer than the mesh here: raise the level, or strokes show its vertices</span>}
       {hinted && <span className="tag low">Right-drag: orbit · wheel: zoom · middle-drag: pan</span>}

@@ -1,4 +1,5 @@
 /** The views of one project, drawn into one canvas as long as it is open. */
+import { afterSync } from "../state/compare";
 import { showLook, sync } from "../state/following";
 import { setStage } from "../state/stage";
 import { workshop } from "../state/workshop";
@@ -32,7 +33,7 @@ export function openStage(canvas: HTMLCanvasElement): () => void {
       now.over !== before.over ||
       now.suspects !== before.suspects
     )
-      void sync();
+      void sync().then(afterSync);
   });
   return () => {
     stop();

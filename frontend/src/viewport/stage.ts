@@ -12,6 +12,8 @@ import { FlatPan, Orbit } from "./navigation";
 import { type SheetObjects, sheetObjects, withoutFaces } from "./sheetObjects";
 import { discard, shellMeshes } from "./shell";
 import type { Shell } from "./shell";
+import { OtherLook } from "./otherLook";
+import type { LookTile } from "./otherLook";
 import { SheetTextures } from "./textures";
 import { type FlatPlace, flatPlace, LayoutMaterial, unfoldTo } from "./unfold";
 import type { VertexUniforms } from "./vertexMaterials";
@@ -98,6 +100,10 @@ export class Stage {
     unfold: 0,
   };
   private flatPlace: FlatPlace | null = null;
+  /** Other looks at the sheets, by name and sheet. */
+  private readonly looks = new Map<string, Map<string, OtherLook>>();
+  private readonly panes = new Map<HTMLElement, string | null>();
+  private split: { look: string; share: number } | null = null;
   private readonly layout = new LayoutMaterial();
   private readonly watcher = new ResizeObserver(() => this.draw());
   private fitted = false;
@@ -155,7 +161,55 @@ export class Stage {
     this.draw();
   }
 
+  /** Show a look in an element of its own, beside the others; null is what is. Gives the way back. */
+  attachPane(look: string | null, element: HTMLElement): () => void {
+    this.panes.set(element, look);
+    this.watcher.observe(element);
+    this.draw();
+    return () => {
+      this.panes.delete(element);
+      this.watcher.unobserve(element);
+      this.draw();
+    };
+  }
+
+  /** Show a look in the left share of both views; null stops. */
+  setSplit(look: string | null, share: number): void {
+    this.split = look === null ? null : { look, share };
+    this.draw();
+  }
+
+  /** Take what a look at a sheet has otherwise than what is. */
+  putLook(name: string, sheet: string, tiles: ReadonlyMap<string, readonly LookTile[]>): void {
+    const entry = this.sheets.get(sheet);
+    if (!entry?.textures) return;
+    const of = this.looks.get(name) ?? new Map<string, OtherLook>();
+    this.looks.set(name, of);
+    const look = of.get(sheet) ?? new OtherLook(entry);
+    of.set(sheet, look);
+    for (const [texture, list] of tiles) look.take(texture, list);
+    this.draw();
+  }
+
+  dropLook(name: string): void {
+    for (const look of this.looks.get(name)?.values() ?? []) look.dispose();
+    this.looks.delete(name);
+    this.draw();
+  }
+
+  hasLook(name: string): boolean {
+    return this.looks.has(name);
+  }
+
+  /** Draw with a look's materials; null is what is. */
+  private dressed(name: string | null, work: () => void): void {
+    const back = name === null ? [] : [...(this.looks.get(name)?.values() ?? [])].map((look) => look.dress(this.look));
+    work();
+    for (const undress of back) undress();
+  }
+
   private clear(): void {
+    for (const name of [...this.looks.keys()]) this.dropLook(name);
     for (const s of this.sheets.values()) {
       s.mesh.geometry.disposeBoundsTree?.();
       for (const o of [s.mesh, s.flat, s.lines, s.seams]) {
@@ -497,6 +551,7 @@ export class Stage {
     const size = this.renderer.getSize(new THREE.Vector2());
     if (size.x !== box.width || size.y !== box.height) this.renderer.setSize(box.width, box.height, false);
     for (const s of this.sheets.values()) s.textures?.flush(this.renderer);
+    for (const of of this.looks.values()) for (const look of of.values()) look.flush(this.renderer);
     this.renderer.resetState();
     this.renderer.setScissorTest(true);
     const surround = this.dark ? 0x626262 : 0x9a9a9a;
@@ -512,8 +567,15 @@ export class Stage {
       const r = place(this.solidView);
       if (r.width && r.height) {
         this.orbit.aspect(r.width / r.height);
-        this.renderer.render(this.scene, this.orbit.camera);
+        this.halves(r, box, () => this.renderer.render(this.scene, this.orbit.camera));
       }
+    }
+    for (const [element, look] of this.panes) {
+      if (!element.isConnected) continue;
+      const r = place(element);
+      if (!r.width || !r.height) continue;
+      this.orbit.aspect(r.width / r.height);
+      this.dressed(look, () => this.renderer.render(this.scene, this.orbit.camera));
     }
     if (this.flatView?.isConnected) {
       const r = place(this.flatView);
@@ -529,8 +591,23 @@ export class Stage {
         c.top = -this.pan.y / this.pan.scale;
         c.bottom = (r.height - this.pan.y) / this.pan.scale;
         c.updateProjectionMatrix();
-        this.renderer.render(this.flatScene, c);
+        this.halves(r, box, () => this.renderer.render(this.flatScene, c));
       }
+    }
+  }
+
+  /** Draw a view, its left share in the look of the split. */
+  private halves(r: DOMRect, box: DOMRect, work: () => void): void {
+    if (!this.split || !this.looks.has(this.split.look)) return work();
+    const at = Math.round(r.width * this.split.share);
+    const cut = (left: number, width: number): void => this.renderer.setScissor(r.left - box.left + left, box.bottom - r.bottom, width, r.height);
+    if (at > 0) {
+      cut(0, at);
+      this.dressed(this.split.look, work);
+    }
+    if (at < r.width) {
+      cut(at, r.width - at);
+      work();
     }
   }
 

@@ -9,6 +9,8 @@ export class PatchedTexture {
   readonly texture: THREE.DataTexture;
   private queue: { x: number; y: number; w: number; h: number; data: Uint8Array }[] = [];
   versions: string[];
+  /** What is to be copied before anything is written. */
+  private source: PatchedTexture | null = null;
   private fresh = true;
 
   constructor(
@@ -51,14 +53,22 @@ export class PatchedTexture {
     this.versions[chunk] = version;
   }
 
+  private begin(renderer: THREE.WebGLRenderer): void {
+    if (!this.fresh) return;
+    renderer.initTexture(this.texture);
+    // The card has it now; the copy here would only double the memory.
+    this.texture.image.data = null;
+    this.fresh = false;
+  }
+
   /** Send what is waiting to the card. Returns whether anything was. */
   flush(renderer: THREE.WebGLRenderer): boolean {
-    if (!this.queue.length) return false;
-    if (this.fresh) {
-      renderer.initTexture(this.texture);
-      // The card has it now; the copy here would only double the memory.
-      this.texture.image.data = null;
-      this.fresh = false;
+    if (!this.queue.length && !this.source) return false;
+    this.begin(renderer);
+    if (this.source) {
+      this.source.begin(renderer);
+      this.copied(renderer, this.source);
+      this.source = null;
     }
     const gl = renderer.getContext() as WebGL2RenderingContext;
     const handle = (renderer.properties.get(this.texture) as { __webglTexture: WebGLTexture }).__webglTexture;
@@ -74,10 +84,36 @@ export class PatchedTexture {
     return true;
   }
 
+  /** Take over what another texture of the same size shows, on the card; what is written after goes on top. */
+  copy(from: PatchedTexture): void {
+    this.source = from;
+    this.queue = [];
+    this.versions = [...from.versions];
+  }
+
+  private copied(renderer: THREE.WebGLRenderer, from: PatchedTexture): void {
+    const gl = renderer.getContext() as WebGL2RenderingContext;
+    const handle = (t: THREE.Texture): WebGLTexture => (renderer.properties.get(t) as { __webglTexture: WebGLTexture }).__webglTexture;
+    const buffer = gl.createFramebuffer();
+    renderer.state.bindFramebuffer(gl.READ_FRAMEBUFFER, buffer as unknown as WebGLFramebuffer);
+    gl.framebufferTexture2D(gl.READ_FRAMEBUFFER, gl.COLOR_ATTACHMENT0, gl.TEXTURE_2D, handle(from.texture), 0);
+    renderer.state.activeTexture(gl.TEXTURE0);
+    renderer.state.bindTexture(gl.TEXTURE_2D, handle(this.texture));
+    gl.copyTexSubImage2D(gl.TEXTURE_2D, 0, 0, 0, 0, 0, this.side, this.side);
+    renderer.state.bindFramebuffer(gl.READ_FRAMEBUFFER, null as unknown as WebGLFramebuffer);
+    gl.deleteFramebuffer(buffer);
+  }
+
   dispose(): void {
     this.texture.dispose();
     this.queue = [];
   }
+}
+
+/** Textures by name, a sheet's own or those of another look at it. */
+export interface TextureSet {
+  readonly side: number;
+  get(name: string): PatchedTexture;
 }
 
 /** Textures of one sheet by name ("colour", "data", "normal", "emission", "channel:ID"). */
@@ -94,12 +130,17 @@ export class SheetTextures {
   get(name: string): PatchedTexture {
     let found = this.made.get(name);
     if (!found) {
-      const bits = name === SUSPECTS;
-      const srgb = !bits && (name === "colour" || name === "emission" || name.startsWith("channel:"));
-      found = new PatchedTexture(this.side, srgb, bits || this.vertices, this.repeats);
+      found = this.another(name);
       this.made.set(name, found);
     }
     return found;
+  }
+
+  /** One of the same kind, not kept here. */
+  another(name: string): PatchedTexture {
+    const bits = name === SUSPECTS;
+    const srgb = !bits && (name === "colour" || name === "emission" || name.startsWith("channel:"));
+    return new PatchedTexture(this.side, srgb, bits || this.vertices, this.repeats);
   }
 
   has(name: string): boolean {

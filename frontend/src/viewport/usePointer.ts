@@ -1,4 +1,6 @@
 /** The hand over a view: paint with the left button, turn with the right, move with the middle, wheel for nearer and further. */
+import { adjusting } from "../state/adjusting";
+import { pickColour } from "./gestures/pickColour";
 import { useEffect, useRef } from "react";
 import { pickAt } from "../state/hand";
 import { markSeam } from "../state/layout";
@@ -87,6 +89,7 @@ class Hand {
 
   private pressed(e: PointerEvent): Gesture | null {
     const { tool, clone } = workshop.getState();
+    if (adjusting.getState().picking) return pickColour(this.view, e);
     if (masks.getState().picking) {
       const at = probeAt();
       if (at) void pickForMask(at);

@@ -15,7 +15,7 @@ from ruvelt.core.samples.address import CHUNK, CHUNK_SIDE
 from ruvelt.core.samples.curvature import curvature_of
 from ruvelt.core.samples.sheet import SheetSamples
 from ruvelt.core.stack.basics import Colour, FacePick, Frozen, Share
-from ruvelt.core.stack.evaluate import SheetEvaluator
+from ruvelt.core.stack.evaluate import CATCH_PREFIX, SheetEvaluator
 from ruvelt.core.workers import Workers
 
 #: Measure that a dry brush at its full amount asks for.
@@ -40,6 +40,7 @@ class Confine(Frozen):
     colours : only where the base colour looks like one of these; distances in OKLab. What counts is what lies beneath the target's layer, which
     strokes do not change, however often they are repeated; or what shows; that always where nothing lies beneath
     ids : only where the baked id map has one of these colours
+    caught : only what a range of an adjustment catches, as "LAYER:RANGE"; where that is gone it limits nothing
     """
 
     relief: Signed = 0.0
@@ -53,11 +54,12 @@ class Confine(Frozen):
     colours_from: Literal["beneath", "shows"] = "beneath"
     tolerance: Share = 0.08
     colour_softness: Share = 0.08
+    caught: Annotated[str, Field(pattern=r"^[a-z0-9][a-z0-9_-]{0,39}:[a-z0-9][a-z0-9_-]{0,39}$")] | None = None
 
     @property
     def by_sample(self) -> bool:
         """Whether samples differ in what they take."""
-        return self.relief != 0 or self.raised > 0 or bool(self.picks or self.colours or self.ids)
+        return self.relief != 0 or self.raised > 0 or bool(self.picks or self.colours or self.ids or self.caught)
 
 
 def passing(measure: NDArray[np.float32], amount: float, softness: float) -> NDArray[np.float32]:
@@ -120,6 +122,8 @@ class Confinement:
             look = evaluator.composite("base_color", chunk) if beneath is None else evaluator.beneath(beneath, "base_color", chunk)
             near = evaluator.measures.near(look, confine.colours, confine.tolerance, confine.colour_softness)
             weights *= near.astype(np.float32) / np.float32(65535)
+        if confine.caught is not None and evaluator.channel(CATCH_PREFIX + confine.caught) is not None:
+            weights *= evaluator.composite(CATCH_PREFIX + confine.caught, chunk)[0].astype(np.float32) / np.float32(65535)
         if confine.ids and any(m.id == "id" for m in evaluator.sheet.mesh_maps):
             weights *= self._near_ids(chunk)
         if confine.relief != 0:

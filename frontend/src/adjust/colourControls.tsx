@@ -1,0 +1,208 @@
+/** Controls of adjustments of colour. */
+import { Tooltip } from "@mui/material";
+import { useStore } from "zustand";
+import type { AdjustLayer } from "../api/types";
+import type { ControlProps } from "../masks/controls";
+import { adjusting, matchLike } from "../state/adjusting";
+import { fromHex, toHex } from "../state/colour";
+import { useDocument, useSheet } from "../state/hooks";
+import { rows } from "../state/layers";
+import { Dropdown } from "../ui/Dropdown";
+import { PushButton } from "../ui/PushButton";
+import { Toggle } from "../ui/Toggle";
+import { NamedSlider } from "../ui/sliders";
+
+const COMPONENTS = ["Red", "Green", "Blue"] as const;
+
+/** A colour, typed, chosen or picked on the model. */
+export function ColourControl({ control, values, onTry, onTake, range }: ControlProps & { range: string | null }) {
+  const colour = values[control.id] as number[];
+  const picking = useStore(adjusting, (s) => s.picking?.what === "control" && s.picking.control === control.id);
+  return (
+    <div className="prow">
+      <Tooltip title={control.hint} placement="left">
+        <span className="label">{control.name}</span>
+      </Tooltip>
+      <input
+        type="color"
+        aria-label={control.name}
+        value={toHex(colour)}
+        onChange={(e) => onTry({ [control.id]: fromHex(e.target.value) ?? colour })}
+        onBlur={(e) => onTake({ [control.id]: fromHex(e.target.value) ?? colour })}
+      />
+      <Tooltip title="Then press on the model, or drag for a mean">
+        <Toggle plain on={picking} onToggle={() => adjusting.setState({ picking: picking ? null : { what: "control", control: control.id, range } })}>
+          Pick
+        </Toggle>
+      </Tooltip>
+    </div>
+  );
+}
+
+/** Three numbers: of red, green and blue. */
+export function RgbControl({ control, values, onTry, onTake }: ControlProps) {
+  const three = values[control.id] as number[];
+  const put = (k: number, v: number) => ({ [control.id]: three.map((x, i) => (i === k ? v : x)) });
+  return (
+    <div role="group" aria-label={control.name}>
+      <span className="label sub">{control.name}</span>
+      {COMPONENTS.map((name, k) => (
+        <NamedSlider
+          key={name}
+          label={name}
+          title={control.hint}
+          value={three[k] ?? 0}
+          low={control.low}
+          high={control.high}
+          step={0.01}
+          unit="number"
+          reset={control.id === "weights" ? [0.2126, 0.7152, 0.0722][k] : 0}
+          onChange={(v) => onTry(put(k, v))}
+          onDone={(v) => onTake(put(k, v))}
+        />
+      ))}
+    </div>
+  );
+}
+
+/** Four numbers: for all, and for each of red, green and blue. */
+export function EachControl({ control, values, onTry, onTake }: ControlProps) {
+  const four = values[control.id] as number[];
+  const put = (k: number, v: number) => ({ [control.id]: four.map((x, i) => (i === k ? v : x)) });
+  return (
+    <div role="group" aria-label={control.name}>
+      <span className="label sub">{control.name}</span>
+      {(["All", ...COMPONENTS] as const).map((name, k) => (
+        <NamedSlider
+          key={name}
+          label={name}
+          title={control.hint}
+          value={four[k] ?? 1}
+          low={control.low}
+          high={control.high}
+          step={0.01}
+          unit="number"
+          log={control.id === "gamma"}
+          reset={1}
+          onChange={(v) => onTry(put(k, v))}
+          onDone={(v) => onTake(put(k, v))}
+        />
+      ))}
+    </div>
+  );
+}
+
+export function Factor({ control, values, onTry, onTake }: ControlProps) {
+  return (
+    <NamedSlider
+      label={control.name}
+      title={control.hint}
+      value={values[control.id] as number}
+      low={control.low}
+      high={control.high}
+      step={0.01}
+      unit="number"
+      reset={1}
+      onChange={(v) => onTry({ [control.id]: v })}
+      onDone={(v) => onTake({ [control.id]: v })}
+    />
+  );
+}
+
+interface Stop {
+  at: number;
+  colour: number[];
+}
+
+/** Colours from dark to light. */
+export function RampStops({ control, values, onTry, onTake }: ControlProps) {
+  const stops = values[control.id] as Stop[];
+  const put = (i: number, change: Partial<Stop>): { [id: string]: Stop[] } => ({
+    [control.id]: stops.map((s, k) => (k === i ? { ...s, ...change } : s)),
+  });
+  /** A stop stays between its neighbours. */
+  const between = (i: number, at: number): number => Math.min(stops[i + 1]?.at ?? 1, Math.max(stops[i - 1]?.at ?? 0, at));
+  const add = (): void => {
+    const gaps = stops.slice(1).map((s, i) => s.at - (stops[i]?.at ?? 0));
+    const widest = gaps.indexOf(Math.max(...gaps));
+    const [a, b] = [stops[widest], stops[widest + 1]];
+    if (!a || !b) return;
+    const made = { at: (a.at + b.at) / 2, colour: a.colour.map((v, k) => (v + (b.colour[k] ?? v)) / 2) };
+    onTake({ [control.id]: [...stops.slice(0, widest + 1), made, ...stops.slice(widest + 1)] });
+  };
+  return (
+    <div role="group" aria-label={control.name}>
+      <div
+        className="rampbar"
+        style={{ background: `linear-gradient(90deg, ${stops.map((s) => `${toHex(s.colour)} ${s.at * 100}%`).join(", ")})` }}
+      />
+      {stops.map((s, i) => (
+        <div className="prow" key={i}>
+          <input
+            type="color"
+            aria-label={`Colour of stop ${i + 1}`}
+            value={toHex(s.colour)}
+            onChange={(e) => onTry(put(i, { colour: fromHex(e.target.value) ?? s.colour }))}
+            onBlur={(e) => onTake(put(i, { colour: fromHex(e.target.value) ?? s.colour }))}
+          />
+          <input
+            type="range"
+            min={0}
+            max={1}
+            step={0.01}
+            value={s.at}
+            aria-label={`Place of stop ${i + 1}`}
+            className="fills"
+            onChange={(e) => onTry(put(i, { at: between(i, Number(e.target.value)) }))}
+            onPointerUp={(e) => onTake(put(i, { at: between(i, Number(e.currentTarget.value)) }))}
+            onKeyUp={(e) => onTake(put(i, { at: between(i, Number(e.currentTarget.value)) }))}
+          />
+          <button
+            className="iconbtn small"
+            aria-label={`Remove stop ${i + 1}`}
+            disabled={stops.length < 3}
+            onClick={() => onTake({ [control.id]: stops.filter((_, k) => k !== i) })}
+          >
+            ×
+          </button>
+        </div>
+      ))}
+      {stops.length < 16 && <PushButton onClick={add}>Add a stop</PushButton>}
+    </div>
+  );
+}
+
+/** The picture or layer that a match takes its colours from, measured when it is chosen. */
+export function Measured({ control, values, layer, onTake }: ControlProps & { layer: AdjustLayer }) {
+  const sheet = useSheet();
+  const images = useDocument()?.images ?? [];
+  const layers = sheet ? rows(sheet).filter((r) => r.layer.id !== layer.id && r.layer.kind !== "adjust") : [];
+  const choose = async (id: string): Promise<void> => {
+    const [what = "", key = ""] = id.split("/");
+    if (!key) return;
+    const found = await matchLike(what === "layer" ? { goal_layer: key } : { goal_picture: key });
+    if (found) onTake(found);
+  };
+  const name = values.goal_name as string;
+  return (
+    <>
+      <div className="prow">
+        <Tooltip title={control.hint} placement="left">
+          <span className="label">{control.name}</span>
+        </Tooltip>
+        <Dropdown
+          label="What is matched"
+          value=""
+          options={[
+            { id: "", name: name || "Choose…" },
+            ...layers.map((r) => ({ id: `layer/${r.layer.id}`, name: r.layer.name, group: "Layers" })),
+            ...images.map((i) => ({ id: `picture/${i.key}`, name: i.name, group: "Pictures" })),
+          ]}
+          onChoose={(id) => void choose(id)}
+          sx={{ maxWidth: 150 }}
+        />
+      </div>
+      {!values.goal && <p className="note">Choose a picture or a layer: its colours are measured then, and stay as they were.</p>}
+    </>
+  );
+}
