@@ -4,7 +4,7 @@ import { useStore } from "zustand";
 import type { AdjustLayer, PickedRange } from "../api/types";
 import { ControlRow } from "../masks/controls";
 import type { Values } from "../masks/controls";
-import { adjusting, changeRange, paintOnResult, takeAdjust, tryAdjust } from "../state/adjusting";
+import { adjusting, changeRange, paintOnResult, showCatch, takeAdjust, tryAdjust } from "../state/adjusting";
 import type { Changes } from "../state/adjusting";
 import { useSheet, useWorkshop } from "../state/hooks";
 import { mergeDown } from "../state/layerActions";
@@ -76,7 +76,11 @@ function Card({ layer }: { layer: AdjustLayer }) {
           control: c,
           values,
           owner: { id: layer.id, kind: layer.adjust.kind },
-          onTry: (change: Values) => attempt(changed(change)),
+          onTry: (change: Values) => {
+            // What is marked would hide what changes.
+            if (adjusting.getState().catching) showCatch(false);
+            attempt(changed(change));
+          },
           onTake: (change: Values) => take(changed(change)),
         };
         if (c.kind === "colour") return <ColourControl key={c.id} {...shared} range={range?.id ?? null} />;

@@ -6,6 +6,7 @@ import type { AdjustLayer, PickedRange } from "../api/types";
 import { adjusting, catchToConfine, catchToGroup, catchToMask, openRange, removeRange, showCatch, takeAdjust } from "../state/adjusting";
 import { toHex } from "../state/colour";
 import { PushButton } from "../ui/PushButton";
+import { TextInput } from "../ui/TextInput";
 import { Toggle } from "../ui/Toggle";
 import { NamedSlider } from "../ui/sliders";
 
@@ -61,8 +62,8 @@ export function RangeControls({ range, onTry, onTake }: { range: PickedRange; on
   return (
     <div className="rangebox" role="group" aria-label="Open range">
       <div className="prow">
-        <input
-          className="wide"
+        <TextInput
+          sx={{ flex: 1 }}
           aria-label="Name of the range"
           placeholder="Name, e.g. Red bands"
           maxLength={80}

@@ -75,7 +75,13 @@ describe("the layer grid", () => {
     expect(api.edit).not.toHaveBeenCalled();
     rename("Enter");
     fireEvent.blur(screen.queryByRole("textbox", { name: "Layer name" }) ?? document.body);
-    expect(api.edit).toHaveBeenCalledWith("p", 3, "Rename to Grime", { edit: "set-layer", sheet: "body", layer: "soot", values: { name: "Grime" }, variant: null });
+    expect(api.edit).toHaveBeenCalledWith("p", 3, "Rename to Grime", {
+      edit: "set-layer",
+      sheet: "body",
+      layer: "soot",
+      values: { name: "Grime" },
+      variant: null,
+    });
   });
 
   it("hides a layer, and finds by name", () => {

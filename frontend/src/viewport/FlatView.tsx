@@ -105,7 +105,7 @@ export function FlatView({ paintable = true }: { paintable?: boolean }) {
         {paintable && !vertices && <Ahead kind="flat" side={side} />}
         {paintable && !vertices && <ShapeHandles kind="flat" side={side} />}
         <OutlineView kind="flat" />
-        {paintable && <SplitLine />}
+        {paintable && <SplitLine told={false} />}
         {vertices && (
           <div className="nosheet">
             <b>Vertex paint has no flat sheet</b>

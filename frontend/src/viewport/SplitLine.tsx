@@ -2,8 +2,8 @@ import { useRef } from "react";
 import { useStore } from "zustand";
 import { compare, moveSplit } from "../state/compare";
 
-/** The line between before (left) and after, dragged across a view or moved by arrow keys. */
-export function SplitLine() {
+/** The line between before (left) and after, dragged across a view or moved by arrow keys. `told`: it says what is left out. */
+export function SplitLine({ told = true }: { told?: boolean }) {
   const split = useStore(compare, (s) => s.split);
   const held = useStore(compare, (s) => s.held);
   const without = useStore(compare, (s) => s.without);
@@ -34,9 +34,9 @@ export function SplitLine() {
         moveSplit(split + by);
       }}
     >
-      <span className="left">without {without}</span>
       <i />
-      <span className="right">now</span>
+      {told && <span className="left">without {without}</span>}
+      {told && <span className="right">now</span>}
     </div>
   );
 }
