@@ -4,6 +4,10 @@ import type {
   AdjustPreset,
   MeasureAnswer,
   VariantsAnswer,
+  Difference,
+  Landed,
+  TakeOut,
+  Trip,
   ArrivedHeader,
   BakeEstimate,
   BakeRequest,
@@ -156,6 +160,13 @@ export const api = {
   variants: (uid: string) => json<VariantsAnswer>(`${project(uid)}/variants`),
   variantAsProject: async (uid: string, variant: string | null, name: string) =>
     (await json<{ uid: string }>(`${project(uid)}/variants/as-project`, body({ variant, name }))).uid,
+  trips: async (uid: string) => (await json<{ trips: Trip[] }>(`${project(uid)}/outside`)).trips,
+  takeOut: (uid: string, wanted: TakeOut) => json<Trip>(`${project(uid)}/outside`, body(wanted)),
+  lookAtTrip: (uid: string, trip: string, scaled: boolean) => json<Difference>(`${project(uid)}/outside/${trip}/look`, body({ scaled })),
+  landTrip: (uid: string, trip: string, scaled: boolean) => json<Landed>(`${project(uid)}/outside/${trip}/land`, body({ scaled })),
+  putTripFile: async (uid: string, trip: string, form: FormData) =>
+    (await json<{ trips: Trip[] }>(`${project(uid)}/outside/${trip}/file`, { method: "POST", body: form })).trips,
+  forgetTrip: async (uid: string, trip: string) => (await json<{ trips: Trip[] }>(`${project(uid)}/outside/${trip}`, { method: "DELETE" })).trips,
   duplicate: (uid: string, revision: number, sheet: string, layer: string, toSheet: string | null = null) =>
     json<{ layer: string }>(`${project(uid)}/duplicate`, body({ revision, sheet, layer, to_sheet: toSheet })),
   flood: (

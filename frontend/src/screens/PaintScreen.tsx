@@ -14,6 +14,7 @@ import { toolKind } from "../state/hand";
 import { useDocument, useWorkshop } from "../state/hooks";
 import { TwoViews } from "../viewport/TwoViews";
 import { Diagnostics } from "./Diagnostics";
+import { OutsideDialog } from "./OutsideDialog";
 
 export function PaintScreen() {
   const tool = useWorkshop((s) => s.tool);
@@ -29,6 +30,7 @@ export function PaintScreen() {
   }
   return (
     <main className="paint">
+      <OutsideDialog />
       <ToolRail />
       <div className="middle">
         <TargetRibbon />

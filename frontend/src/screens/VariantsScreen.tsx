@@ -89,7 +89,7 @@ function Entry({ id, name, document, open, full }: { id: string; name: string; d
   const views = compare.getState().open;
   return (
     <div className={shows ? "variant on" : "variant"} role="group" aria-label={`Variant ${name}`}>
-      <button className="look" aria-label={`Show ${name}`} aria-pressed={shows} onClick={() => void showVariant(id || null)}>
+      <button className="vlook" aria-label={`Show ${name}`} aria-pressed={shows} onClick={() => void showVariant(id || null)}>
         {picture ? <img src={picture} alt="" /> : <span className="blank" />}
       </button>
       <div className="stack tight">

@@ -2,10 +2,12 @@ import { Tooltip } from "@mui/material";
 import { useEffect, useRef, useState } from "react";
 import { chooseSheet } from "../state/hand";
 import { useDocument, useSheet, useWorkshop } from "../state/hooks";
+import { openOutside } from "../state/outside";
 import { theStage } from "../state/stage";
 import { workshop } from "../state/workshop";
 import { hint } from "../tools/commands";
 import { Dropdown } from "../ui/Dropdown";
+import { PushButton } from "../ui/PushButton";
 import { Toggle } from "../ui/Toggle";
 import { Icon } from "../ui/icons";
 import { Ahead } from "./Ahead";
@@ -93,6 +95,11 @@ export function FlatView({ paintable = true }: { paintable?: boolean }) {
             <Toggle plain on={wire} onToggle={() => workshop.setState({ wire: !wire })}>
               Wire
             </Toggle>
+          </Tooltip>
+        )}
+        {!vertices && paintable && (
+          <Tooltip title="Take a map to a program outside and bring it back">
+            <PushButton onClick={() => openOutside(true)}>Outside…</PushButton>
           </Tooltip>
         )}
         <span className="push" />

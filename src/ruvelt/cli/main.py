@@ -7,9 +7,7 @@ import logging
 import re
 import signal
 import sys
-from collections.abc import Callable
 from dataclasses import replace
-from functools import wraps
 from pathlib import Path
 from typing import Any
 
@@ -17,8 +15,10 @@ import click
 from pydantic import ValidationError
 
 from ruvelt import __version__
+from ruvelt.cli.colour import COMMANDS
+from ruvelt.cli.common import DEFAULT_DATA, common, fail
 from ruvelt.core.brush.script import parse_script
-from ruvelt.core.errors import InputError, RuveltError
+from ruvelt.core.errors import InputError
 from ruvelt.core.mesh.readers import wanted_beside
 from ruvelt.core.mesh.unwrap import UnwrapSettings
 from ruvelt.core.output.vertex_writer import vertex_writer_of
@@ -37,52 +37,15 @@ from ruvelt.studio.transfer import loss, transfer
 from ruvelt.studio.trip_preview import preview
 from ruvelt.studio.vertex_paint import add_vertex_paint
 
-DEFAULT_DATA = Path.home() / ".local" / "share" / "ruvelt"
-
-
-def _common(command: Callable[..., Any]) -> Callable[..., Any]:
-    """--data and --json for a command that gets an open studio and returns what it has to tell."""
-
-    @click.option("--data", type=click.Path(path_type=Path, file_okay=False), default=DEFAULT_DATA, help="Folder that holds the projects.")
-    @click.option("--json", "as_json", is_flag=True, help="Answer in JSON.")
-    @wraps(command)
-    def run(data: Path, as_json: bool, **options: Any) -> None:
-        try:
-            here = Studio(data, who=f"the command 'ruvelt {command.__name__.rstrip('_')}'")
-            try:
-                told = command(here, **options)
-            finally:
-                here.close()
-        except RuveltError as error:
-            _fail(str(error), as_json)
-        except OSError as error:
-            _fail(f"{error.filename or data}: {error.strerror}.", as_json)
-        else:
-            click.echo(json.dumps(told, ensure_ascii=False) if as_json else _as_text(told))
-
-    return run
-
-
-def _fail(message: str, as_json: bool) -> None:
-    click.echo(json.dumps({"error": message}, ensure_ascii=False) if as_json else f"ruvelt: {message}", err=not as_json)
-    sys.exit(2)
-
-
-def _as_text(told: dict[str, Any]) -> str:
-    lines = []
-    for key, value in told.items():
-        if isinstance(value, list):
-            lines.append(f"{key}:")
-            lines += ["  " + ("  ".join(f"{k} {v}" for k, v in item.items()) if isinstance(item, dict) else str(item)) for item in value]
-        else:
-            lines.append(f"{key}: {value}")
-    return "\n".join(lines)
-
 
 @click.group()
 @click.version_option(__version__, prog_name="ruvelt")
 def main() -> None:
     """Paint the surface of 3D models in layers, and export map sets."""
+
+
+for _command in COMMANDS:
+    main.add_command(_command)
 
 
 @main.command("import")
@@ -92,7 +55,7 @@ def main() -> None:
 @click.option("--uv-set", type=click.IntRange(0), help="The file's number of the UV set to paint on; its first when left out.")
 @click.option("--sheets", type=click.Choice(["auto", "materials", "parts", "tiles"]), default="auto", show_default=True, help="What makes a sheet.")
 @click.option("--import-mib", type=click.IntRange(16), default=2048, show_default=True, help="Memory it may take beyond the file.")
-@_common
+@common
 def import_(here: Studio, file: Path, name: str | None, resolution: int | None, uv_set: int | None, sheets: str, import_mib: int) -> dict[str, Any]:
     """Make a project from a mesh FILE (OBJ, GLB, glTF, PLY or STL) and the pictures it names."""
     if not file.is_file():
@@ -140,7 +103,7 @@ def _facts(here: Studio, uid: str) -> dict[str, Any]:
 
 @main.command()
 @click.argument("project")
-@_common
+@common
 def info(here: Studio, project: str) -> dict[str, Any]:
     """Tell about a PROJECT (id or name): sheets, layers, channels, history."""
     uid = here.find(project)
@@ -153,7 +116,7 @@ def info(here: Studio, project: str) -> dict[str, Any]:
 @click.option("--padding", type=float, default=4, show_default=True, help="Least distance between islands, texels.")
 @click.option("--fewer", type=float, default=0.5, show_default=True, help="0 for many islands without stretch, 1 for few.")
 @click.option("--hard-edges", is_flag=True, help="Cut every edge sharper than the crease angle.")
-@_common
+@common
 def unwrap_(here: Studio, project: str, resolution: int, padding: float, fewer: float, hard_edges: bool) -> dict[str, Any]:
     """Give the model of a PROJECT new UVs; what is painted already is laid on them."""
     uid = here.find(project)
@@ -168,7 +131,7 @@ def unwrap_(here: Studio, project: str, resolution: int, padding: float, fewer: 
 @main.command("replay")
 @click.argument("project")
 @click.argument("script", type=click.Path(path_type=Path))
-@_common
+@common
 def replay_(here: Studio, project: str, script: Path) -> dict[str, Any]:
     """Apply the stroke SCRIPT (JSON) to a PROJECT."""
     if not script.is_file():
@@ -189,7 +152,7 @@ def replay_(here: Studio, project: str, script: Path) -> dict[str, Any]:
 @click.option("--simple", is_flag=True, help="Halve edges and move nothing; else levels are smooth (Catmull-Clark).")
 @click.option("--sharp", type=float, help="Edges where faces meet at more degrees than this stay sharp.")
 @click.option("--file-creases", is_flag=True, help="So do edges where the normals of the file break.")
-@_common
+@common
 def level(here: Studio, project: str, number: int, simple: bool, sharp: float | None, file_creases: bool) -> dict[str, Any]:
     """Paint the vertices of a PROJECT at a level of subdivision: 0 is the model as it is, each level has four times the faces."""
     uid = here.find(project)
@@ -214,7 +177,7 @@ def level(here: Studio, project: str, number: int, simple: bool, sharp: float | 
 @click.option("--to", "goal", required=True, help="Vertices or sheet to bring them to (id).")
 @click.option("--flat", is_flag=True, help="What shows, in one layer of paint, instead of layer by layer.")
 @click.option("--measure", is_flag=True, help="Only measure what would be lost of the base colour.")
-@_common
+@common
 def transfer_paint(here: Studio, project: str, source: str, goal: str, flat: bool, measure: bool) -> dict[str, Any]:
     """Copy all layers of a PROJECT's vertices to a sheet, or of a sheet to its vertices: strokes and fills are laid again there."""
     uid = here.find(project)
@@ -230,7 +193,7 @@ def transfer_paint(here: Studio, project: str, source: str, goal: str, flat: boo
 @click.argument("project")
 @click.argument("file", type=click.Path(path_type=Path))
 @click.option("--uv-set", type=click.IntRange(0), help="The file's number of the UV set to paint on; its first when left out.")
-@_common
+@common
 def swap(here: Studio, project: str, file: Path, uv_set: int | None) -> dict[str, Any]:
     """Lay a PROJECT's paint on another mesh FILE: a new layout, another order of its vertices, or a changed shape."""
     uid = here.find(project)
@@ -248,7 +211,7 @@ def swap(here: Studio, project: str, file: Path, uv_set: int | None) -> dict[str
 @click.option("--colour", help="Faces near this colour, as #rrggbb; all faces by their colours when left out.")
 @click.option("--tolerance", type=click.FloatRange(0, 1), default=0.08, show_default=True, help="How different a colour may be, in OKLab.")
 @click.option("--count", type=click.IntRange(2, 12), default=4, show_default=True, help="Groups to make without a colour.")
-@_common
+@common
 def colour_groups(here: Studio, project: str, sheet: str, colour: str | None, tolerance: float, count: int) -> dict[str, Any]:
     """Keep faces of a PROJECT as groups by what is painted on them."""
     uid = here.find(project)
@@ -263,7 +226,7 @@ def colour_groups(here: Studio, project: str, sheet: str, colour: str | None, to
 @main.command("uv-set")
 @click.argument("project")
 @click.argument("number", type=click.IntRange(0))
-@_common
+@common
 def uv_set(here: Studio, project: str, number: int) -> dict[str, Any]:
     """Paint a PROJECT on another of its file's UV sets; what is painted already is laid there."""
     uid = here.find(project)
@@ -274,7 +237,7 @@ def uv_set(here: Studio, project: str, number: int) -> dict[str, Any]:
 @main.command("vertex-paint")
 @click.argument("project")
 @click.option("--part", "parts", type=int, multiple=True, help="Only the vertices of this part, by number from 0; may be repeated.")
-@_common
+@common
 def vertex_paint(here: Studio, project: str, parts: tuple[int, ...]) -> dict[str, Any]:
     """Give a PROJECT layers on the vertices of its model, beside its sheets."""
     uid = here.find(project)
@@ -288,9 +251,17 @@ def vertex_paint(here: Studio, project: str, parts: tuple[int, ...]) -> dict[str
 @click.option("--format", "map_format", help="File format by id, instead of the preset's: of maps, or of vertex colours.")
 @click.option("--sheet", "sheets", multiple=True, help="Only this sheet (id); may be repeated.")
 @click.option("--map", "maps", multiple=True, help="Only this map (id); may be repeated.")
-@_common
+@click.option("--variant", "variants", multiple=True, help="This variant (id), or 'base'; may be repeated. What shows when left out.")
+@common
 def export(
-    here: Studio, project: str, preset: str, out: Path, map_format: str | None, sheets: tuple[str, ...], maps: tuple[str, ...]
+    here: Studio,
+    project: str,
+    preset: str,
+    out: Path,
+    map_format: str | None,
+    sheets: tuple[str, ...],
+    maps: tuple[str, ...],
+    variants: tuple[str, ...],
 ) -> dict[str, Any]:
     """Write a map set of a PROJECT."""
     uid = here.find(project)
@@ -299,7 +270,8 @@ def export(
         chosen = chosen.model_copy(update={"vertex_files": (vertex_writer_of(map_format).id,)})
     elif map_format is not None:
         chosen = chosen.model_copy(update={"format": writer_of(map_format).id})
-    files = export_project(here.session(uid), chosen, out, sheets=sheets or None, maps=maps or None)
+    looks = [None if v == "base" else v for v in variants] if variants else None
+    files = export_project(here.session(uid), chosen, out, sheets=sheets or None, maps=maps or None, variants=looks)
     return {"project": uid, "preset": preset, "out": str(out), "files": files_as_json(files)}
 
 
@@ -312,7 +284,7 @@ def export(
 @click.option("--rays", type=int, help="Rays per texel.")
 @click.option("--antialias", type=click.Choice(["1", "2", "4"]), help="Places measured a side of a texel.")
 @click.option("--settings", "more", help="Other settings as JSON, distances as shares of the diagonal.")
-@_common
+@common
 def bake(
     here: Studio,
     project: str,
@@ -350,7 +322,7 @@ def bake(
 @main.command()
 @click.option("--resolution", type=int, default=2048, show_default=True, help="Resolution of the larger sheet.")
 @click.option("--first", "only_first", is_flag=True, help="Only the first one; `serve --demo` makes the others behind the open window.")
-@_common
+@common
 def demo(here: Studio, resolution: int, only_first: bool) -> dict[str, Any]:
     """Make the demo projects, those that are not there already."""
     from ruvelt.demo.build import DEMOS, missing
@@ -385,7 +357,7 @@ def serve(data: Path, port: int, memory_mib: int, import_mib: int, threads: int 
         here = Studio(data, Limits(memory_mib << 20, threads, import_mib << 20), who=f"the Ruvelt at http://127.0.0.1:{port}")
         server = make_server(create_app(here), port)
     except OSError as error:
-        _fail(f"Cannot start on port {port}: {error.strerror}. Choose another with --port.", as_json)
+        fail(f"Cannot start on port {port}: {error.strerror}. Choose another with --port.", as_json)
         return
     signal.signal(signal.SIGTERM, lambda number, frame: sys.exit(0))
     here.housekeeping.start()

@@ -25,7 +25,7 @@ GEOMETRY = 2
 MOST_LAID_FLAT = 8_000_000
 
 
-def _edges(session: Session, plan: SheetPlan) -> tuple[NDArray[np.float32], NDArray[np.float32]]:
+def layout_lines(session: Session, plan: SheetPlan) -> tuple[NDArray[np.float32], NDArray[np.float32]]:
     """Polygon edges of a sheet in UV space, (n, 4) float32 a line: all edges, and those where an island ends (seams)."""
     model = session.model
     layout = model.uv_layouts[0]
@@ -116,7 +116,7 @@ def viewport_geometry(session: Session, sheet_id: str | None) -> tuple[dict[str,
         return _vertex_rows(session, sheet)
     samples, plan = session.texels(sheet), session.plans[sheet.plan]
     rows, indices, triangles, colours = _rows(samples)
-    lines, seams = _edges(session, plan)
+    lines, seams = layout_lines(session, plan)
     face = model.triangle_face[triangles]
     header, blocks = _blocks(sheet.id, rows, indices, face, model.face_part[face], lines, seams, colours)
     return {**header, "squares": _squares(samples, rows)}, blocks

@@ -269,6 +269,7 @@ class Studio:
             lock.release()
         shutil.rmtree(gone, ignore_errors=True)
         shutil.rmtree(self.data / "exports" / uid, ignore_errors=True)
+        shutil.rmtree(self.data / "outside" / uid, ignore_errors=True)
 
     # -- pictures ---------------------------------------------------------------------------------------------------------------
 
@@ -288,6 +289,11 @@ class Studio:
             with suppress(OSError):
                 write_card(folder, kept, 0)
         return kept
+
+    def outside_folder(self, uid: str) -> Path:
+        """Where maps lie that were taken out of a project to be changed elsewhere."""
+        self._folder(uid)
+        return self.data / "outside" / uid
 
     def export_folder(self, uid: str, name: str) -> Path:
         """Where an export of a project lies inside the data folder; `name` is one plain folder name."""

@@ -517,6 +517,65 @@ class ProjectIdAnswer(BaseModel):
     uid: str
 
 
+class TakeOutBody(Body):
+    """`layer`: the one whose paint is taken, with its alpha; None for what all of them come to."""
+
+    sheet: Id
+    channel: MapId
+    layer: Id | None = None
+    format: Literal["png", "tiff"] = "png"
+    bits: Literal[8, 16] = 16
+
+
+class TripAnswer(BaseModel):
+    """A map that was taken out. `changed`: its file is not what was sent, or what came back last."""
+
+    id: str
+    file: str
+    folder: str
+    sheet: Id
+    sheet_name: str
+    channel: str
+    channel_name: str
+    layer: Id | None
+    layer_name: str
+    side: int
+    bits: int
+    colour_space: str
+    changed: bool
+
+
+class TripsAnswer(BaseModel):
+    trips: list[TripAnswer]
+
+
+class TripPath(BaseModel):
+    uid: Annotated[str, Field(pattern=r"^[a-z0-9]{12}$")]
+    trip: Annotated[str, Field(pattern=r"^[a-z0-9][a-z0-9_-]{0,119}$")]
+
+
+class BringBackBody(Body):
+    """`scaled`: take a file of another size, resampled."""
+
+    scaled: bool = False
+    revision: Revision | None = None
+
+
+class DifferenceAnswer(BaseModel):
+    """`picture`: a PNG data URL of the map with what differs marked; `told`: what is worth knowing of the file."""
+
+    changed: int
+    covered: int
+    told: list[str]
+    picture: str
+
+
+class LandedAnswer(BaseModel):
+    layer: Id | None
+    changed: int
+    told: list[str]
+
+
 class LayerAnswer(BaseModel):
     layer: str
 

@@ -53,6 +53,8 @@ def resize(values_u16: NDArray[np.uint16], side: int, colour: bool) -> NDArray[n
     return np.asarray(np.rint(out * 65535), np.uint16)
 
 
+#: How files begin whose depth and alpha are read as they are: PNG, WebP, and TIFF of either byte order.
+WHOLE_DEPTH = (b"\x89PNG", b"RIFF", b"II*\0", b"MM\0*")
 FORMATS = ("PNG", "TIFF", "JPEG", "WEBP")
 #: Whatever Pillow says of bytes that are no whole picture.
 BROKEN = (UnidentifiedImageError, OSError, SyntaxError, ValueError, EOFError, TypeError, ArithmeticError, LookupError, struct.error, zlib.error)
@@ -98,7 +100,7 @@ def decode_image(data: bytes, name: str, upright: bool = True) -> NDArray[np.uin
         raise InputError(f"'{name}' is not a PNG, TIFF, JPEG or WebP picture of at most {MAX_SIDE} pixels a side. Save it again as PNG.") from None
     if max(width, height) > MAX_SIDE:
         raise InputError(f"'{name}' is {width} × {height} pixels; at most {MAX_SIDE} a side can be read. Make it smaller.")
-    flags = cv2.IMREAD_UNCHANGED if deep or data[:4] in (b"\x89PNG", b"RIFF") else cv2.IMREAD_COLOR
+    flags = cv2.IMREAD_UNCHANGED if deep or data[:4] in WHOLE_DEPTH else cv2.IMREAD_COLOR
     if not upright and flags == cv2.IMREAD_COLOR:
         flags |= cv2.IMREAD_IGNORE_ORIENTATION
     try:
