@@ -48,7 +48,7 @@ export function VariantsScreen() {
   useEffect(() => () => openViews([]), []);
   if (!document) return null;
   return (
-    <main className="variants opaque">
+    <main className="variants">
       <aside className="panel stack" aria-label="Variants">
         <h2 className="plain">Variants</h2>
         <p className="note">

@@ -52,6 +52,7 @@ export async function lookAt(trip: string, scaled = false): Promise<void> {
   } catch (error) {
     set({ look: { trip, found: null, trouble: (error as Error).message } });
   }
+  await loadTrips();
 }
 
 export async function land(trip: string, scaled = false): Promise<void> {

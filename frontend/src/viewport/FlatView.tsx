@@ -1,8 +1,9 @@
 import { Tooltip } from "@mui/material";
 import { useEffect, useRef, useState } from "react";
+import { useStore } from "zustand";
 import { chooseSheet } from "../state/hand";
 import { useDocument, useSheet, useWorkshop } from "../state/hooks";
-import { openOutside } from "../state/outside";
+import { openOutside, outside } from "../state/outside";
 import { theStage } from "../state/stage";
 import { workshop } from "../state/workshop";
 import { hint } from "../tools/commands";
@@ -24,6 +25,7 @@ export function FlatView({ paintable = true }: { paintable?: boolean }) {
   const wire = useWorkshop((s) => s.wire);
   const tile = useWorkshop((s) => s.model?.sheets.find((x) => x.id === s.sheet)?.tile);
   const [percent, setPercent] = useState(0);
+  const watching = useStore(outside, (s) => s.watching);
   const vertices = sheet?.of === "vertices";
   const side = vertices ? 0 : (sheet?.resolution ?? 0);
   useEffect(() => {
@@ -99,7 +101,7 @@ export function FlatView({ paintable = true }: { paintable?: boolean }) {
         )}
         {!vertices && paintable && (
           <Tooltip title="Take a map to a program outside and bring it back">
-            <PushButton onClick={() => openOutside(true)}>Outside…</PushButton>
+            <PushButton onClick={() => openOutside(true)}>{watching ? "Outside: watching" : "Outside…"}</PushButton>
           </Tooltip>
         )}
         <span className="push" />

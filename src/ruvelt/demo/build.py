@@ -12,6 +12,7 @@ from ruvelt.core.brush.script import parse_script
 from ruvelt.core.mesh.unwrap import UnwrapSettings
 from ruvelt.core.stack.edits import SetSettings
 from ruvelt.demo import buoy, tern
+from ruvelt.demo.colours import buoy_bands, lantern_colourways, warm_tern
 from ruvelt.demo.lantern import MTL, high_obj, low_obj
 from ruvelt.demo.paint_buoy import buoy_script
 from ruvelt.demo.paint_lantern import enamel_script, fittings_script
@@ -61,6 +62,7 @@ def build_demo(here: Studio, resolution: int = 2048, say: Say = _quiet) -> str:
         # Few rays keep the first start quick; the Bake screen makes finer maps.
         here.bakery(uid).bake(BakeRequest(maps=BAKED, settings=BakeSettings(rays=RAYS, occlusion_reach=0.15)))
         say(1, 1, "Mesh maps of the lantern baked")
+        lantern_colourways(session)
         meshes = here.data / "meshes"
         meshes.mkdir(exist_ok=True)
         (meshes / "storm_lantern_low.obj").write_bytes(low)
@@ -77,6 +79,7 @@ def build_buoy(here: Studio, resolution: int = 2048, say: Say = _quiet) -> str:
     with _whole_or_gone(here, uid):
         result = replay(here.session(uid), parse_script(buoy_script()), lambda done, planned, what: say(done, planned, "Painting the buoy"))
         say(1, 1, _laid(result))
+        buoy_bands(here.session(uid))
         meshes = here.data / "meshes"
         meshes.mkdir(exist_ok=True)
         (meshes / "mooring_buoy.obj").write_bytes(mesh)
@@ -99,6 +102,7 @@ def build_tern(here: Studio, resolution: int = 2048, say: Say = _quiet, cell: fl
         broad = next(x.id for x in session.sheet("vertices").layers if x.name == "Broad colours")
         second = replay(session, parse_script(fine_script(broad)))
         say(3, 5, _laid(ReplayResult(strokes=first.strokes + second.strokes, missed=first.missed + second.missed)))
+        warm_tern(session)
         unwrap_model(session, lambda done, planned, what: None, resolution // 2, UnwrapSettings(fewer=1.0))
         transfer(session, "vertices", session.document.textured[0].id)
         meshes = here.data / "meshes"

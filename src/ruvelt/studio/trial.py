@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from ruvelt.core.errors import InputError
 from ruvelt.core.output.display import SheetDisplay
-from ruvelt.core.stack.edits import AnyEdit, apply_edit, check_alone, check_modes, for_showing
+from ruvelt.core.stack.edits import AnyEdit, SetLayer, apply_edit, check_alone, check_modes, for_showing
 from ruvelt.core.stack.wholeness import check_document
 from ruvelt.studio.session import Session
 
@@ -19,4 +19,7 @@ def trial(session: Session, sheet_id: str, edit: AnyEdit) -> SheetDisplay:
         sheet = document.sheet(sheet_id)
         if sheet is None or sheet.resolution != session.sheet(sheet_id).resolution:
             raise InputError("Only changes of layers can be tried before they are taken.")
-        return session.sheets.display_of(document, sheet)
+        display = session.sheets.display_of(document, sheet)
+        if isinstance(edit, SetLayer):
+            display.evaluator.changing = edit.layer
+        return display

@@ -149,6 +149,8 @@ class SheetEvaluator:
         borders: Borders | None = None,
     ) -> None:
         self._borders = borders
+        #: The layer that a slider changes while it is dragged.
+        self.changing: str | None = None
         self._beyond: dict[int, Beyond] = {}
         self._elsewhere: dict[str, int] = {}
         self.document, self.sheet, self.samples = document, sheet, samples
@@ -298,7 +300,7 @@ class SheetEvaluator:
         else:
             program = self.program(channel_id)
             made = np.empty((program.channel.components, CHUNK), np.uint16)
-            self.run(program, chunk, WHOLE, made)
+            self._run_again(program, chunk, made)
         self._cache.put(where, made, made.nbytes, version)
         return made
 
@@ -324,6 +326,17 @@ class SheetEvaluator:
     def keep_composite(self, channel_id: str, chunk: int, values: U16) -> None:
         """Put a composite that a stroke has already worked out under its new version."""
         self._cache.put(("composite", self.samples.serial, self.sheet.id, channel_id, chunk), values, values.nbytes, self.version(channel_id, chunk))
+
+    def _run_again(self, program: Program, chunk: int, out: U16) -> None:
+        """A whole program; where one layer is changed time and again, from what lies under it, which is kept."""
+        at = program.index_of(self.changing) if self.changing is not None else None
+        if at is None or at < 2:
+            return self.run(program, chunk, WHOLE, out)
+        state = self.state_before(program, at, chunk)
+        if not state.blocks.all():
+            execute(self.resolve(program, chunk, 1, at), WHOLE, save=state)
+            state.blocks[:] = True
+        execute(self.resolve(program, chunk, at, len(program.ops)), WHOLE, state=state, out=out)
 
     def run(self, program: Program, chunk: int, runs: Runs, out: U16) -> None:
         """Evaluate a whole program over runs of a chunk into (components, 65536) `out`."""
