@@ -8,6 +8,7 @@ from __future__ import annotations
 
 import json
 import shutil
+import subprocess
 import sys
 import urllib.request
 from pathlib import Path
@@ -155,6 +156,44 @@ def hand(page: Page, url: str, uid: str) -> None:
     shot(page, "picks")
     page.get_by_role("button", name="Let go").click()
     page.keyboard.press("b")
+
+
+def colour_work(page: Page, url: str, lantern: str, buoy: str) -> None:
+    """An adjustment with ranges, variants side by side, and a map that came back from outside; the last taken back."""
+    page.goto(f"{url}/#/{buoy}/paint")
+    page.get_by_label("Flat sheet", exact=True).wait_for()
+    settled(page)
+    page.get_by_role("row", name="Bands in green").get_by_role("rowheader").click()
+    page.get_by_role("button", name="Red bands").click()
+    page.get_by_role("group", name="Open range").get_by_role("button", name="Show", exact=True).click()
+    page.get_by_role("button", name="Before", exact=True).click()
+    page.mouse.move(640, 20)
+    shot(page, "adjustment")
+    page.get_by_role("button", name="Before", exact=True).click()
+
+    page.goto(f"{url}/#/{lantern}/variants")
+    page.get_by_label("View of Rescue orange").wait_for()
+    page.wait_for_function("() => document.querySelectorAll('.vlook img').length > 5", timeout=120_000)
+    shot(page, "variants")
+
+    page.goto(f"{url}/#/{lantern}/paint")
+    page.get_by_label("Flat sheet", exact=True).wait_for()
+    settled(page)
+    page.get_by_role("button", name="Outside…").click()
+    page.get_by_role("button", name="Take Enamel out").click()
+    row = page.get_by_role("group", name="enamel-base_color.png")
+    folder = Path(page.locator(".path-told").inner_text())
+    editor = Path(__file__).parent / "simulated_editor.py"
+    square = ["--square", "560", "700", "1040", "900", "--colour", "0.85", "0.6", "0.15"]
+    subprocess.run([sys.executable, str(editor), str(folder / "enamel-base_color.png"), *square], check=True)
+    row.get_by_role("button", name="Look").click()
+    page.get_by_label("What differs").wait_for()
+    page.get_by_role("button", name="Dismiss").click()
+    # No picture tells where it was taken.
+    page.evaluate("document.querySelector('.path-told').textContent = '~/.local/share/ruvelt/outside/storm-lantern'")
+    shot(page, "outside")
+    row.get_by_role("button", name="Forget").click()
+    page.get_by_role("button", name="Close").click()
 
 
 def fill(page: Page) -> None:
@@ -318,5 +357,6 @@ if __name__ == "__main__":
         hand(browser.new_page(viewport={"width": 1280, "height": 800}), where, projects["Mooring buoy"])
         steps(browser.new_page(viewport={"width": 1280, "height": 800}), where, projects["Storm lantern"])
         tern(browser.new_page(viewport={"width": 1280, "height": 800}), where, projects["Carved tern"])
+        colour_work(browser.new_page(viewport={"width": 1280, "height": 800}), where, projects["Storm lantern"], projects["Mooring buoy"])
         unfolded(browser.new_page(viewport={"width": 1280, "height": 800}), where, projects["Storm lantern"])
         browser.close()

@@ -342,3 +342,62 @@ def test_a_layout_and_a_mesh_under_paint_on_the_command_line(tmp_path: Path) -> 
     assert "same size, place and axes" in ruvelt(data, "swap", "tile", str(tmp_path / "far.obj")).output
     assert "has no UV set 5" in ruvelt(data, "uv-set", "tile", "5").output
     assert "no file" in ruvelt(data, "swap", "tile", str(tmp_path / "none.obj")).output
+
+
+EDITOR = Path(__file__).parents[2] / "tools" / "simulated_editor.py"
+
+
+def test_colour_work_by_commands_alone(mesh: Path, tmp_path: Path) -> None:
+    """An adjustment with a range and its number changed, variants exported together, a map out and back."""
+    data = tmp_path / "data"
+    uid = str(told(ruvelt(data, "import", str(mesh), "--name", "Crate", "--resolution", "256", "--json"))["project"])
+    sheet = str(told(ruvelt(data, "info", "Crate", "--json"))["sheets"][0]["id"])  # type: ignore[index]
+    made = told(ruvelt(data, "adjust", "Crate", "--sheet", sheet, "--settings", '{"kind": "hsv", "value": -0.5}', "--json"))
+    layer = str(made["layer"])
+    ranged = told(ruvelt(data, "adjust", "Crate", "--sheet", sheet, "--layer", layer, "--range", "#bbaa99", "--settings", '{"hue": 40}', "--json"))
+    again = told(ruvelt(data, "adjust", "Crate", "--sheet", sheet, "--layer", layer, "--range", "#bbaa99", "--settings", '{"hue": 90}',
+                        "--tolerance", "0.2", "--json"))  # fmt: skip
+    assert [r["adjust"]["hue"] for r in ranged["ranges"]] == [40]  # type: ignore[index, attr-defined]
+    assert [(r["adjust"]["hue"], r["tolerance"]) for r in again["ranges"]] == [(90, 0.2)]  # type: ignore[index, attr-defined]
+    assert again["adjust"]["value"] == -0.5  # type: ignore[index]
+    assert ruvelt(data, "adjust", "Crate", "--sheet", sheet, "--settings", "hue").exit_code == 2
+    assert ruvelt(data, "adjust", "Crate", "--sheet", sheet, "--settings", '{"kind": "wish"}').exit_code == 2
+    assert "no colour" in ruvelt(data, "adjust", "Crate", "--sheet", sheet, "--range", "red").stderr
+    told(ruvelt(data, "variants", "Crate", "--add", "Dark", "--add", "Light", "--role", "Hull=#102030", "--json"))
+    shown = told(ruvelt(data, "variants", "Crate", "--show", "v1", "--role", "Hull=#ffffff", "--json"))
+    assert (shown["showing"], [v["id"] for v in shown["variants"]]) == ("v1", ["v1", "v2"])  # type: ignore[attr-defined]
+    told(ruvelt(data, "adjust", "Crate", "--sheet", sheet, "--layer", layer, "--settings", '{"value": -0.9}', "--json"))
+    listed = told(ruvelt(data, "variants", "Crate", "--show", "base", "--json"))
+    assert [v["changes"] for v in listed["variants"]] == [1, 0]  # type: ignore[attr-defined]
+    out = tmp_path / "maps"
+    told(ruvelt(data, "export", "Crate", "--out", str(out), "--sheet", sheet, "--variant", "base", "--variant", "v1", "--variant", "v2", "--json"))
+    names = sorted(f.name for f in out.iterdir())
+    assert [n for n in names if "base_color" in n] == [n for n in names if n.endswith(("_color_base.png", "_color_Dark.png", "_color.png"))]
+    assert sum("roughness" in n for n in names) == 1
+    assert ruvelt(data, "export", "Crate", "--out", str(out), "--variant", "v9").exit_code == 2
+    alone = told(ruvelt(data, "variants", "Crate", "--as-project", "v1", "--name", "Dark crate", "--json"))
+    assert told(ruvelt(data, "info", str(alone["made"]), "--json"))["name"] == "Dark crate"
+
+    away = tmp_path / "away"
+    sent = told(ruvelt(data, "take-out", "Crate", "--sheet", sheet, "--folder", str(away), "--json"))
+    assert told(ruvelt(data, "bring-back", "Crate", "--folder", str(away), "--json"))["back"] == []
+    subprocess.run([sys.executable, str(EDITOR), str(sent["file"]), "--square", "0", "0", "256", "256", "--colour", "0", "1", "0"], check=True)
+    looked = told(ruvelt(data, "bring-back", "Crate", "--folder", str(away), "--look", "--json"))["back"][0]  # type: ignore[index]
+    assert looked["changed"] == looked["covered"] > 1000
+    landed = told(ruvelt(data, "bring-back", "Crate", "--folder", str(away), "--json"))["back"][0]  # type: ignore[index]
+    assert landed["layer"]
+    assert told(ruvelt(data, "merge-down", "Crate", "--sheet", sheet, "--layer", str(landed["layer"]), "--json"))["layer"]
+    again_out = tmp_path / "again"
+    told(ruvelt(data, "export", uid, "--out", str(again_out), "--sheet", sheet, "--map", "base_color", "--json"))
+    picture = np.asarray(Image.open(next(again_out.glob("*.png"))))
+    assert (picture.reshape(-1, 3) == [0, 255, 0]).all(axis=1).mean() > 0.25
+    # A watched folder lays what is saved while it waits.
+    waiting = subprocess.Popen(
+        [sys.executable, "-m", "ruvelt.cli.main", "bring-back", "Crate", "--folder", str(away), "--watch", "8", "--json", "--data", str(data)],
+        stdout=subprocess.PIPE,
+        text=True,
+    )
+    time.sleep(3)
+    subprocess.run([sys.executable, str(EDITOR), str(sent["file"]), "--square", "0", "0", "99", "99", "--colour", "0", "0", "1"], check=True)
+    answer, _ = waiting.communicate(timeout=60)
+    assert [b["trip"] for b in json.loads(answer)["back"]] == [sent["trip"]]
