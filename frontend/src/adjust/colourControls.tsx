@@ -1,14 +1,14 @@
 /** Controls of adjustments of colour. */
 import { Tooltip } from "@mui/material";
 import { useStore } from "zustand";
-import type { AdjustLayer } from "../api/types";
+import type { AdjustLayer, ColourStop } from "../api/types";
+import { Ramp } from "../masks/Ramp";
 import type { ControlProps } from "../masks/controls";
 import { adjusting, matchLike } from "../state/adjusting";
 import { fromHex, toHex } from "../state/colour";
 import { useDocument, useSheet } from "../state/hooks";
 import { rows } from "../state/layers";
 import { Dropdown } from "../ui/Dropdown";
-import { PushButton } from "../ui/PushButton";
 import { Toggle } from "../ui/Toggle";
 import { NamedSlider } from "../ui/sliders";
 
@@ -114,61 +114,19 @@ interface Stop {
   colour: number[];
 }
 
+const COLOUR = { kind: "colour" } as const;
+
 /** Colours from dark to light. */
 export function RampStops({ control, values, onTry, onTake }: ControlProps) {
   const stops = values[control.id] as Stop[];
-  const put = (i: number, change: Partial<Stop>): { [id: string]: Stop[] } => ({
-    [control.id]: stops.map((s, k) => (k === i ? { ...s, ...change } : s)),
-  });
-  /** A stop stays between its neighbours. */
-  const between = (i: number, at: number): number => Math.min(stops[i + 1]?.at ?? 1, Math.max(stops[i - 1]?.at ?? 0, at));
-  const add = (): void => {
-    const gaps = stops.slice(1).map((s, i) => s.at - (stops[i]?.at ?? 0));
-    const widest = gaps.indexOf(Math.max(...gaps));
-    const [a, b] = [stops[widest], stops[widest + 1]];
-    if (!a || !b) return;
-    const made = { at: (a.at + b.at) / 2, colour: a.colour.map((v, k) => (v + (b.colour[k] ?? v)) / 2) };
-    onTake({ [control.id]: [...stops.slice(0, widest + 1), made, ...stops.slice(widest + 1)] });
-  };
+  const changed = (ramp: ColourStop[]) => ({ [control.id]: [...ramp].sort((a, b) => a.at - b.at).map((s) => ({ at: s.at, colour: s.value })) });
   return (
-    <div role="group" aria-label={control.name}>
-      <div
-        className="rampbar"
-        style={{ background: `linear-gradient(90deg, ${stops.map((s) => `${toHex(s.colour)} ${s.at * 100}%`).join(", ")})` }}
-      />
-      {stops.map((s, i) => (
-        <div className="prow" key={i}>
-          <input
-            type="color"
-            aria-label={`Colour of stop ${i + 1}`}
-            value={toHex(s.colour)}
-            onChange={(e) => onTry(put(i, { colour: fromHex(e.target.value) ?? s.colour }))}
-            onBlur={(e) => onTake(put(i, { colour: fromHex(e.target.value) ?? s.colour }))}
-          />
-          <input
-            type="range"
-            min={0}
-            max={1}
-            step={0.01}
-            value={s.at}
-            aria-label={`Place of stop ${i + 1}`}
-            className="fills"
-            onChange={(e) => onTry(put(i, { at: between(i, Number(e.target.value)) }))}
-            onPointerUp={(e) => onTake(put(i, { at: between(i, Number(e.currentTarget.value)) }))}
-            onKeyUp={(e) => onTake(put(i, { at: between(i, Number(e.currentTarget.value)) }))}
-          />
-          <button
-            className="iconbtn small"
-            aria-label={`Remove stop ${i + 1}`}
-            disabled={stops.length < 3}
-            onClick={() => onTake({ [control.id]: stops.filter((_, k) => k !== i) })}
-          >
-            ×
-          </button>
-        </div>
-      ))}
-      {stops.length < 16 && <PushButton onClick={add}>Add a stop</PushButton>}
-    </div>
+    <Ramp
+      channel={COLOUR}
+      ramp={stops.map((s) => ({ at: s.at, value: s.colour }))}
+      onTry={(ramp) => onTry(changed(ramp))}
+      onTake={(ramp) => onTake(changed(ramp))}
+    />
   );
 }
 

@@ -2,7 +2,10 @@
 
 from __future__ import annotations
 
+import tempfile
+import time
 from collections.abc import Callable
+from pathlib import Path
 from typing import Any
 
 import cv2
@@ -10,12 +13,21 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ruvelt.bench.fixtures import BenchScene
-from ruvelt.bench.strokes import painted_scene, typical
+from ruvelt.bench.project import CACHE, make_project
+from ruvelt.bench.strokes import CAMERA, painted_scene, typical
 from ruvelt.bench.timing import Row, at_most, best, faster, turn_about
+from ruvelt.core.planes.cache import BoundedCache
 from ruvelt.core.samples.address import CHUNK
 from ruvelt.core.stack.document import AdjustLayer, AnyLayer, ChannelUse, PaintLayer
+from ruvelt.core.stack.edits import AddLayer, SetLayer, SetVariants
 from ruvelt.core.stack.mask_evaluate import WHOLE
 from ruvelt.core.stack.plane_ids import plane_id
+from ruvelt.core.stack.variant import Variant
+from ruvelt.core.workers import Workers
+from ruvelt.studio.looking import seen_chunks
+from ruvelt.studio.session import Session
+from ruvelt.studio.tiles import drawn_tiles
+from ruvelt.studio.trial import trial
 
 F32 = NDArray[np.float32]
 PICKED = ((0.62, 0.3, 0.22), (0.25, 0.4, 0.5), (0.7, 0.66, 0.5), (0.3, 0.5, 0.3))
@@ -173,3 +185,44 @@ def strokes_under_adjustments(side: int) -> list[Row]:
     typical(plain, "l1"), typical(under, "l1")
     ours, theirs = turn_about(5, lambda: typical(under, "l1"), lambda: typical(plain, "l1"))
     return [at_most("stroke batch under eight adjustments", ours * 1e3, theirs * 1e3, "none", 1.3)]
+
+
+def shown_quickly(side: int) -> list[Row]:
+    """On a project of twenty layers: a moved slider of an adjustment with a range on what a view shows, and another variant on all of the sheet.
+
+    Their goals are times, so each is told against its own.
+    """
+    with tempfile.TemporaryDirectory() as name:
+        folder = Path(name)
+        make_project(folder, side, 20)
+        session = Session(folder, BoundedCache(CACHE), Workers(2), time.time)
+        layer = next(a for a in eight_adjustments() if a.ranges).model_copy(update={"id": "adj"})
+        session.edit(AddLayer(sheet="s", layer=layer), "Add")
+        session.edit(SetVariants(variants=(Variant(id="v", name="V"),)), "Variants")
+        session.show_variant("v")
+        session.edit(SetLayer(sheet="s", layer="adj", values={"strength": 0.5}), "Set")
+        session.show_variant(None)
+        seen = seen_chunks(session, "s", CAMERA)
+        everything = [("colour", c) for c in range((side // 256) ** 2)]
+        hues = iter(range(1, 1000))
+
+        def moved() -> None:
+            ranges = [r.model_dump() | {"adjust": {"kind": "oklch", "hue": next(hues) % 180}} for r in layer.ranges]
+            shown = trial(session, "s", SetLayer(sheet="s", layer="adj", values={"ranges": ranges}))
+            shown.evaluator.prepare()
+            for tile in session.workers.map(lambda c: shown.tile("colour", c), seen):
+                tile.tobytes()
+
+        def switched() -> None:
+            session.show_variant("v" if session.document.showing is None else None)
+            for tile in drawn_tiles(session, "s", everything):
+                tile.tobytes()
+
+        drawn_tiles(session, "s", everything)
+        moved()
+        rows = [
+            at_most(f"a moved slider on {len(seen)} chunks seen, {side}²", best(moved) * 1e3, 60.0, "60 ms", 1),
+            at_most(f"another variant, {len(everything)} chunks, {side}²", best(switched, 6) * 1e3, 500.0, "half a second", 1),
+        ]
+        session.close()
+        return rows

@@ -7,7 +7,7 @@ from typing import Any
 
 from ruvelt.bench.baking import against_embree, memory, noise, strokes_beside_a_bake
 from ruvelt.bench.blending import twenty_layers
-from ruvelt.bench.colouring import adjustments, strokes_under_adjustments
+from ruvelt.bench.colouring import adjustments, shown_quickly, strokes_under_adjustments
 from ruvelt.bench.geometry import CORNERS, rows_against_numpy
 from ruvelt.bench.importing import import_against_decoding
 from ruvelt.bench.levels import levels, trips
@@ -27,6 +27,7 @@ def run_all(quick: bool, say: Callable[[str], None]) -> dict[str, Any]:
         ("layers", lambda: more_layers(side)),
         ("adjustments", lambda: adjustments(side * 2)),
         ("strokes under adjustments", lambda: strokes_under_adjustments(side)),
+        ("sliders and variants", lambda: shown_quickly(side)),
         ("tools", lambda: tools(side)),
         ("tools against SciPy", lambda: tools_against_scipy(side)),
         ("a larger sheet", lambda: larger_sheet(side)),

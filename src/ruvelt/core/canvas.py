@@ -234,7 +234,7 @@ class Canvas:
         looks = [Look([self.display])]
         name = self.model.name or "model"
         if chosen.vertex_files:
-            return write_map_set([], chosen, name, write, extra=lambda: vertex_files(self.display, chosen, name))
+            return write_map_set([Look([])], chosen, name, write, extra=lambda: vertex_files(self.display, chosen, name))
         extra = (lambda: [(f"{self.model.name}.glb", "glb", build_glb(looks, chosen))]) if chosen.glb else None
         return write_map_set(looks, chosen, name, write, extra=extra)
 
