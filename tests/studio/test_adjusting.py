@@ -8,6 +8,7 @@ import numpy as np
 import pytest
 from numpy.testing import assert_allclose, assert_array_equal
 
+from ruvelt.core.brush.script import parse_script
 from ruvelt.core.brush.target import Paint
 from ruvelt.core.errors import Conflict, InputError, NotFound
 from ruvelt.core.stack.basics import FacePick
@@ -18,6 +19,8 @@ from ruvelt.core.stack.plane_ids import mask_plane_id
 from ruvelt.studio.adjusting import catch_to_group, catch_to_mask, histogram, mean_beneath, measured
 from ruvelt.studio.laying import flood
 from ruvelt.studio.merging import merge_down
+from ruvelt.studio.recording import script_since
+from ruvelt.studio.replay import replay
 from ruvelt.studio.session import Session
 from ruvelt.studio.studio import Studio
 from tests.studio.test_colour_groups import BLUE, GREEN, RED, banded
@@ -198,3 +201,13 @@ def test_layers_merged_down_look_as_they_did_and_undo_brings_them_back(studio: S
     with pytest.raises(InputError, match="locked"):
         merge_down(session, sheet, "warm")
     assert made
+
+
+def test_a_script_makes_the_same_adjustment_and_the_record_gives_it_back(studio: Studio) -> None:
+    session, sheet = bands(studio, a_range("r", RED, hue=120), rest=True, components=("r", "g"), reach="clip")
+    script = script_since(session, 0)
+    again = ball(studio)
+    replay(again, parse_script({**script, "steps": [s for s in script["steps"] if s["do"] == "add-layer"]}))
+    made, wanted = again.sheet(sheet).layers[0], session.sheet(sheet).find("adj")
+    assert wanted is not None
+    assert made.model_dump(exclude={"id"}) == wanted.model_dump(exclude={"id"})

@@ -113,6 +113,10 @@ def test_a_file_that_comes_again_goes_into_the_same_layer(studio: Studio, tmp_pa
     first, _ = outside.land(session, tmp_path, trip)
     trip = outside.trip_of(tmp_path, trip.id)
     assert not outside.is_changed(tmp_path, trip)
+    # Asked for twice, as by two windows, it is laid once.
+    head = session.store.head
+    assert outside.land(session, tmp_path, trip)[0] == first
+    assert session.store.head == head
     edit(tmp_path / trip.file, (0, 0, 512, 512), (0.0, 0.0, 1.0))
     again, _ = outside.land(session, tmp_path, trip)
     assert again == first

@@ -9,6 +9,7 @@ import type { Changes } from "../state/adjusting";
 import { useSheet, useWorkshop } from "../state/hooks";
 import { mergeDown } from "../state/layerActions";
 import { findLayer } from "../state/layers";
+import { addStep } from "../state/masks";
 import { PushButton } from "../ui/PushButton";
 import { Segment, Segments } from "../ui/Segments";
 import { Toggle } from "../ui/Toggle";
@@ -128,7 +129,10 @@ function Card({ layer }: { layer: AdjustLayer }) {
         </div>
       )}
       <PresetRow layer={layer} />
-      <div className="prow">
+      <div className="prow wrap">
+        <Tooltip title="Hide it everywhere by a painted mask, and paint it in where it should show">
+          <PushButton onClick={() => void addStep(layer, "painted")}>Brush in</PushButton>
+        </Tooltip>
         <Tooltip title="A paint layer right in front of it; nothing beneath is lost">
           <PushButton onClick={() => void paintOnResult()}>Paint on the result</PushButton>
         </Tooltip>

@@ -70,9 +70,8 @@ class _Player:
             if use.blend is None and known.kind == "height":
                 use = use.model_copy(update={"blend": "height-add"})
             uses[channel] = use
-        more = {"adjust": step.adjust} if step.adjust is not None else {}
-        mask = self.known(sheet, step.mask)
-        layer = _KINDS[step.kind](id=IdMaker(sheet).new(), name=step.name, blend=step.blend, strength=step.strength, channels=uses, mask=mask, **more)
+        shared = {"id": IdMaker(sheet).new(), "name": step.name, "blend": step.blend, "strength": step.strength, "channels": uses}
+        layer = _KINDS[step.kind](**shared, mask=self.known(sheet, step.mask), **step.adjusting())
         into = self.layer(sheet, step.into).id if step.into else None
         self.session.edit(AddLayer(sheet=sheet.id, layer=layer, into=into), f"Add {step.name}")
         if step.ref:

@@ -16,6 +16,7 @@ from ruvelt.core.stack.basics import FacePick, Frozen, Id, Name, Share
 from ruvelt.core.stack.camera import Camera, Coordinate
 from ruvelt.core.stack.document import ChannelUse
 from ruvelt.core.stack.masks import Mask
+from ruvelt.core.stack.picked_range import PickedRange
 
 #: Pointer samples of one stroke; a longer recording is split into several strokes.
 MAX_POINTS = 20_000
@@ -37,12 +38,24 @@ class AddLayerStep(Frozen):
     channels: dict[str, ChannelUse] = {}
     mask: Mask | None = None
     adjust: Adjustment | None = None
+    #: What an adjustment layer says beside it; None: as a new one has it.
+    components: tuple[Literal["r", "g", "b"], ...] | None = None
+    reach: Literal["group", "beneath", "clip"] | None = None
+    ranges: Annotated[tuple[PickedRange, ...], Field(max_length=16)] | None = None
+    rest: bool | None = None
 
     @model_validator(mode="after")
     def _adjusts(self) -> AddLayerStep:
         if (self.kind == "adjust") != (self.adjust is not None):
             raise ValueError("an adjustment layer, and no other, says what it does in 'adjust'")
+        if self.kind != "adjust" and self.adjusting():
+            raise ValueError(f"only an adjustment layer has {', '.join(self.adjusting())}")
         return self
+
+    def adjusting(self) -> dict[str, Any]:
+        """What is said of an adjustment layer."""
+        said = {k: getattr(self, k) for k in ("adjust", "components", "reach", "ranges", "rest")}
+        return {k: v for k, v in said.items() if v is not None}
 
 
 class MaskStep(Frozen):
