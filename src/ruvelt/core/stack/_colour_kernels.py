@@ -22,7 +22,7 @@ SETS, COMPONENTS, RANGED, REST = 0, 1, 4, 5
 NUMBERS, TABLE_AT, COLOUR, TOLERANCE, SOFTNESS, INVERTED = 1, 17, 20, 23, 24, 25
 MOST_RANGES = 16
 #: Of a cube of colours, to a side, and how far apart its numbers are along the axes.
-NODES, CELLS, LAST = 33, 32, np.float32(31)
+NODES, CELLS, LAST = 33, 32, np.int32(31)
 ALONG_X, ALONG_Y, ALONG_Z = NODES * NODES * 3, NODES * 3, 3
 #: Samples that are worked on together: all their rows stay in the nearest cache.
 SLICE = 256
@@ -203,29 +203,51 @@ def adjust_rows(p, linear, below, src, n):
 @helper
 def cube_rows(cube, linear, below, src, n):
     """Colours looked up in a cube of (NODES, NODES, NODES, 3) encoded ones, straight within the six tetrahedra of a cell."""
-    one = np.float32(1)
-    for i in range(n):
-        r, g, b = below[0, i], below[1, i], below[2, i]
-        if linear:
-            r, g, b = encoded(clipped(r)), encoded(clipped(g)), encoded(clipped(b))
-        r, g, b = clipped(r) * np.float32(CELLS), clipped(g) * np.float32(CELLS), clipped(b) * np.float32(CELLS)
-        x, y, z = np.int64(min(r, LAST)), np.int64(min(g, LAST)), np.int64(min(b, LAST))
-        fx, fy, fz = r - np.float32(x), g - np.float32(y), b - np.float32(z)
-        first = np.uint64(((x * NODES + y) * NODES + z) * 3)
-        # From the cell's first corner to its last along the axes, the one that is furthest on first.
-        high, low = max(fx, fy, fz), min(fx, fy, fz)
-        middle = fx + fy + fz - high - low
-        step = ALONG_X if fx == high else (ALONG_Y if fy == high else ALONG_Z)
-        back = ALONG_Z if fz == low else (ALONG_Y if fy == low else ALONG_X)
-        if step == back:
-            step, back = ALONG_X, ALONG_Z
-        p0, p1 = first, first + np.uint64(step)
-        p3 = first + np.uint64(ALONG_X + ALONG_Y + ALONG_Z)
-        p2 = p3 - np.uint64(back)
+    at, near, far = u32_scratch((SLICE,)), u32_scratch((SLICE,)), u32_scratch((SLICE,))
+    w0, w1, w2, w3 = f32_scratch((SLICE,)), f32_scratch((SLICE,)), f32_scratch((SLICE,)), f32_scratch((SLICE,))
+    x = f32_scratch((3, SLICE))
+    x0, x1, x2 = x[0], x[1], x[2]
+    one, side = np.float32(1), np.float32(CELLS)
+    along_x, along_y, along_z = np.uint32(ALONG_X), np.uint32(ALONG_Y), np.uint32(ALONG_Z)
+    first = 0
+    while first < n:
+        m = min(SLICE, n - first)
         for k in range(3):
-            c = np.uint64(k)
-            v = cube[p0 + c] * (one - high) + cube[p1 + c] * (high - middle) + cube[p2 + c] * (middle - low) + cube[p3 + c] * low
-            src[k, i] = decoded(clipped(v)) if linear else v
+            row, into = below[k, first : first + m], x[k]
+            if linear:
+                for i in range(m):
+                    into[i] = encoded(clipped(row[i])) * side
+            else:
+                for i in range(m):
+                    into[i] = clipped(row[i]) * side
+        # Without a branch, so that this becomes vector instructions: where a colour lies, and how far along which axes.
+        for i in range(m):
+            r, g, b = x0[i], x1[i], x2[i]
+            cr, cg, cb = np.int32(r), np.int32(g), np.int32(b)
+            cr, cg, cb = (cr if cr < LAST else LAST), (cg if cg < LAST else LAST), (cb if cb < LAST else LAST)
+            fr, fg, fb = r - np.float32(cr), g - np.float32(cg), b - np.float32(cb)
+            high, low = (fr if fr > fg else fg), (fr if fr < fg else fg)
+            high, low = (high if high > fb else fb), (low if low < fb else fb)
+            middle = fr + fg + fb - high - low
+            # From the cell's first corner along the axis that is furthest on; to its last corner along the one that is least.
+            step = along_x if fr == high else (along_y if fg == high else along_z)
+            back = along_z if fb == low else (along_y if fg == low else along_x)
+            # Of three that are the same any order will do.
+            same = step == back
+            step, back = (along_x if same else step), (along_z if same else back)
+            begin = np.uint32(cr) * along_x + np.uint32(cg) * along_y + np.uint32(cb) * along_z
+            at[i], near[i], far[i] = begin, begin + step, begin + (along_x + along_y + along_z) - back
+            w0[i], w1[i], w2[i], w3[i] = one - high, high - middle, middle - low, low
+        for k in range(3):
+            out, c = src[k, first : first + m], np.uint64(k)
+            last = np.uint64(ALONG_X + ALONG_Y + ALONG_Z) + c
+            for i in range(m):
+                p0 = np.uint64(at[i])
+                out[i] = cube[p0 + c] * w0[i] + cube[np.uint64(near[i]) + c] * w1[i] + cube[np.uint64(far[i]) + c] * w2[i] + cube[p0 + last] * w3[i]
+            if linear:
+                for i in range(m):
+                    out[i] = decoded(clipped(out[i]))
+        first += m
 
 
 @kernel(numba.void(f32[::1], f32, f32[:, ::1]), late=True)

@@ -151,6 +151,7 @@ class SheetEvaluator:
         self._borders = borders
         #: The layer that a slider changes while it is dragged.
         self.changing: str | None = None
+        self._tried: dict[tuple[str, int], int] = {}
         self._beyond: dict[int, Beyond] = {}
         self._elsewhere: dict[str, int] = {}
         self.document, self.sheet, self.samples = document, sheet, samples
@@ -216,6 +217,15 @@ class SheetEvaluator:
 
     def version(self, channel_id: str, chunk: int) -> int:
         """The version of a composite: changes whenever anything it is made from changes, and only then."""
+        if self.changing is None:
+            return self._version(channel_id, chunk)
+        # What is tried is as it is for as long as it is looked at, and each version is asked for several times.
+        found = self._tried.get((channel_id, chunk))
+        if found is None:
+            found = self._tried[channel_id, chunk] = self._version(channel_id, chunk)
+        return found
+
+    def _version(self, channel_id: str, chunk: int) -> int:
         if channel_id.startswith(MASK_PREFIX):
             found = self._masked(channel_id)
             return version_of(found and (found, self.masks.inputs(found[1], found[0], chunk)))
