@@ -6,20 +6,13 @@ import { adjusting, countBeneath, countOf } from "../state/adjusting";
 import type { Scope } from "../state/adjusting";
 import { useWorkshop } from "../state/hooks";
 import { Segment, Segments } from "../ui/Segments";
+import { HIGH, WIDE, outline } from "./outline";
 
-const WIDE = 256;
-const HIGH = 56;
 const SCOPES: readonly [Scope, string, string][] = [
   ["seen", "Seen", "Counts what the 3D view shows now"],
   ["picked", "Picked", "Counts the faces picked by box or lasso"],
   ["all", "All", "Counts the whole sheet"],
 ];
-
-/** The outline of counts, roots of them so that rare values show. */
-export function outline(bins: readonly number[]): string {
-  const most = Math.sqrt(Math.max(1, ...bins.slice(1, -1), bins[0] ?? 0, bins.at(-1) ?? 0));
-  return `M0 ${HIGH}L${bins.map((n, x) => `${x} ${(HIGH - (HIGH * Math.sqrt(n)) / most).toFixed(1)}`).join("L")}L${WIDE} ${HIGH}Z`;
-}
 
 /** How often each value lies beneath the adjustment. */
 export function Histogram({ layer }: { layer: AdjustLayer }) {

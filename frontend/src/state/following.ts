@@ -219,7 +219,7 @@ export function uses(sheet: Parameters<typeof rows>[0], channel: string): boolea
     return (
       part.on &&
       (layer.kind === "fill"
-        ? part.value != null || part.content != null
+        ? part.value != null || part.content != null || part.role != null
         : layer.kind === "adjust"
           ? false
           : painted.includes(`${sheet.id}/${layer.id}/${channel}`))

@@ -216,7 +216,7 @@ def check_alone(edit: AnyEdit) -> None:
         case SetSheet():
             if set(edit.values) & {"resolution", "normal_map", "mesh_maps", "level", "subdivision", "sharp_deg", "file_creases"}:
                 raise InputError("A sheet's resolution, level, normal map and mesh maps change with its pixels. Use the Model and Bake screens.")
-        case ReplaceDocument() | SetHighMeshes() | SetImages():
+        case ReplaceDocument() | SetHighMeshes() | SetImages() | PutVariant():
             raise InputError(f"'{edit.edit}' cannot be asked for by itself. Restore a version, or add meshes and images from their files.")
 
 
