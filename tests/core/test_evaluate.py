@@ -12,12 +12,12 @@ from ruvelt.core.planes.plane import Plane
 from ruvelt.core.samples.address import CHUNK
 from ruvelt.core.stack.basics import FacePick
 from ruvelt.core.stack.document import ChannelUse, GroupLayer
-from ruvelt.core.stack.evaluate import execute
 from ruvelt.core.stack.kinds.sources.faces import FacesSource
 from ruvelt.core.stack.kinds.sources.painted import PaintedSource
 from ruvelt.core.stack.mask_evaluate import WHOLE
 from ruvelt.core.stack.masks import Mask
 from ruvelt.core.stack.plane_ids import mask_plane_id, plane_id
+from ruvelt.core.stack.resolved import execute
 from tests.core.scene import Scene, fill_layer, paint_layer
 from tests.meshes import square, two_walls
 

@@ -11,10 +11,11 @@ from ruvelt.core.samples.address import BLOCKS, CHUNK
 from ruvelt.core.stack._blend_kernels import PUSH
 from ruvelt.core.stack.document import AnyLayer, GroupLayer, PaintLayer, Sheet
 from ruvelt.core.stack.edits import AddLayer, Batch, RemoveLayer
-from ruvelt.core.stack.evaluate import SheetEvaluator, State, execute
+from ruvelt.core.stack.evaluate import SheetEvaluator
 from ruvelt.core.stack.mask_evaluate import WHOLE
 from ruvelt.core.stack.plane_ids import plane_id
 from ruvelt.core.stack.program import Op, Program
+from ruvelt.core.stack.resolved import State, execute
 from ruvelt.studio.carrying import plane_of
 from ruvelt.studio.copying import position_of
 from ruvelt.studio.layer_ids import IdMaker

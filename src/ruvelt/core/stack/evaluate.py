@@ -3,14 +3,14 @@
 from __future__ import annotations
 
 from collections.abc import Hashable
-from dataclasses import dataclass, field, replace
+from dataclasses import replace
 from threading import RLock
 from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
 
-from ruvelt.core.color.encoding import DECODE_U16, ENCODED_CODES, LINEAR_CODES
+from ruvelt.core.color.encoding import ENCODED_CODES, LINEAR_CODES
 from ruvelt.core.errors import NotFound
 from ruvelt.core.planes.addresses import address_of
 from ruvelt.core.planes.cache import BoundedCache
@@ -29,8 +29,6 @@ from ruvelt.core.stack._blend_kernels import (
     POP,
     PUSH,
     STRAIGHT_MODES,
-    evaluate_runs,
-    fold_runs,
 )
 from ruvelt.core.stack.beyond import Beyond, Borders, map_version
 from ruvelt.core.stack.blend import NORMAL, code_of, loop_of
@@ -46,6 +44,7 @@ from ruvelt.core.stack.masks import Mask
 from ruvelt.core.stack.measures import Images, Measures, no_images
 from ruvelt.core.stack.mesh_maps import PREFIX, compile_mesh_map, map_channel
 from ruvelt.core.stack.program import Op, Program, compile_channel
+from ruvelt.core.stack.resolved import Fold, Overlay, Resolved, State, execute
 from ruvelt.core.stack.shaping import table
 from ruvelt.core.stack.step_arrays import StepArrays
 from ruvelt.core.workers import SERIAL, Workers
@@ -55,77 +54,8 @@ MASK_PREFIX = "mask:"
 #: What ranges of adjustments are looked at as: "catch:LAYER:RANGE", the share a range has of what lies beneath; without a range, what none has.
 CATCH_PREFIX = "catch:"
 BASE_COLOR = "base_color"
-_NO_STATE = np.zeros((1, 1, 0), np.float32)
-
 #: Fewer steps than this are walked sooner than their line is made.
 LEAST_FOLDED = 6
-
-
-@dataclass
-class Overlay:
-    """Planes and masks of one chunk that a stroke in progress has replaced."""
-
-    planes: dict[str, U16] = field(default_factory=dict)
-    masks: dict[str, U16] = field(default_factory=dict)
-
-
-@dataclass
-class State:
-    """Where evaluation stood before some step: (levels, components + 1, 65536) float32, alpha last, valid on marked blocks only."""
-
-    values: NDArray[np.float32]
-    level: int
-    blocks: NDArray[np.bool_]
-
-
-@dataclass
-class Fold:
-    """Steps `first` … `last` of a program as one line a sample, (2, components, 65536) float32, valid on marked blocks only."""
-
-    first: int
-    last: int
-    steps: Resolved
-    values: NDArray[np.float32]
-    blocks: NDArray[np.bool_]
-
-    def fill(self, runs: Runs) -> None:
-        s = self.steps
-        program = s.program
-        fold_runs(s.arrays, program.linear, DECODE_U16, runs, self.values)
-
-
-@dataclass
-class Resolved:
-    """Steps of a program as kernel arguments for one chunk; `keep` holds the arrays whose addresses they carry."""
-
-    program: Program
-    arrays: StepArrays
-    keep: list[NDArray[Any]]
-
-
-def execute(
-    steps: Resolved, runs: Runs, *, state: State | None = None, out: U16 | None = None, save: State | None = None, address: int | None = None
-) -> None:
-    """Run resolved steps over runs of their chunk, from `state` when given, into codes `out` or into the state `save`.
-
-    address : of `out`, where the caller knows it
-    """
-    if address is None:
-        address = address_of(out)
-    program = steps.program
-    evaluate_runs(
-        steps.arrays,
-        program.channel.components,
-        program.levels,
-        program.linear,
-        DECODE_U16,
-        runs,
-        state.level if state is not None else 0,
-        state.values if state is not None else _NO_STATE,
-        save is not None,
-        save.values if save is not None else _NO_STATE,
-        address,
-    )
 
 
 def _plain_colours(op: Op) -> bool:

@@ -13,7 +13,8 @@ from ruvelt.core.planes.addresses import Addresses
 from ruvelt.core.planes.plane import U16
 from ruvelt.core.samples.address import BLOCKS, CHUNK
 from ruvelt.core.samples.blocks import Runs, blocks_of, runs_of
-from ruvelt.core.stack.evaluate import MASK_PREFIX, Fold, Overlay, Resolved, SheetEvaluator, State, execute
+from ruvelt.core.stack.evaluate import MASK_PREFIX, SheetEvaluator
+from ruvelt.core.stack.resolved import Fold, Overlay, Resolved, State, execute
 from ruvelt.core.stroke.touched import Touched
 from ruvelt.core.workers import Workers
 
