@@ -166,10 +166,10 @@ def colour_work(page: Page, url: str, lantern: str, buoy: str) -> None:
     page.get_by_role("row", name="Bands in green").get_by_role("rowheader").click()
     page.get_by_role("button", name="Red bands").click()
     page.get_by_role("group", name="Open range").get_by_role("button", name="Show", exact=True).click()
-    page.get_by_role("button", name="Before", exact=True).click()
+    page.get_by_role("button", name="Split", exact=True).click()
     page.mouse.move(640, 20)
     shot(page, "adjustment")
-    page.get_by_role("button", name="Before", exact=True).click()
+    page.get_by_role("button", name="Split", exact=True).click()
 
     page.goto(f"{url}/#/{lantern}/variants")
     page.get_by_label("View of Rescue orange").wait_for()

@@ -120,7 +120,7 @@ def test_before_is_seen_as_long_as_its_key_is_held_and_left_of_a_line(page: Page
     page.keyboard.up("u")
     assert np.abs(np.array(before) - [204, 26, 26]).max() < 12
     assert np.abs(np.array(now) - [51, 229, 229]).max() < 12
-    page.get_by_role("button", name="Before", exact=True).click()
+    page.get_by_role("button", name="Split", exact=True).click()
     settled(page)
     away(page)
     seen = look(page, "solid")

@@ -99,10 +99,13 @@ export function SolidView({ paintable = true, unfolds = false }: { paintable?: b
 
 function SplitToggle() {
   const on = useStore(compare, (s) => s.split !== null);
+  // A mesh map has a before of its own.
+  const map = useWorkshop((s) => s.target?.mesh_map);
+  if (map) return null;
   return (
     <Tooltip title={hint("Before and after, divided by a line; or hold the key for before", "before")}>
       <Toggle plain on={on} onToggle={toggleSplit}>
-        Before
+        Split
       </Toggle>
     </Tooltip>
   );
