@@ -172,7 +172,7 @@ def colour_work(page: Page, url: str, lantern: str, buoy: str) -> None:
     page.get_by_role("button", name="Split", exact=True).click()
 
     page.goto(f"{url}/#/{lantern}/variants")
-    page.get_by_label("View of Rescue orange").wait_for()
+    page.get_by_label("View of Rescue orange", exact=True).wait_for()
     page.wait_for_function("() => document.querySelectorAll('.vlook img').length > 5", timeout=120_000)
     shot(page, "variants")
 
@@ -188,9 +188,9 @@ def colour_work(page: Page, url: str, lantern: str, buoy: str) -> None:
     subprocess.run([sys.executable, str(editor), str(folder / "enamel-base_color.png"), *square], check=True)
     row.get_by_role("button", name="Look").click()
     page.get_by_label("What differs").wait_for()
-    page.get_by_role("button", name="Dismiss").click()
     # No picture tells where it was taken.
     page.evaluate("document.querySelector('.path-told').textContent = '~/.local/share/ruvelt/outside/storm-lantern'")
+    page.add_style_tag(content=".MuiSnackbar-root { display: none }")
     shot(page, "outside")
     row.get_by_role("button", name="Forget").click()
     page.get_by_role("button", name="Close").click()
