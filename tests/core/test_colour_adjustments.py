@@ -12,7 +12,7 @@ from pydantic import ValidationError
 
 from ruvelt.core import Canvas, VertexCanvas
 from ruvelt.core.stack.adjustments import ADJUSTMENTS
-from ruvelt.core.stack.document import AdjustLayer, ChannelUse, FillLayer, Settings
+from ruvelt.core.stack.document import AdjustLayer, ChannelUse, FillLayer, GroupLayer, Settings
 from ruvelt.core.stack.kinds.adjustment import Adjust, SpreadingAdjust
 from ruvelt.core.stack.plane_ids import plane_id
 from tests.core.scene import fill_layer, paint_layer
@@ -278,7 +278,7 @@ def test_shares_of_ranges_and_of_what_none_has_sum_to_one_and_are_the_formula() 
     ranges = [range_of("r", (0.7, 0.2, 0.2)), range_of("s", (0.6, 0.3, 0.2)), range_of("t", (0.2, 0.3, 0.7), invert=True)]
     canvas = canvas_of(layer_of({"kind": "levels"}, ranges=ranges))
     found = {k: canvas.vertex_values(f"catch:a:{k}")[:, 0] / 65535 for k in ("r", "s", "t", "")}
-    assert_allclose(sum(found.values()), 1, atol=4 / 65535)
+    assert_allclose(found["r"] + found["s"] + found["t"], found[""], atol=4 / 65535)
     wanted = []
     for one in ranges:
         distance = np.linalg.norm(lab(X) - lab(np.array(one["colour"])), axis=1)
@@ -288,6 +288,38 @@ def test_shares_of_ranges_and_of_what_none_has_sum_to_one_and_are_the_formula() 
     assert total.max() > 1.2
     for k, weight in zip("rst", wanted, strict=True):
         assert_allclose(found[k], weight / total, atol=2e-4)
+    assert_allclose(found[""], np.minimum(np.sum(wanted, axis=0), 1), atol=2e-4)
+
+
+@pytest.mark.parametrize("space", ["srgb", "linear"])
+@pytest.mark.parametrize("place", ["group", "clip", "beneath"])
+def test_what_an_adjustment_sets_out_from_is_what_its_step_changes(place: str, space: str) -> None:
+    """A group half covered by red, on blue, at half strength: the adjustment reads the red, where the group has it, or both as they are laid."""
+    red, blue, half = (0.8, 0.1, 0.1), (0.1, 0.2, 0.8), 32768 / 65535
+    adjust = layer_of({"kind": "hsv"}, reach=place, ranges=[range_of("r", red, adjust={"kind": "hsv", "value": -1.0})])
+    layers: tuple[Any, ...] = (adjust, paint_layer(strength=0.5))
+    if place != "clip":
+        layers = (GroupLayer(id="g", name="G", channels=ALL, strength=0.5, layers=(adjust, paint_layer())),)
+    under = FillLayer(id="f", name="F", channels={"base_color": ChannelUse(value=blue)})
+    canvas = VertexCanvas(plane_of(N), (*layers, under), settings=Settings(blend_space=space))  # type: ignore[arg-type]
+    flat = np.zeros((4, canvas.samples.slot_count), np.uint16)
+    flat[:3, canvas.samples.slot_of_vertex] = np.rint(np.array(red) * 65535)[:, None]
+    flat[3, canvas.samples.slot_of_vertex[: N * N // 2]] = 32768
+    canvas.put_plane(plane_id("s", "p", "base_color"), flat)
+    read = canvas.evaluator.read_by("a", "base_color", 0)[:, canvas.samples.slot_of_vertex] / 65535
+    painted = np.arange(N * N) < N * N // 2
+    if place == "beneath":
+        light = linear if space == "linear" else np.array
+        mixed = light(np.array(blue)) * (1 - half) + light(np.array(red)) * half
+        assert_allclose(light(read[:3, painted].T), np.tile(mixed, (painted.sum(), 1)), atol=4e-5)
+        assert_allclose(read[:3, ~painted].T, np.tile(blue, ((~painted).sum(), 1)), atol=2e-5)
+        assert (read[3] == 1).all()
+        return
+    assert_allclose(read[:3, painted].T, np.tile(red, (painted.sum(), 1)), atol=2e-5)
+    assert_allclose(read[3], np.where(painted, half, 0), atol=1e-9)
+    # What is caught is what the range changes: black where it has the paint, and as much of it as there is.
+    caught = canvas.vertex_values("catch:a:r")[:, 0] / 65535
+    assert_allclose(caught, np.where(painted, half, 0), atol=2e-5)
 
 
 def test_a_range_changes_what_it_has_by_its_own_settings_and_nothing_else() -> None:

@@ -15,8 +15,10 @@ from ruvelt.core.stack.basics import FacePick
 from ruvelt.core.stack.camera import Camera
 from ruvelt.core.stack.document import AdjustLayer, ChannelUse, FillLayer
 from ruvelt.core.stack.edits import AddLayer, SetLayer
+from ruvelt.core.stack.kinds.sources.painted import PaintedSource
+from ruvelt.core.stack.masks import Mask
 from ruvelt.core.stack.plane_ids import mask_plane_id
-from ruvelt.studio.adjusting import catch_to_group, catch_to_mask, histogram, mean_beneath, measured
+from ruvelt.studio.adjusting import catch_to_group, catch_to_mask, histogram, mean_read, measured
 from ruvelt.studio.laying import flood
 from ruvelt.studio.merging import merge_down
 from ruvelt.studio.recording import script_since
@@ -79,9 +81,9 @@ def test_a_histogram_counts_what_lies_beneath(studio: Studio) -> None:
 
 def test_a_press_reads_what_lies_beneath_and_a_drag_its_mean(studio: Studio) -> None:
     session, sheet = bands(studio, adjust={"kind": "invert"})
-    assert_allclose(mean_beneath(session, sheet, "adj", FRONT, np.array([[150.0, 150.0]])), GREEN, atol=2e-4)
-    low, middle = mean_beneath(session, sheet, "adj", FRONT, np.array([[150.0, 230.0]])), GREEN
-    both = mean_beneath(session, sheet, "adj", FRONT, np.array([[150.0, 150.0], [150.0, 230.0]]))
+    assert_allclose(mean_read(session, sheet, "adj", FRONT, np.array([[150.0, 150.0]])), GREEN, atol=2e-4)
+    low, middle = mean_read(session, sheet, "adj", FRONT, np.array([[150.0, 230.0]])), GREEN
+    both = mean_read(session, sheet, "adj", FRONT, np.array([[150.0, 150.0], [150.0, 230.0]]))
 
     def light(c: tuple[float, ...]) -> np.ndarray:
         v = np.array(c)
@@ -89,7 +91,29 @@ def test_a_press_reads_what_lies_beneath_and_a_drag_its_mean(studio: Studio) -> 
 
     assert_allclose(light(both), (light(low) + light(middle)) / 2, atol=2e-4)
     with pytest.raises(InputError, match="no surface"):
-        mean_beneath(session, sheet, "adj", FRONT, np.array([[1.0, 1.0]]))
+        mean_read(session, sheet, "adj", FRONT, np.array([[1.0, 1.0]]))
+
+
+def test_a_clipped_adjustment_counts_and_reads_only_what_its_layer_lays(studio: Studio) -> None:
+    """On a layer that covers half, over a blue fill: neither the blue nor what is bare is counted, read or caught."""
+    session, sheet = bands(studio, a_range("r", RED), reach="clip")
+    paint = session.sheet(sheet).layers[1]
+    blue = FillLayer(id="under", name="Under", channels={"base_color": ChannelUse(value=(0.0, 0.0, 1.0))})
+    session.edit(AddLayer(sheet=sheet, layer=blue, index=2), "Fill")
+    session.edit(SetLayer(sheet=sheet, layer=paint.id, values={"strength": 0.5}), "Half")
+    found = np.array(histogram(session, sheet, "adj", "base_color"))
+    samples = session.samples(session.sheet(sheet))
+    assert found[0].sum() == samples.covered.sum()
+    assert found[2][255] == 0
+    assert_allclose(mean_read(session, sheet, "adj", FRONT, np.array([[150.0, 150.0]])), GREEN, atol=2e-4)
+    session.edit(SetLayer(sheet=sheet, layer=paint.id, values={"mask": Mask(sources=(PaintedSource(id="m"),))}), "Hide all")
+    assert np.sum(histogram(session, sheet, "adj", "base_color")) == 0
+    with pytest.raises(InputError, match="lays nothing there"):
+        mean_read(session, sheet, "adj", FRONT, np.array([[150.0, 150.0]]))
+    with pytest.raises(InputError, match="catches nothing"):
+        catch_to_mask(session, sheet, "adj", "")
+    with pytest.raises(InputError, match="no colours for Recolour"):
+        measured(session, sheet, "adj", goal_layer="under")
 
 
 def test_only_the_band_is_recoloured_and_next_week_the_number_changes(studio: Studio) -> None:

@@ -1,9 +1,10 @@
-"""What adjustments are set by: values that lie beneath them, colours picked there, figures of what to match, and what their ranges catch."""
+"""What adjustments are set by: the values they set out from, colours picked there, figures of what to match, and what their ranges catch."""
 
 from __future__ import annotations
 
-from collections.abc import Sequence
-from typing import Any
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass
+from typing import Any, TypeVar
 
 import numpy as np
 from numpy.typing import NDArray
@@ -11,12 +12,13 @@ from numpy.typing import NDArray
 from ruvelt.core.color.encoding import DECODE_U16, linear_to_srgb_float
 from ruvelt.core.color.oklab import oklab
 from ruvelt.core.errors import InputError, NotFound
-from ruvelt.core.samples.address import chunk_of, local_of
+from ruvelt.core.planes.plane import U16
+from ruvelt.core.samples.address import CHUNK, chunk_of, local_of
 from ruvelt.core.stack.basics import FacePick
 from ruvelt.core.stack.camera import Camera
-from ruvelt.core.stack.document import AdjustLayer, PaintLayer, new_channel_uses
+from ruvelt.core.stack.document import AdjustLayer, AnyLayer, PaintLayer, new_channel_uses
 from ruvelt.core.stack.edits import AddLayer
-from ruvelt.core.stack.evaluate import BASE_COLOR, CATCH_PREFIX
+from ruvelt.core.stack.evaluate import BASE_COLOR, CATCH_PREFIX, SheetEvaluator
 from ruvelt.core.stack.kinds.adjustments.match import ColourFigures
 from ruvelt.core.stack.kinds.sources.painted import PaintedSource
 from ruvelt.core.stack.masks import Mask
@@ -26,8 +28,11 @@ from ruvelt.studio.colour_groups import face_values, keep_groups
 from ruvelt.studio.copying import position_of
 from ruvelt.studio.layer_ids import IdMaker
 from ruvelt.studio.looking import seen_slots
-from ruvelt.studio.merging import alone
+from ruvelt.studio.merging import chunk_alone, program_alone
 from ruvelt.studio.session import Session
+
+F64 = NDArray[np.float64]
+T = TypeVar("T")
 
 #: Rays across a view that count what is visible.
 HISTOGRAM_ACROSS = 320
@@ -44,50 +49,75 @@ def adjust_layer(session: Session, sheet_id: str, layer_id: str) -> AdjustLayer:
     return layer
 
 
-def _wanted(session: Session, sheet_id: str, camera: Camera | None, picks: Sequence[FacePick] | None) -> NDArray[np.int64]:
-    """(n,) slots that count: those that a view sees, of picked faces, or all."""
-    samples = session.samples(session.sheet(sheet_id))
-    slots = seen_slots(session, sheet_id, camera, HISTOGRAM_ACROSS) if camera is not None else np.flatnonzero(samples.covered)
-    if picks:
-        faces = session.faces_of(session.sheet(sheet_id))
-        # A face of the model is one or several of a level's.
-        slots = slots[faces.mark(picks)[faces.labels("face")[samples.face[slots]]]]
-    return slots
+def _taken(
+    session: Session,
+    sheet_id: str,
+    read: Callable[[SheetEvaluator, int], U16],
+    take: Callable[[U16, F64], T],
+    slots: NDArray[np.int64] | None = None,
+    picks: Sequence[FacePick] = (),
+) -> list[T]:
+    """What `take` makes of (components, n) codes and (n,) shares of their coverage, a chunk at a time: whole sheets are larger than memory.
 
-
-def _beneath(session: Session, sheet_id: str, layer_id: str, channel_id: str, slots: NDArray[np.int64]) -> NDArray[np.uint16]:
-    """(components, n) codes of what lies beneath a layer."""
+    read : (components + 1, 65536) codes of a chunk, coverage last; slots : those that count, or all that are covered; picks : only those of faces
+    """
     evaluator = session.display(sheet_id).evaluator
     evaluator.prepare()
-    chunks = [int(c) for c in np.unique(chunk_of(slots))]
-    made = dict(zip(chunks, session.workers.map(lambda c: evaluator.beneath(layer_id, channel_id, c), chunks), strict=True))
-    channel = session.document.channel(channel_id)
-    if channel is None:
-        raise NotFound(f"There is no channel '{channel_id}' here. Reload the project.")
-    out = np.empty((channel.components, len(slots)), np.uint16)
-    for chunk, values in made.items():
-        mine = chunk_of(slots) == chunk
-        out[:, mine] = values[:, local_of(slots[mine])]
-    return out
+    samples = evaluator.samples
+    faces = session.faces_of(evaluator.sheet)
+    # A face of the model is one or several of a level's.
+    marked = faces.mark(picks)[faces.labels("face")] if picks else None
+
+    def of(chunk: int) -> T | None:
+        inside = (
+            local_of(slots[chunk_of(slots) == chunk]) if slots is not None else np.flatnonzero(samples.covered[chunk * CHUNK : (chunk + 1) * CHUNK])
+        )
+        if marked is not None:
+            inside = inside[marked[samples.face[chunk * CHUNK + inside]]]
+        if not len(inside):
+            return None
+        values = read(evaluator, chunk)[:, inside]
+        return take(values[:-1], values[-1] / 65535)
+
+    chunks = range(samples.chunk_count) if slots is None else np.unique(chunk_of(slots)).tolist()
+    return [made for made in session.workers.map(of, chunks) if made is not None]
+
+
+def _read_by(layer_id: str, channel_id: str) -> Callable[[SheetEvaluator, int], U16]:
+    return lambda evaluator, chunk: evaluator.read_by(layer_id, channel_id, chunk)
 
 
 def histogram(
-    session: Session, sheet_id: str, layer_id: str, channel_id: str, camera: Camera | None = None, picks: Sequence[FacePick] | None = None
+    session: Session, sheet_id: str, layer_id: str, channel_id: str, camera: Camera | None = None, picks: Sequence[FacePick] = ()
 ) -> list[list[int]]:
-    """How often each of 256 values lies beneath a layer, a list for each component: in what a view shows, on picked faces, or everywhere."""
-    with session.lock:
-        values = _beneath(session, sheet_id, layer_id, channel_id, _wanted(session, sheet_id, camera, picks))
+    """How much of each of 256 values an adjustment sets out from, a list for each component: in what a view shows, on picked faces, or everywhere.
+
+    Counted in samples; one that is half covered counts as half.
+    """
+
+    def counted(values: U16, weights: F64) -> F64:
         # Rounded as views round.
         bins = (values.astype(np.uint32) * 255 + 32767) // 65535
-        return [np.bincount(row, minlength=BINS).tolist() for row in bins]
+        return np.stack([np.bincount(row, weights, BINS) for row in bins])
+
+    with session.lock:
+        channel = session.document.channel(channel_id)
+        if channel is None:
+            raise NotFound(f"There is no channel '{channel_id}' here. Reload the project.")
+        adjust_layer(session, sheet_id, layer_id)
+        slots = seen_slots(session, sheet_id, camera, HISTOGRAM_ACROSS) if camera is not None else None
+        parts = _taken(session, sheet_id, _read_by(layer_id, channel_id), counted, slots, picks)
+        total: F64 = np.sum(parts, axis=0) if parts else np.zeros((channel.components, BINS))
+        return np.rint(total).astype(int).tolist()  # type: ignore[no-any-return]
 
 
-def mean_beneath(session: Session, sheet_id: str, layer_id: str, camera: Camera | None, points: NDArray[np.float64]) -> tuple[float, float, float]:
-    """The mean colour (sRGB-encoded, of light) beneath a layer at (n, 2) pixels of a view, or texels of the sheet.
+def mean_read(session: Session, sheet_id: str, layer_id: str, camera: Camera | None, points: NDArray[np.float64]) -> tuple[float, float, float]:
+    """The mean colour (sRGB-encoded, of light) that an adjustment sets out from at (n, 2) pixels of a view, or texels of the sheet.
 
-    Raises InputError where none of them is on the surface.
+    Raises InputError where none of them is on the surface, or nothing is laid there.
     """
     with session.lock:
+        adjust_layer(session, sheet_id, layer_id)
         samples = session.samples(session.sheet(sheet_id))
         if camera is not None:
             slots = seen_slots(session, sheet_id, camera, 0, points)
@@ -99,31 +129,49 @@ def mean_beneath(session: Session, sheet_id: str, layer_id: str, camera: Camera 
             slots = slots[samples.covered[slots]]
         if not len(slots):
             raise InputError("There is no surface there. Press on the model, or drag over it.")
-        light = DECODE_U16[_beneath(session, sheet_id, layer_id, BASE_COLOR, slots)].astype(np.float64).mean(axis=1)
-        r, g, b = (round(float(v), 6) for v in linear_to_srgb_float(light))
+        parts = _taken(session, sheet_id, _read_by(layer_id, BASE_COLOR), lambda v, w: np.array([*(DECODE_U16[v] @ w), w.sum()]), slots)
+        *light, weight = np.sum(parts, axis=0)
+        if not weight:
+            raise InputError("What is adjusted lays nothing there. Press where it is painted.")
+        r, g, b = (round(float(v), 6) for v in linear_to_srgb_float(np.array(light) / weight))
         return r, g, b
 
 
-def figures_beneath(session: Session, sheet_id: str, layer_id: str) -> ColourFigures:
-    """Mean and spread of colours beneath a layer."""
-    with session.lock:
-        slots = _wanted(session, sheet_id, None, None)
-        return _figures(_beneath(session, sheet_id, layer_id, BASE_COLOR, slots), np.ones(len(slots)))
+@dataclass(frozen=True)
+class _Sums:
+    """Of weights, and of (3,) OKLab values and their squares times their weights."""
+
+    weight: float
+    values: F64
+    squares: F64
+
+    @staticmethod
+    def of(codes: U16, weights: F64) -> _Sums:
+        """codes : (3, n) sRGB codes; weights : (n,)"""
+        lab = oklab(codes.T / 65535)
+        return _Sums(float(weights.sum()), weights @ lab, weights @ lab**2)
 
 
-def figures_of_layer(session: Session, sheet_id: str, layer_id: str) -> ColourFigures:
-    """The same of what a layer shows by itself. Raises InputError where it has no colour."""
-    with session.lock:
-        layer = session.sheet(sheet_id).find(layer_id)
-        if layer is None:
-            raise NotFound("That layer is gone; it may have been deleted in another window.")
-        whole = alone(session, sheet_id, (layer_id,), BASE_COLOR)
-        if whole is None or not whole[-1].any():
-            raise InputError(f"{layer.name} lays no base colour, so there is nothing to match. Choose another layer or a picture.")
-        return _figures(whole[:3], whole[3] / 65535)
+def _figures(parts: list[_Sums]) -> ColourFigures | None:
+    """Mean and spread; None where there is nothing."""
+    weight = sum(p.weight for p in parts)
+    if not weight:
+        return None
+    mean = np.sum([p.values for p in parts], axis=0) / weight
+    spread = np.sqrt(np.maximum(np.sum([p.squares for p in parts], axis=0) / weight - mean**2, 0))
+    return ColourFigures.model_validate({"mean": tuple(np.round(mean, 6)), "spread": tuple(np.round(spread, 6))})
 
 
-def figures_of_picture(session: Session, key: str) -> ColourFigures:
+def _figures_of_layer(session: Session, sheet_id: str, layer: AnyLayer) -> ColourFigures:
+    """Mean and spread of what a layer shows by itself. Raises InputError where it has no colour."""
+    program = program_alone(session.display(sheet_id).evaluator, (layer.id,), BASE_COLOR)
+    found = _figures(_taken(session, sheet_id, lambda e, chunk: chunk_alone(e, program, chunk), _Sums.of)) if program is not None else None
+    if found is None:
+        raise InputError(f"{layer.name} lays no base colour, so there is nothing to match. Choose another layer or a picture.")
+    return found
+
+
+def _figures_of_picture(session: Session, key: str) -> ColourFigures:
     """The same of a picture of the project."""
     image = session.image(key)
     if image is None:
@@ -131,31 +179,31 @@ def figures_of_picture(session: Session, key: str) -> ColourFigures:
     flat = image.reshape(-1, 4)
     if len(flat) > 1 << 20:
         flat = flat[:: len(flat) // (1 << 20)]
-    if not flat[:, 3].any():
+    found = _figures([_Sums.of(flat[:, :3].T, flat[:, 3] / 65535)])
+    if found is None:
         raise InputError("Nothing of that picture is opaque, so it has no colours to match.")
-    return _figures(flat[:, :3].T, flat[:, 3] / 65535)
-
-
-def _figures(values: NDArray[np.uint16], weights: NDArray[np.float64]) -> ColourFigures:
-    """values : (3, n) sRGB codes; weights : (n,)"""
-    lab = oklab(values.T / 65535)
-    mean = np.average(lab, axis=0, weights=weights)
-    spread = np.sqrt(np.average((lab - mean) ** 2, axis=0, weights=weights))
-    return ColourFigures.model_validate({"mean": tuple(np.round(mean, 6)), "spread": tuple(np.round(spread, 6))})
+    return found
 
 
 def measured(session: Session, sheet_id: str, layer_id: str, *, goal_layer: str | None = None, goal_picture: str | None = None) -> dict[str, Any]:
-    """Settings of a match: what lies beneath the layer, and what it is to be like."""
+    """Settings of a match: figures of what its layer sets out from, and of what it is to be like."""
     if goal_layer == layer_id or (goal_layer is None) == (goal_picture is None):
         raise InputError("Choose another layer or a picture to match.")
-    if goal_layer is not None:
-        goal, layer = figures_of_layer(session, sheet_id, goal_layer), session.sheet(sheet_id).find(goal_layer)
-        name = layer.name if layer is not None else ""
-    else:
-        assert goal_picture is not None
-        goal = figures_of_picture(session, goal_picture)
-        name = next((i.name for i in session.document.images if i.key == goal_picture), "")
-    return {"source": figures_beneath(session, sheet_id, layer_id), "goal": goal, "goal_name": name}
+    with session.lock:
+        name = adjust_layer(session, sheet_id, layer_id).name
+        if goal_layer is not None:
+            layer = session.sheet(sheet_id).find(goal_layer)
+            if layer is None:
+                raise NotFound("That layer is gone; it may have been deleted in another window.")
+            goal, goal_name = _figures_of_layer(session, sheet_id, layer), layer.name
+        else:
+            assert goal_picture is not None
+            goal = _figures_of_picture(session, goal_picture)
+            goal_name = next((i.name for i in session.document.images if i.key == goal_picture), "")
+        source = _figures(_taken(session, sheet_id, _read_by(layer_id, BASE_COLOR), _Sums.of))
+        if source is None:
+            raise InputError(f"There are no colours for {name} to adjust yet. Paint some first.")
+        return {"source": source, "goal": goal, "goal_name": goal_name}
 
 
 # -- what ranges catch ----------------------------------------------------------------------------------------------------------
@@ -181,9 +229,6 @@ def catch_to_mask(session: Session, sheet_id: str, layer_id: str, range_id: str,
         evaluator.prepare()
         chunks = range(evaluator.samples.chunk_count)
         share = np.concatenate(session.workers.map(lambda c: evaluator.composite(channel, c), chunks), axis=1)
-        if not range_id:
-            # Without a range the channel shows what none of them has.
-            share = 65535 - share
         if not (share[0] * evaluator.samples.covered).any():
             raise InputError("The range catches nothing here. Pick a colour that is on the model, or allow more tolerance.")
         layer = PaintLayer(
@@ -210,8 +255,7 @@ def catch_to_group(session: Session, sheet_id: str, layer_id: str, range_id: str
         session.check_revision(revision)
         channel, name = _caught(session, sheet_id, layer_id, range_id)
         share, painted = face_values(session, sheet_id, channel)
-        caught = share[:, 0] if range_id else 1 - share[:, 0]
-        rows = np.flatnonzero(painted & (caught > CAUGHT))
+        rows = np.flatnonzero(painted & (share[:, 0] > CAUGHT))
         if not len(rows):
             raise InputError("No face has more than half of its colours in the range. Allow more tolerance, or make a mask of it instead.")
         keep_groups(session, [(name, rows)])

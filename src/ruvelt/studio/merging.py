@@ -5,9 +5,7 @@ from __future__ import annotations
 import numpy as np
 from numpy.typing import NDArray
 
-from ruvelt.core.color.encoding import linear_to_srgb_float
 from ruvelt.core.errors import InputError, NotFound
-from ruvelt.core.samples.address import BLOCKS, CHUNK
 from ruvelt.core.stack._blend_kernels import PUSH
 from ruvelt.core.stack.document import AnyLayer, GroupLayer, PaintLayer, Sheet
 from ruvelt.core.stack.edits import AddLayer, Batch, RemoveLayer
@@ -15,41 +13,41 @@ from ruvelt.core.stack.evaluate import SheetEvaluator
 from ruvelt.core.stack.mask_evaluate import WHOLE
 from ruvelt.core.stack.plane_ids import plane_id
 from ruvelt.core.stack.program import Op, Program
-from ruvelt.core.stack.resolved import State, execute
+from ruvelt.core.stack.resolved import codes_of, execute, state_at
 from ruvelt.studio.carrying import plane_of
 from ruvelt.studio.copying import position_of
 from ruvelt.studio.layer_ids import IdMaker
 from ruvelt.studio.session import Session
 
 
-def alone(session: Session, sheet_id: str, layers: tuple[str, ...], channel_id: str) -> NDArray[np.uint16] | None:
-    """(components + 1, slots) codes of what layers, back first, come to by themselves, coverage last; None where they say nothing."""
-    evaluator = session.display(sheet_id).evaluator
+def program_alone(evaluator: SheetEvaluator, layers: tuple[str, ...], channel_id: str) -> Program | None:
+    """The program of layers, back first, in a group by themselves; None where they say nothing."""
     program = evaluator.program(channel_id)
     ops = [program.ops[i] for i in sorted({i for layer in layers for i in _steps_of(program, layer)})]
-    if not ops:
+    return Program(program.channel, (program.ops[0], Op(PUSH, "merged"), *ops), program.levels + 1, program.linear) if ops else None
+
+
+def chunk_alone(evaluator: SheetEvaluator, program: Program, chunk: int) -> NDArray[np.uint16]:
+    """(components + 1, 65536) codes of such a program, coverage last."""
+    state = state_at(program, len(program.ops))
+    execute(evaluator.resolve(program, chunk, 1, len(program.ops)), WHOLE, save=state)
+    return codes_of(program, state.values[1])
+
+
+def alone(session: Session, sheet_id: str, layers: tuple[str, ...], channel_id: str) -> NDArray[np.uint16] | None:
+    """The same of the whole sheet, (components + 1, slots)."""
+    evaluator = session.display(sheet_id).evaluator
+    program = program_alone(evaluator, layers, channel_id)
+    if program is None:
         return None
     evaluator.prepare()
-    inside = Program(program.channel, (program.ops[0], Op(PUSH, "merged"), *ops), program.levels + 1, program.linear)
-    parts = session.workers.map(lambda c: _inside(evaluator, inside, c), range(evaluator.samples.chunk_count))
-    return np.concatenate(parts, axis=1)
+    return np.concatenate(session.workers.map(lambda c: chunk_alone(evaluator, program, c), range(evaluator.samples.chunk_count)), axis=1)
 
 
 def _steps_of(program: Program, layer_id: str) -> range:
     """The steps of a layer, with all of those inside it, as adjustments that change only what it lays are."""
     mine = [i for i, op in enumerate(program.ops) if op.layer == layer_id and i > 0]
     return range(mine[0], mine[-1] + 1) if mine else range(0)
-
-
-def _inside(evaluator: SheetEvaluator, program: Program, chunk: int) -> NDArray[np.uint16]:
-    components = program.channel.components
-    state = State(np.zeros((2, components + 1, CHUNK), np.float32), 1, np.zeros(BLOCKS, bool))
-    execute(evaluator.resolve(program, chunk, 1, len(program.ops)), WHOLE, save=state)
-    values = state.values[1].astype(np.float64)
-    if program.linear:
-        values[:components] = linear_to_srgb_float(values[:components])
-    codes: NDArray[np.uint16] = np.rint(np.clip(values, 0, 1) * 65535).astype(np.uint16)
-    return codes
 
 
 def merge_down(session: Session, sheet_id: str, layer_id: str, revision: int | None = None) -> str:

@@ -19,7 +19,7 @@ api: APIBlueprint = blueprint("adjusting")
 @api.post("/projects/<uid>/histogram", responses={200: s.HistogramAnswer})
 def histogram(path: s.ProjectPath, body: s.HistogramBody):  # type: ignore[no-untyped-def]
     """How often each of 256 values lies beneath a layer: in what a view shows, on picked faces, or everywhere."""
-    found = adjusting.histogram(session_of(path.uid), body.sheet, body.layer, body.channel, body.camera, body.picks)
+    found = adjusting.histogram(session_of(path.uid), body.sheet, body.layer, body.channel, body.camera, body.picks or ())
     return s.HistogramAnswer(bins=found).model_dump()
 
 
@@ -27,7 +27,7 @@ def histogram(path: s.ProjectPath, body: s.HistogramBody):  # type: ignore[no-un
 def colour_beneath(path: s.ProjectPath, body: s.ColourBeneathBody):  # type: ignore[no-untyped-def]
     """The mean colour beneath a layer at pixels of a view, or at texels of the sheet."""
     points = np.array(body.points, np.float64).reshape(-1, 2)
-    return {"colour": adjusting.mean_beneath(session_of(path.uid), body.sheet, body.layer, body.camera, points)}
+    return {"colour": adjusting.mean_read(session_of(path.uid), body.sheet, body.layer, body.camera, points)}
 
 
 @api.post("/projects/<uid>/measure", responses={200: s.MeasureAnswer})

@@ -267,7 +267,7 @@ def adjust_nodes(p, strength, values):
 
 @kernel(numba.void(f32[::1], i64, u16[:, ::1], u16[::1]), late=True)
 def range_weights(p, which, values_u16, out):
-    """The share that a range (0 the first) has of each colour once ranges share it; −1: what is left of it. values_u16 : (3, n) encoded."""
+    """The share that a range (0 the first) has of each colour once ranges share it; −1: that all have. values_u16 : (3, n) encoded."""
     sets = np.int64(p[SETS])
     for i in range(len(out)):
         l, a, b = lab_of(np.float32(values_u16[0, i]) * U, np.float32(values_u16[1, i]) * U, np.float32(values_u16[2, i]) * U)
@@ -277,4 +277,4 @@ def range_weights(p, which, values_u16, out):
             total += w
             if k - 1 == which:
                 mine = w
-        out[i] = quantised(clipped(np.float32(1) - total) if which < 0 else (mine / total if total > np.float32(1) else mine))
+        out[i] = quantised(clipped(total) if which < 0 else (mine / total if total > np.float32(1) else mine))

@@ -72,8 +72,8 @@ def cube(steps: tuple[tuple[ColourStep, float], ...]) -> F32:
     return made
 
 
-def shares(step: ColourStep, range_id: str | None, values_u16: U16) -> U16:
-    """(n,) uint16 share that a range has of (3, n) encoded colours, once ranges share what several have; None: what no range has."""
+def shares(step: ColourStep, range_id: str, values_u16: U16) -> U16:
+    """(n,) uint16 share that a range has of (3, n) encoded colours, once ranges share what several have; "": what all of them have."""
     out = np.empty(values_u16.shape[1], np.uint16)
     which = next((i for i, r in enumerate(step.ranges) if r.id == range_id), -1)
     kernels.range_weights(packed(step), which, np.ascontiguousarray(values_u16), out)

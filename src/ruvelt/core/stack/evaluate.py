@@ -44,14 +44,14 @@ from ruvelt.core.stack.masks import Mask
 from ruvelt.core.stack.measures import Images, Measures, no_images
 from ruvelt.core.stack.mesh_maps import PREFIX, compile_mesh_map, map_channel
 from ruvelt.core.stack.program import Op, Program, compile_channel
-from ruvelt.core.stack.resolved import Fold, Overlay, Resolved, State, execute
+from ruvelt.core.stack.resolved import Fold, Overlay, Resolved, State, codes_of, execute, state_at
 from ruvelt.core.stack.shaping import table
 from ruvelt.core.stack.step_arrays import StepArrays
 from ruvelt.core.workers import SERIAL, Workers
 
 #: What masks are looked at as: one value, no colour.
 MASK_PREFIX = "mask:"
-#: What ranges of adjustments are looked at as: "catch:LAYER:RANGE", the share a range has of what lies beneath; without a range, what none has.
+#: What ranges of adjustments are looked at as: "catch:LAYER:RANGE", the share a range has of what the layer adjusts; without a range, all of them.
 CATCH_PREFIX = "catch:"
 BASE_COLOR = "base_color"
 #: Fewer steps than this are walked sooner than their line is made.
@@ -93,6 +93,7 @@ class SheetEvaluator:
         self.masks = MaskEvaluator(self, faces, planes, cache, workers)
         self._spreading = RLock()
         self._beneath_versions: dict[tuple[str, str], int] = {}
+        self._befores: dict[tuple[str, str, bool], Program] = {}
         self._programs: dict[tuple[str, str | None], tuple[Program, int]] = {}
 
     def channel(self, channel_id: str) -> Channel | None:
@@ -161,7 +162,7 @@ class SheetEvaluator:
             return version_of(found and (found, self.masks.inputs(found[1], found[0], chunk)))
         if channel_id.startswith(CATCH_PREFIX):
             catching = self._catching(channel_id)
-            return version_of(catching and (catching[1], catching[2].ranges, self.beneath_version(catching[0], BASE_COLOR, chunk)))
+            return version_of(catching and (catching[1], catching[2].ranges, self._read_version(catching[0], BASE_COLOR, chunk)))
         program, structure = self._program(channel_id)
         return version_of(structure, self._inputs(program, chunk, 1, len(program.ops)))
 
@@ -261,7 +262,11 @@ class SheetEvaluator:
         if catching is None:
             raise NotFound("That range is gone; it may have been deleted in another window.")
         layer_id, range_id, step = catching
-        return shares(step, range_id or None, self.beneath(layer_id, BASE_COLOR, chunk))[None]
+        read = self.read_by(layer_id, BASE_COLOR, chunk)
+        share = shares(step, range_id, read[:-1])
+        # Of a colour that covers half of what lies beneath, half is caught.
+        share[:] = (share.astype(np.uint32) * read[-1] + 32767) // 65535
+        return share[None]
 
     def keep_composite(self, channel_id: str, chunk: int, values: U16) -> None:
         """Put a composite that a stroke has already worked out under its new version."""
@@ -287,13 +292,11 @@ class SheetEvaluator:
 
     def state_before(self, program: Program, step: int, chunk: int) -> State:
         """What lies under a step of a program: a buffer whose valid blocks are marked, kept between batches and strokes."""
-        level = sum((op.kind == PUSH) - (op.kind == POP) for op in program.ops[1:step])
         version = self.prefix_version(program, step, chunk)
         where = ("under", self.samples.serial, self.sheet.id, program.channel.id, chunk)
         state: State | None = self._cache.get(where, version)
         if state is None:
-            shape = (level + 1, program.channel.components + 1, CHUNK)
-            state = State(np.empty(shape, np.float32), level, np.zeros(BLOCKS, bool))
+            state = state_at(program, step)
             self._cache.put(where, state, state.values.nbytes, version)
         return state
 
@@ -454,10 +457,33 @@ class SheetEvaluator:
 
     def beneath(self, layer_id: str, channel_id: str, chunk: int) -> U16:
         """(components, 65536) uint16: everything that is laid before a layer, groups around it closed as they are then."""
-        program = self._beneath_program(layer_id, channel_id)
+        program = self._before(layer_id, channel_id)
         out = np.empty((program.channel.components, CHUNK), np.uint16)
         self.run(program, chunk, WHOLE, out)
         return out
+
+    def read_by(self, layer_id: str, channel_id: str, chunk: int) -> U16:
+        """(components + 1, 65536) uint16 that an adjustment layer sets out from, coverage last: of its group, of the layer it is clipped to, or of
+        all that lies beneath."""
+        program = self._before(layer_id, channel_id, inside=True)
+        state = state_at(program, len(program.ops))
+        execute(self.resolve(program, chunk, 1, len(program.ops)), WHOLE, save=state)
+        found = state.values[-1]
+        if state.level > 0 and self._looks_through(layer_id):
+            found = state.values[0]
+            for level in state.values[1:]:
+                found[:-1] += (level[:-1] - found[:-1]) * level[-1]
+        return codes_of(program, found)
+
+    def _looks_through(self, layer_id: str) -> bool:
+        layer = self.sheet.find(layer_id)
+        return isinstance(layer, AdjustLayer) and layer.reach == "beneath"
+
+    def _read_version(self, layer_id: str, channel_id: str, chunk: int) -> int:
+        program = self._before(layer_id, channel_id, inside=True)
+        return version_of(
+            program.ops, program.linear, program.channel, self._looks_through(layer_id), self._inputs(program, chunk, 1, len(program.ops))
+        )
 
     def linear(self, channel_id: str) -> bool:
         """Whether values of a channel are mixed as light, not as codes."""
@@ -469,17 +495,22 @@ class SheetEvaluator:
         def painted(plane: str | None) -> bool:
             return plane is not None and any(self._planes.key(plane, c) is not None for c in range(self.samples.chunk_count))
 
-        laid = [op for op in self._beneath_program(layer_id, channel_id).ops[1:] if op.strength > 0]
+        laid = [op for op in self._before(layer_id, channel_id).ops[1:] if op.strength > 0]
         return any(op.kind == CONST or op.content is not None or painted(op.plane) for op in laid)
 
-    def _beneath_program(self, layer_id: str, channel_id: str) -> Program:
-        channel = self.channel(channel_id)
-        if channel is None:
-            raise NotFound(f"There is no channel '{channel_id}' here. Reload the project.")
-        return compile_channel(self.document, self.sheet, channel, until=layer_id)
+    def _before(self, layer_id: str, channel_id: str, inside: bool = False) -> Program:
+        """What is laid before a layer; see `compile_channel`."""
+        found = self._befores.get((layer_id, channel_id, inside))
+        if found is None:
+            channel = self.channel(channel_id)
+            if channel is None:
+                raise NotFound(f"There is no channel '{channel_id}' here. Reload the project.")
+            found = compile_channel(self.document, self.sheet, channel, until=layer_id, inside=inside)
+            self._befores[layer_id, channel_id, inside] = found
+        return found
 
     def beneath_version(self, layer_id: str, channel_id: str, chunk: int) -> int:
-        program = self._beneath_program(layer_id, channel_id)
+        program = self._before(layer_id, channel_id)
         return version_of(program.ops, program.linear, program.channel, self._inputs(program, chunk, 1, len(program.ops)))
 
     def _beneath_version(self, layer_id: str, channel_id: str) -> int:

@@ -122,10 +122,12 @@ def _with_clipped(layers: tuple[AnyLayer, ...]) -> list[tuple[AnyLayer, list[Adj
     return found
 
 
-def compile_channel(document: Document, sheet: Sheet, channel: Channel, always: str | None = None, until: str | None = None) -> Program:
+def compile_channel(
+    document: Document, sheet: Sheet, channel: Channel, always: str | None = None, until: str | None = None, inside: bool = False
+) -> Program:
     """The program of a channel. Hidden layers and those at strength 0 leave no steps, except the layer named by `always`.
 
-    With `until` only what is laid before that layer; groups around it are closed plainly.
+    With `until` only what is laid before that layer; groups around it are closed plainly, or with `inside` left open, as that layer finds them.
     """
     linear = document.settings.blend_space == "linear" and channel.kind == "colour"
     ops = [Op(CONST, "", value=working_value(channel, channel.start, linear))]
@@ -189,17 +191,18 @@ def compile_channel(document: Document, sheet: Sheet, channel: Channel, always: 
             if isinstance(layer, GroupLayer):
                 ops.append(Op(PUSH, layer.id))
                 if visit(layer.layers, level + 1):
-                    ops.append(Op(POP, layer.id))
+                    ops.extend([] if inside else [Op(POP, layer.id)])
                     return True
                 ops.extend(changes)
-                ops.append(Op(POP, layer.id, mode, strength, mask=mask))
-            elif not changes:
+                ops.extend([] if ends and inside else [Op(POP, layer.id, mode, strength, mask=mask)])
+            elif not changes and not (ends and inside):
                 if (op := step_of(layer, use, mode, strength, mask)) is not None:
                     ops.append(op)
             elif (op := step_of(layer, use, NORMAL, 1.0, mask)) is not None:
                 # A group of its own, so that nothing beneath is changed.
                 deepest = max(deepest, level + 1)
-                ops.extend((Op(PUSH, layer.id), op, *changes, Op(POP, layer.id, mode, strength)))
+                ops.extend((Op(PUSH, layer.id), op, *changes))
+                ops.extend([] if ends and inside else [Op(POP, layer.id, mode, strength)])
             if ends:
                 return True
         return False

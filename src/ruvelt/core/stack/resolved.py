@@ -8,11 +8,12 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from ruvelt.core.color.encoding import DECODE_U16
+from ruvelt.core.color.encoding import DECODE_U16, linear_to_srgb_float
 from ruvelt.core.planes.addresses import address_of
 from ruvelt.core.planes.plane import U16
+from ruvelt.core.samples.address import BLOCKS, CHUNK
 from ruvelt.core.samples.blocks import Runs
-from ruvelt.core.stack._blend_kernels import evaluate_runs, fold_runs
+from ruvelt.core.stack._blend_kernels import POP, PUSH, evaluate_runs, fold_runs
 from ruvelt.core.stack.program import Program
 from ruvelt.core.stack.step_arrays import StepArrays
 
@@ -34,6 +35,21 @@ class State:
     values: NDArray[np.float32]
     level: int
     blocks: NDArray[np.bool_]
+
+
+def state_at(program: Program, step: int) -> State:
+    """Room for the state before a step; none of its blocks are valid yet."""
+    level = sum((op.kind == PUSH) - (op.kind == POP) for op in program.ops[1:step])
+    return State(np.empty((level + 1, program.channel.components + 1, CHUNK), np.float32), level, np.zeros(BLOCKS, bool))
+
+
+def codes_of(program: Program, values: NDArray[np.float32]) -> U16:
+    """(components + 1, n) uint16 of one level of a state, in working space, alpha last."""
+    shares = values.astype(np.float64)
+    if program.linear:
+        shares[:-1] = linear_to_srgb_float(shares[:-1])
+    codes: U16 = np.rint(np.clip(shares, 0, 1) * 65535).astype(np.uint16)
+    return codes
 
 
 @dataclass
