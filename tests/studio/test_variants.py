@@ -3,7 +3,10 @@
 from __future__ import annotations
 
 import json
+from concurrent.futures import ThreadPoolExecutor
 from pathlib import Path
+from threading import Event
+from typing import Any
 
 import numpy as np
 import pytest
@@ -13,6 +16,7 @@ from PIL import Image
 from ruvelt.core.errors import InputError, NotFound
 from ruvelt.core.mesh.readers import read_mesh
 from ruvelt.core.output.presets import BUILT_IN, ExportPreset
+from ruvelt.core.output.preview import render
 from ruvelt.core.stack.document import ChannelUse, FillLayer
 from ruvelt.core.stack.edits import AddLayer, Batch, RemoveLayer, SetLayer, SetRoleColour, SetRoles, SetVariants, ShowVariant, SwatchRole
 from ruvelt.core.stack.variant import Variant
@@ -20,7 +24,7 @@ from ruvelt.studio.exports import export_project
 from ruvelt.studio.session import Session
 from ruvelt.studio.studio import Studio
 from ruvelt.studio.trial import trial
-from ruvelt.studio.variants import variant_facts, variant_pictures
+from ruvelt.studio.variants import kept_looks, look_at, variant_facts
 from tests.core.test_glb import parts_of, validate
 from tests.studio.test_exchange import ball, painted
 
@@ -148,20 +152,48 @@ def test_a_glb_holds_variants_as_its_own_standard_has_them(studio: Studio, tmp_p
     assert read_mesh(glb, "b.glb").face_count > 0
 
 
+def all_looks(session: Session) -> dict[str, str]:
+    """Looks at all, those made that are not kept."""
+    kept = kept_looks(session)
+    return {v: kept.get(v) or look_at(session, v) for v in ("", *(v.id for v in session.document.variants))}
+
+
 def test_looks_are_kept_and_follow_what_changes(studio: Studio) -> None:
     session, sheet = varied(studio)
-    first = variant_pictures(session)
+    assert kept_looks(session) == {}
+    first = all_looks(session)
     assert set(first) == {"", "dusk", "dawn"}
     assert len(set(first.values())) == 3
-    assert variant_pictures(session) == first
+    assert kept_looks(session) == first
     session.show_variant("dusk")
-    assert variant_pictures(session) == first
+    assert kept_looks(session) == first
     session.edit(SetLayer(sheet=sheet, layer="coat", values={"strength": 0.9}), "More")
-    now = variant_pictures(session)
-    assert now["dusk"] != first["dusk"]
-    assert (now[""], now["dawn"]) == (first[""], first["dawn"])
+    kept = kept_looks(session)
+    assert kept == {"": first[""], "dawn": first["dawn"]}
+    assert look_at(session, "dusk") != first["dusk"]
     session.edit(RemoveLayer(sheet=sheet, layer="coat"), "Delete")
     assert variant_facts(session) == {"dusk": 1, "dawn": 1}
+    with pytest.raises(NotFound):
+        look_at(session, "noon")
+
+
+def test_strokes_go_on_while_a_look_is_made_and_one_that_they_changed_is_not_kept(studio: Studio, monkeypatch: pytest.MonkeyPatch) -> None:
+    session, sheet = varied(studio)
+    inside, go_on = Event(), Event()
+
+    def slow(*args: Any) -> np.ndarray:
+        inside.set()
+        assert go_on.wait(20)
+        return render(*args)
+
+    monkeypatch.setattr("ruvelt.studio.cards.render", slow)
+    with ThreadPoolExecutor(1) as other:
+        looking = other.submit(look_at, session, "dawn")
+        assert inside.wait(20)
+        session.edit(SetLayer(sheet=sheet, layer="l2", values={"visible": False}), "Hide")
+        go_on.set()
+        assert looking.result(20).startswith("data:image/jpeg")
+    assert kept_looks(session) == {}
 
 
 def test_a_variant_is_seen_before_it_is_shown(studio: Studio) -> None:

@@ -121,7 +121,13 @@ def test_variants_are_shown_looked_at_and_made_projects(client: FlaskClient, url
     edit(client, url, {"edit": "set-layer", "sheet": "wood", "layer": "adj", "values": {"strength": 0.1}})
     assert client.post(f"{url}/variants/show", json={"variant": None}).json["document"]["sheets"][0]["layers"][0]["strength"] == 1.0
     looks = client.get(f"{url}/variants").json
-    assert set(looks["pictures"]) == {"", "v"}
+    assert looks["pictures"] == {}
+    base = client.post(f"{url}/variants/look", json={"variant": None}).json["picture"]
+    other = client.post(f"{url}/variants/look", json={"variant": "v"}).json["picture"]
+    assert client.get(f"{url}/variants").json["pictures"] == {"": base, "v": other}
+    assert base.startswith("data:image/jpeg;base64,")
+    assert base != other
+    assert client.post(f"{url}/variants/look", json={"variant": "gone"}).status_code == 404
     assert looks["waiting"] == {"v": 0}
     assert client.post(f"{url}/variants/show", json={"variant": "gone"}).status_code == 404
     wrong = {"id": "w", "name": "W", "overrides": [{"sheet": "wood", "layer": "adj", "values": {"adjust": {"kind": "levels"}}}]}

@@ -158,6 +158,8 @@ export const api = {
     (await json<{ presets: AdjustPreset[] }>(`/adjustment-presets/${encodeURIComponent(id)}`, { method: "DELETE" })).presets,
   showVariant: (uid: string, variant: string | null) => json<ProjectState>(`${project(uid)}/variants/show`, body({ variant })),
   variants: (uid: string) => json<VariantsAnswer>(`${project(uid)}/variants`),
+  variantLook: async (uid: string, variant: string | null) =>
+    (await json<{ picture: string }>(`${project(uid)}/variants/look`, body({ variant }))).picture,
   variantAsProject: async (uid: string, variant: string | null, name: string) =>
     (await json<{ uid: string }>(`${project(uid)}/variants/as-project`, body({ variant, name }))).uid,
   trips: async (uid: string) => (await json<{ trips: Trip[] }>(`${project(uid)}/outside`)).trips,

@@ -1299,7 +1299,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** Lit looks at the base ("") and every variant, and how much of each waits for layers that are gone. */
+        /** Kept looks at the base ("") and at variants, and how much of each waits for layers that are gone. */
         get: operations["adjusting_variants_projects__uid__variants_get"];
         put?: never;
         post?: never;
@@ -1319,6 +1319,23 @@ export interface paths {
         get?: never;
         put?: never;
         post: operations["adjusting_variant_as_project_projects__uid__variants_as_project_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{uid}/variants/look": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** A look at one variant, or at the base, made now. */
+        post: operations["adjusting_look_projects__uid__variants_look_post"];
         delete?: never;
         options?: never;
         head?: never;
@@ -4474,6 +4491,22 @@ export interface components {
             strength: number;
         };
         /**
+         * LookAnswer
+         * @description A JPEG data URL.
+         */
+        LookAnswer: {
+            /** Picture */
+            picture: string;
+        };
+        /** LookBody */
+        LookBody: {
+            /**
+             * Variant
+             * @default null
+             */
+            variant: string | null;
+        };
+        /**
          * MakingAnswer
          * @description A demo project that is being made.
          */
@@ -7307,7 +7340,7 @@ export interface components {
         };
         /**
          * VariantsAnswer
-         * @description By id of the variant, "" the base: JPEG data URLs, and numbers of changes that wait for layers that are gone.
+         * @description By id of the variant, "" the base: JPEG data URLs of those that are kept, and numbers of changes that wait for layers that are gone.
          */
         VariantsAnswer: {
             /** Pictures */
@@ -16025,6 +16058,104 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ProjectIdAnswer"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+            /** @description Method Not Allowed */
+            405: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+            /** @description Unsupported Media Type */
+            415: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+            /** @description Insufficient Storage */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+        };
+    };
+    adjusting_look_projects__uid__variants_look_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                uid: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["LookBody"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LookAnswer"];
                 };
             };
             /** @description Bad Request */

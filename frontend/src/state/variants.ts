@@ -10,13 +10,15 @@ import { workshop } from "./workshop";
 import type { RGB } from "./workshop";
 
 interface VariantState {
+  /** The project they are of. */
+  of: string | null;
   /** Small looks, by variant, "" the base. */
   pictures: Record<string, string>;
   /** How many changes of a variant are of layers that are gone. */
   waiting: Record<string, number>;
 }
 
-export const variantLooks = createStore<VariantState>(() => ({ pictures: {}, waiting: {} }));
+export const variantLooks = createStore<VariantState>(() => ({ of: null, pictures: {}, waiting: {} }));
 
 export function variants(): readonly Variant[] {
   return (workshop.getState().project?.document.variants ?? []) as Variant[];
@@ -91,11 +93,22 @@ export async function asProject(id: string | null, name: string): Promise<void> 
   if (made) say(`${name} is a project of its own now; it is among your projects.`);
 }
 
+/** Looks that are kept at once, then those that are missing, one after the other for as long as nothing changes. */
 export async function freshLooks(): Promise<void> {
-  const { uid } = workshop.getState();
+  const { uid, project } = workshop.getState();
   if (!uid) return;
+  const current = (): boolean => workshop.getState().uid === uid && workshop.getState().project?.revision === project?.revision;
   const found = await attempt(() => api.variants(uid));
-  if (found && workshop.getState().uid === uid) variantLooks.setState(found);
+  if (!found || !current()) return;
+  const all = ["", ...variants().map((v) => v.id)];
+  // What showed before stays until the new one is there.
+  const before = variantLooks.getState().of === uid ? variantLooks.getState().pictures : {};
+  variantLooks.setState({ of: uid, waiting: found.waiting, pictures: { ...before, ...found.pictures } });
+  for (const id of all.filter((v) => !(v in found.pictures))) {
+    const picture = await attempt(() => api.variantLook(uid, id || null));
+    if (!picture || !current()) return;
+    variantLooks.setState((s) => ({ pictures: { ...s.pictures, [id]: picture } }));
+  }
 }
 
 // -- swatch roles ---------------------------------------------------------------------------------------------------------------

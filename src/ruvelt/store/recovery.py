@@ -10,6 +10,7 @@ from sqlalchemy import text
 from ruvelt.core.errors import InputError, RuveltError
 from ruvelt.core.stack.document import Document
 from ruvelt.core.stack.edits import EDIT, apply_edit
+from ruvelt.store.copies import copy_file
 from ruvelt.store.database import connect, migrate, reading, transaction
 from ruvelt.store.lock import FolderLock
 from ruvelt.store.project_store import FILE
@@ -25,8 +26,7 @@ def recover(source: Path, folder: Path, uid: str, name: str, who: str) -> int:
     engine = connect(source / FILE)
     try:
         migrate(engine)
-        with reading(engine) as connection:
-            connection.execute(text("VACUUM INTO :path"), {"path": str(folder / FILE)})
+        copy_file(engine, folder)
     finally:
         engine.dispose()
         lock.release()

@@ -12,6 +12,7 @@ from ruvelt.core.errors import InputError
 from ruvelt.core.mesh.model import Model
 from ruvelt.core.mesh.rays import RayCaster
 from ruvelt.core.output.preview import card_camera, render
+from ruvelt.core.stack.document import Document
 from ruvelt.studio.session import Session
 
 SIZE = (480, 320)
@@ -26,13 +27,18 @@ def first_card(model: Model) -> bytes:
 def session_card(session: Session) -> tuple[bytes, int]:
     """The picture of an open project as it is now, and the revision that it shows."""
     with session.lock:
-        # Sheets go before vertex paint on the same surface.
-        shown, vertices = session.document.textured, session.document.vertices
-        at = None if shown or vertices is None else vertices
-        model = session.model if at is None else session.surfaces.of(at).model
-        displays = session.displays([s.id for s in shown] or [s.id for s in session.document.sheets])
-        picture = render(model, displays, session.caster(at), card_camera(model, *SIZE))
-        return _jpeg(picture), session.revision
+        return lit_picture(session, None, SIZE), session.revision
+
+
+def lit_picture(session: Session, document: Document | None, size: tuple[int, int]) -> bytes:
+    """A lit JPEG of an open project, width by height; of another document than the one that shows, as a variant's."""
+    of = document or session.document
+    # Sheets go before vertex paint on the same surface.
+    shown, vertices = of.textured, of.vertices
+    at = None if shown or vertices is None else vertices
+    model = session.model if at is None else session.surfaces.of(at).model
+    displays = session.displays([s.id for s in shown] or [s.id for s in of.sheets], document)
+    return _jpeg(render(model, displays, session.caster(at), card_camera(model, *size)))
 
 
 def _jpeg(picture: NDArray[np.uint8]) -> bytes:

@@ -6,21 +6,18 @@ import base64
 from collections.abc import Callable
 from pathlib import Path
 
-import cv2
-from sqlalchemy import text
-
-from ruvelt.core.output.preview import card_camera, render
 from ruvelt.core.planes.cache import BoundedCache
 from ruvelt.core.planes.versions import version_of
 from ruvelt.core.stack.document import Document
 from ruvelt.core.stack.edits import ReplaceDocument
 from ruvelt.core.stack.variants import shown_as, variant_of, waiting
-from ruvelt.store.database import connect, reading, transaction
-from ruvelt.store.project_store import FILE, ProjectStore
+from ruvelt.store.copies import copy_project
+from ruvelt.store.project_store import ProjectStore
+from ruvelt.studio.cards import lit_picture
 from ruvelt.studio.session import Session
 
 #: Of a look at a variant, pixels.
-WIDTH, HEIGHT = 168, 126
+SIZE = (168, 126)
 
 
 def alone(document: Document, variant: str | None) -> Document:
@@ -28,22 +25,34 @@ def alone(document: Document, variant: str | None) -> Document:
     return shown_as(document, variant).model_copy(update={"variants": ()})
 
 
-def variant_pictures(session: Session) -> dict[str, str]:
-    """Lit looks at the base ("") and at every variant, by id, as JPEG data URLs; kept by what they were made from."""
+def kept_looks(session: Session) -> dict[str, str]:
+    """Lit looks at the base ("") and at variants, by id, as JPEG data URLs: those kept that are still what shows. `look_at` makes the others."""
     with session.lock:
-        document = session.document
-        made = {}
-        keys = {v: _key(session, shown_as(document, v or None)) for v in ["", *(v.id for v in document.variants)]}
-        for variant, key in keys.items():
-            kept = session.looks.get(key)
-            if kept is None:
-                of = shown_as(document, variant or None)
-                sheets = [s.id for s in of.sheets]
-                picture = render(session.model, session.displays(sheets, of), session.caster(), card_camera(session.model, WIDTH, HEIGHT))
-                kept = cv2.imencode(".jpg", picture[..., ::-1], [cv2.IMWRITE_JPEG_QUALITY, 88])[1].tobytes()
-                session.looks.put(key, kept, keys.values())
-            made[variant] = "data:image/jpeg;base64," + base64.b64encode(kept).decode()
-        return made
+        keys = _keys(session)
+    kept = {variant: session.looks.get(key) for variant, key in keys.items()}
+    return {variant: _url(picture) for variant, picture in kept.items() if picture is not None}
+
+
+def look_at(session: Session, variant: str) -> str:
+    """A look at a variant, or at the base (""), made now and kept. Strokes go on meanwhile. Raises NotFound."""
+    with session.lock:
+        key, document = _keys(session).get(variant), shown_as(session.document, variant or None)
+    picture = lit_picture(session, document, SIZE)
+    with session.lock:
+        keys = _keys(session)
+    # One that was painted on meanwhile may show half of it.
+    if keys.get(variant) == key and key is not None:
+        session.looks.put(key, picture, keys.values())
+    return _url(picture)
+
+
+def _url(picture: bytes) -> str:
+    return "data:image/jpeg;base64," + base64.b64encode(picture).decode()
+
+
+def _keys(session: Session) -> dict[str, str]:
+    document = session.document
+    return {v: _key(session, shown_as(document, v or None)) for v in ("", *(v.id for v in document.variants))}
 
 
 def _key(session: Session, document: Document) -> str:
@@ -65,18 +74,7 @@ def copy_as_project(
     with session.lock:
         document = alone(session.document, variant)
         label = "The base" if variant is None else f"The variant {variant_of(session.document, variant).name}"
-        engine = connect(session.store.folder / FILE)
-        try:
-            with reading(engine) as connection:
-                connection.execute(text("VACUUM INTO :path"), {"path": str(folder / FILE)})
-        finally:
-            engine.dispose()
-    copy = connect(folder / FILE)
-    try:
-        with transaction(copy) as connection:
-            connection.execute(text("UPDATE project SET uid = :uid, name = :name"), {"uid": uid, "name": name})
-    finally:
-        copy.dispose()
+        copy_project(session.store.folder, folder, uid, name)
     store = ProjectStore(folder, cache, clock)
     try:
         store.commit(f"{label} as a project of its own", edit=ReplaceDocument(document=document))

@@ -8,7 +8,7 @@ from flask_openapi3 import APIBlueprint
 from ruvelt.core.stack.adjust_preset import AdjustPreset
 from ruvelt.studio import adjusting
 from ruvelt.studio.merging import merge_down
-from ruvelt.studio.variants import variant_facts, variant_pictures
+from ruvelt.studio.variants import kept_looks, look_at, variant_facts
 from ruvelt.web import schemas as s
 from ruvelt.web.context import blueprint, session_of, studio
 from ruvelt.web.projects import state_of
@@ -83,9 +83,15 @@ def show_variant(path: s.ProjectPath, body: s.ShowVariantBody):  # type: ignore[
 
 @api.get("/projects/<uid>/variants", responses={200: s.VariantsAnswer})
 def variants(path: s.ProjectPath):  # type: ignore[no-untyped-def]
-    """Lit looks at the base ("") and every variant, and how much of each waits for layers that are gone."""
+    """Kept looks at the base ("") and at variants, and how much of each waits for layers that are gone."""
     session = session_of(path.uid)
-    return {"pictures": variant_pictures(session), "waiting": variant_facts(session)}
+    return {"pictures": kept_looks(session), "waiting": variant_facts(session)}
+
+
+@api.post("/projects/<uid>/variants/look", responses={200: s.LookAnswer})
+def look(path: s.ProjectPath, body: s.LookBody):  # type: ignore[no-untyped-def]
+    """A look at one variant, or at the base, made now."""
+    return {"picture": look_at(session_of(path.uid), body.variant or "")}
 
 
 @api.post("/projects/<uid>/variants/as-project", responses={200: s.ProjectIdAnswer})

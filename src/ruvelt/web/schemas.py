@@ -502,10 +502,20 @@ class ShowVariantBody(Body):
 
 
 class VariantsAnswer(BaseModel):
-    """By id of the variant, "" the base: JPEG data URLs, and numbers of changes that wait for layers that are gone."""
+    """By id of the variant, "" the base: JPEG data URLs of those that are kept, and numbers of changes that wait for layers that are gone."""
 
     pictures: dict[str, str]
     waiting: dict[str, int]
+
+
+class LookBody(Body):
+    variant: Id | None = None
+
+
+class LookAnswer(BaseModel):
+    """A JPEG data URL."""
+
+    picture: str
 
 
 class VariantProjectBody(Body):
