@@ -20,6 +20,7 @@ from ruvelt.core.stack.masks import Mask
 from ruvelt.core.stack.plane_ids import mask_plane_id
 from ruvelt.studio.adjusting import catch_to_group, catch_to_mask, histogram, mean_read, measured
 from ruvelt.studio.laying import flood
+from ruvelt.studio.masks import ADJUST, waiting
 from ruvelt.studio.merging import merge_down
 from ruvelt.studio.recording import script_since
 from ruvelt.studio.replay import replay
@@ -235,3 +236,14 @@ def test_a_script_makes_the_same_adjustment_and_the_record_gives_it_back(studio:
     made, wanted = again.sheet(sheet).layers[0], session.sheet(sheet).find("adj")
     assert wanted is not None
     assert made.model_dump(exclude={"id"}) == wanted.model_dump(exclude={"id"})
+
+
+def test_what_waits_for_a_colour_or_a_picture_says_so(studio: Studio) -> None:
+    session, sheet = bands(studio)
+    assert waiting(session, sheet) == {}
+    session.edit(SetLayer(sheet=sheet, layer="adj", values={"adjust": {"kind": "match"}}), "Match")
+    assert waiting(session, sheet) == {"adj": [ADJUST]}
+    session.edit(SetLayer(sheet=sheet, layer="adj", values={"adjust": {"kind": "white_balance"}}), "White balance")
+    assert waiting(session, sheet) == {"adj": [ADJUST]}
+    session.edit(SetLayer(sheet=sheet, layer="adj", values={"adjust": {"kind": "white_balance", "neutral": (0.6, 0.5, 0.4)}}), "Pick")
+    assert waiting(session, sheet) == {}

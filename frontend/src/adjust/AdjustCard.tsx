@@ -4,16 +4,16 @@ import { useStore } from "zustand";
 import type { AdjustLayer, PickedRange } from "../api/types";
 import { ControlRow } from "../masks/controls";
 import type { Values } from "../masks/controls";
-import { adjusting, changeRange, paintOnResult, showCatch, takeAdjust, tryAdjust } from "../state/adjusting";
+import { adjusting, changeRange, showCatch, takeAdjust, tryAdjust } from "../state/adjusting";
 import type { Changes } from "../state/adjusting";
 import { useSheet, useWorkshop } from "../state/hooks";
-import { mergeDown } from "../state/layerActions";
+import { addLayer, mergeDown } from "../state/layerActions";
 import { findLayer } from "../state/layers";
 import { addStep } from "../state/masks";
 import { PushButton } from "../ui/PushButton";
 import { Segment, Segments } from "../ui/Segments";
 import { Toggle } from "../ui/Toggle";
-import { ColourControl, EachControl, Factor, Measured, RgbControl, RampStops } from "./colourControls";
+import { ColourControl, Factor, Measured, NumberEach, RampStops } from "./colourControls";
 import { Histogram } from "./Histogram";
 import { PresetRow } from "./PresetRow";
 import { RangeChips, RangeControls } from "./Ranges";
@@ -23,9 +23,6 @@ const REACHES = [
   ["beneath", "Everything", "Changes what its group lies on too"],
   ["clip", "One layer", "Changes only what the layer under it lays"],
 ] as const;
-/** Kinds that show how often values lie beneath. */
-const COUNTED = ["levels", "curve", "contrast", "gains", "balance"];
-
 /** What the target's adjustment layer does. */
 export function AdjustCard() {
   const sheet = useSheet();
@@ -42,7 +39,8 @@ function Card({ layer }: { layer: AdjustLayer }) {
   const ranges = (draft.ranges ?? []) as PickedRange[];
   const range = ranges.find((r) => r.id === open) ?? null;
   const values = (range ? range.adjust : draft.adjust) as unknown as Values;
-  const colours = kind?.id !== "gain" && kind?.id !== "blur";
+  const waits = useWorkshop((s) => s.waiting[layer.id]?.includes("adjust:") ?? false);
+  const colours = kind?.colours ?? false;
   /** The settings that are open, changed. */
   const changed = (change: Values): Changes =>
     range
@@ -71,7 +69,7 @@ function Card({ layer }: { layer: AdjustLayer }) {
           onTake={(r) => take({ ranges: changeRange(r) })}
         />
       )}
-      {kind && COUNTED.includes(kind.id) && <Histogram layer={layer} />}
+      {kind?.counts && <Histogram layer={layer} />}
       {kind?.controls.map((c) => {
         const shared = {
           control: c,
@@ -85,13 +83,17 @@ function Card({ layer }: { layer: AdjustLayer }) {
           onTake: (change: Values) => take(changed(change)),
         };
         if (c.kind === "colour") return <ColourControl key={c.id} {...shared} range={range?.id ?? null} />;
-        if (c.kind === "rgb") return <RgbControl key={c.id} {...shared} />;
-        if (c.kind === "each") return <EachControl key={c.id} {...shared} />;
+        if (c.kind === "rgb" || c.kind === "each") return <NumberEach key={c.id} {...shared} />;
         if (c.kind === "factor") return <Factor key={c.id} {...shared} />;
         if (c.kind === "stops") return <RampStops key={c.id} {...shared} />;
         if (c.kind === "measured") return <Measured key={c.id} {...shared} layer={layer} />;
         return <ControlRow key={c.id} {...shared} />;
       })}
+      {waits && (
+        <div className="prow waits" role="status">
+          {kind?.waits}
+        </div>
+      )}
       {layer.adjust.kind === "unknown" && (
         <p className="note">“{layer.adjust.of}” comes from a plug-in that is not installed here. It is kept, but has no effect.</p>
       )}
@@ -114,7 +116,7 @@ function Card({ layer }: { layer: AdjustLayer }) {
           ))}
         </div>
       )}
-      {kind?.id !== "blur" && (
+      {kind?.reaches && (
         <div className="prow">
           <span className="label">Reach</span>
           <Segments label="Reach">
@@ -134,7 +136,7 @@ function Card({ layer }: { layer: AdjustLayer }) {
           <PushButton onClick={() => void addStep(layer, "painted")}>Brush in</PushButton>
         </Tooltip>
         <Tooltip title="A paint layer right in front of it; nothing beneath is lost">
-          <PushButton onClick={() => void paintOnResult()}>Paint on the result</PushButton>
+          <PushButton onClick={() => void addLayer("paint")}>Paint on the result</PushButton>
         </Tooltip>
         <Tooltip title="Make one paint layer of this and the layer under it; undo brings both back">
           <PushButton onClick={() => void mergeDown(layer.id)}>Merge down</PushButton>

@@ -3,10 +3,10 @@ import { Tooltip } from "@mui/material";
 import { useStore } from "zustand";
 import type { AdjustLayer, ColourStop } from "../api/types";
 import { Ramp } from "../masks/Ramp";
-import type { ControlProps } from "../masks/controls";
+import type { ControlProps, Values } from "../masks/controls";
 import { adjusting, matchLike } from "../state/adjusting";
 import { fromHex, toHex } from "../state/colour";
-import { useDocument, useSheet } from "../state/hooks";
+import { useDocument, useSheet, useWorkshop } from "../state/hooks";
 import { rows } from "../state/layers";
 import { Dropdown } from "../ui/Dropdown";
 import { Toggle } from "../ui/Toggle";
@@ -39,51 +39,26 @@ export function ColourControl({ control, values, onTry, onTake, range }: Control
   );
 }
 
-/** Three numbers: of red, green and blue. */
-export function RgbControl({ control, values, onTry, onTake }: ControlProps) {
-  const three = values[control.id] as number[];
-  const put = (k: number, v: number) => ({ [control.id]: three.map((x, i) => (i === k ? v : x)) });
+/** A number for each of red, green and blue; of four the first is for all. */
+export function NumberEach({ control, values, owner, onTry, onTake }: ControlProps) {
+  const all = values[control.id] as number[];
+  const first = useWorkshop((s) => (s.registries?.stack.first_adjustments[owner.kind] as Values | undefined)?.[control.id]) as number[] | undefined;
+  const put = (k: number, v: number) => ({ [control.id]: all.map((x, i) => (i === k ? v : x)) });
   return (
     <div role="group" aria-label={control.name}>
       <span className="label sub">{control.name}</span>
-      {COMPONENTS.map((name, k) => (
+      {(all.length > COMPONENTS.length ? ["All", ...COMPONENTS] : COMPONENTS).map((name, k) => (
         <NamedSlider
           key={name}
           label={name}
           title={control.hint}
-          value={three[k] ?? 0}
+          value={all[k] ?? 0}
           low={control.low}
           high={control.high}
           step={0.01}
           unit="number"
-          reset={control.id === "weights" ? [0.2126, 0.7152, 0.0722][k] : 0}
-          onChange={(v) => onTry(put(k, v))}
-          onDone={(v) => onTake(put(k, v))}
-        />
-      ))}
-    </div>
-  );
-}
-
-/** Four numbers: for all, and for each of red, green and blue. */
-export function EachControl({ control, values, onTry, onTake }: ControlProps) {
-  const four = values[control.id] as number[];
-  const put = (k: number, v: number) => ({ [control.id]: four.map((x, i) => (i === k ? v : x)) });
-  return (
-    <div role="group" aria-label={control.name}>
-      <span className="label sub">{control.name}</span>
-      {(["All", ...COMPONENTS] as const).map((name, k) => (
-        <NamedSlider
-          key={name}
-          label={name}
-          title={control.hint}
-          value={four[k] ?? 1}
-          low={control.low}
-          high={control.high}
-          step={0.01}
-          unit="number"
-          log={control.id === "gamma"}
-          reset={1}
+          log={control.log}
+          reset={first?.[k] ?? 0}
           onChange={(v) => onTry(put(k, v))}
           onDone={(v) => onTake(put(k, v))}
         />

@@ -1504,6 +1504,45 @@ export interface components {
             sheet: string;
         };
         /**
+         * AdjustKind
+         * @description A kind of adjustment. colours : it changes colours, and may have ranges of them; counts : a histogram helps to set it; reaches : it can be
+         *     kept to one layer, or see through its group
+         */
+        AdjustKind: {
+            /** Colours */
+            colours: boolean;
+            /**
+             * Controls
+             * @default []
+             */
+            controls: components["schemas"]["Control"][];
+            /** Counts */
+            counts: boolean;
+            /**
+             * Group
+             * @enum {string}
+             */
+            group: "hand" | "surface" | "pattern" | "other" | "shaper" | "content" | "adjust";
+            /** Hint */
+            hint: string;
+            /** Id */
+            id: string;
+            /** Name */
+            name: string;
+            /**
+             * Needs
+             * @default null
+             */
+            needs: string | null;
+            /** Reaches */
+            reaches: boolean;
+            /**
+             * Waits
+             * @default
+             */
+            waits: string;
+        };
+        /**
          * AdjustLayer
          * @description Changes what lies beneath it, in the channels where it is on.
          *
@@ -2741,7 +2780,7 @@ export interface components {
         /**
          * Control
          * @description One control. share : 0–1 as a percentage; length : share of the model's diagonal, on a logarithmic scale; range : the two ends
-         *     `low` and `high` of a model, within its limits; the other kinds have an editor of their own in the interface.
+         *     `low` and `high` of a model, within its limits; `log`: on a logarithmic scale. The other kinds have an editor of their own in the interface.
          */
         Control: {
             /**
@@ -2763,6 +2802,11 @@ export interface components {
              * @enum {string}
              */
             kind: "share" | "signed" | "length" | "count" | "seed" | "choice" | "switch" | "range" | "direction" | "stretch" | "curve" | "ends" | "picks" | "colours" | "layer" | "image" | "projection" | "degrees" | "gamma" | "ramp" | "pattern" | "pair" | "colour" | "rgb" | "each" | "stops" | "measured" | "factor";
+            /**
+             * Log
+             * @default false
+             */
+            log: boolean;
             /**
              * Low
              * @default 0
@@ -6633,7 +6677,7 @@ export interface components {
          */
         StackRegistry: {
             /** Adjustments */
-            adjustments: components["schemas"]["Kind"][];
+            adjustments: components["schemas"]["AdjustKind"][];
             /** Contents */
             contents: components["schemas"]["Kind"][];
             /** First Adjustments */

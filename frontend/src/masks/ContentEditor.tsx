@@ -135,7 +135,7 @@ export function ContentEditor({ layer, channel, first, onValue, onClose }: Props
       {content.kind === "image" && (
         <>
           <ImageChoice
-            control={{ id: "image", name: "Picture", hint: "A picture of the project", kind: "image", low: 0, high: 1, choices: [] }}
+            control={{ id: "image", name: "Picture", hint: "A picture of the project", kind: "image", low: 0, high: 1, choices: [], log: false }}
             values={content as unknown as Values}
             onTake={(c) => take({ ...content, ...c })}
           />

@@ -19,7 +19,16 @@ export function FilePicture({ content, onTake }: { content: Laid; onTake: (next:
   return (
     <>
       <ImageChoice
-        control={{ id: "image", name: "Picture", hint: "It lies as the file laid the one it had", kind: "image", low: 0, high: 1, choices: [] }}
+        control={{
+          id: "image",
+          name: "Picture",
+          hint: "It lies as the file laid the one it had",
+          kind: "image",
+          low: 0,
+          high: 1,
+          choices: [],
+          log: false,
+        }}
         values={content as unknown as Values}
         onTake={(c) => c.image != null && onTake({ ...content, ...c } as Laid)}
       />

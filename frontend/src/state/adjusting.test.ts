@@ -2,7 +2,7 @@ import { afterEach, beforeEach, describe, expect, it, vi } from "vitest";
 import { api } from "../api/client";
 import type { Edit, Layer, ProjectState } from "../api/types";
 import { documentOf, paint, registries } from "../testing/documents";
-import { adjusting, catchToConfine, openRange, paintOnResult, pickedAlong, showCatch } from "./adjusting";
+import { adjusting, catchToConfine, openRange, pickedAlong, showCatch } from "./adjusting";
 import { addRole, addVariant, forgetChanges, removeVariant } from "./variants";
 import { START, workshop } from "./workshop";
 
@@ -82,11 +82,6 @@ describe("ranges", () => {
     catchToConfine({ id: "r1", colour: [0, 0, 0] } as never);
     expect(workshop.getState().confine.caught).toBe("warm:r1");
     expect(workshop.getState().confined).toBe(true);
-  });
-
-  it("paints on the result right in front of it", async () => {
-    await paintOnResult();
-    expect(sent()).toMatchObject({ edit: "add-layer", into: null, index: 0, layer: { kind: "paint", name: "On Warm" } });
   });
 });
 

@@ -1,13 +1,12 @@
 /** Adjustments: the range that is open, what it catches, colours picked for it, and values beneath it. */
 import { createStore } from "zustand/vanilla";
 import { api } from "../api/client";
-import type { AdjustLayer, AdjustPreset, Camera, Edit, PickedRange } from "../api/types";
+import type { AdjustLayer, AdjustPreset, Camera, PickedRange } from "../api/types";
 import { attempt } from "./attempt";
-import { edit } from "./edits";
 import { accept, refresh } from "./following";
 import { chooseTarget } from "./hand";
 import { setLayer } from "./layerActions";
-import { findLayer, findSheet, freshId, layerEdit, newUses } from "./layers";
+import { findLayer, findSheet, layerEdit } from "./layers";
 import { forgetTrial, tryEdit } from "./masks";
 import { say } from "./messages";
 import { theStage } from "./stage";
@@ -225,48 +224,6 @@ export async function takePreset(preset: AdjustPreset): Promise<void> {
   openRange(null);
   const { adjust, components, ranges, rest } = preset;
   await takeAdjust({ adjust, components, ranges, rest } as Changes, `Preset ${preset.name}`);
-}
-
-/** A paint layer right in front of the adjustment: nothing that lies beneath is lost. */
-export async function paintOnResult(): Promise<void> {
-  const here = adjustment();
-  const { project } = workshop.getState();
-  const sheet = here && project ? findSheet(project.document, here.sheet) : undefined;
-  if (!here || !sheet || !project) return;
-  const id = freshId(sheet);
-  const layer = {
-    id,
-    kind: "paint",
-    name: `On ${here.layer.name}`.slice(0, 80),
-    visible: true,
-    locked: false,
-    strength: 1,
-    blend: "normal",
-    mask: null,
-    channels: newUses(project.document.channels),
-  };
-  const place = placeOf(sheet.layers, here.layer.id, null);
-  if (
-    await edit(`Paint on ${here.layer.name}`, {
-      edit: "add-layer",
-      sheet: sheet.id,
-      layer,
-      into: place?.into ?? null,
-      index: place?.index ?? 0,
-    } as Edit)
-  )
-    chooseTarget({ sheet: sheet.id, layer: id, channels: ["base_color"], mask: null, mesh_map: null });
-}
-
-type Layers = readonly { id: string; kind: string; layers?: unknown }[];
-
-function placeOf(layers: Layers, id: string, into: string | null): { into: string | null; index: number } | null {
-  for (const [index, layer] of layers.entries()) {
-    if (layer.id === id) return { into, index };
-    const inside = layer.kind === "group" ? placeOf((layer.layers ?? []) as Layers, id, layer.id) : null;
-    if (inside) return inside;
-  }
-  return null;
 }
 
 /** What a screen keeps of one adjustment is nothing for the next. */

@@ -2,9 +2,9 @@
 import { createStore } from "zustand/vanilla";
 import { api } from "../api/client";
 import { busy } from "../api/idle";
-import type { Edit, Layer, Sheet } from "../api/types";
+import type { Edit } from "../api/types";
 import { wantedTextures } from "./following";
-import { findLayer, findSheet, layerEdit } from "./layers";
+import { findLayer, findSheet, layerEdit, rows } from "./layers";
 import { say } from "./messages";
 import { theStage } from "./stage";
 import { workshop } from "./workshop";
@@ -34,14 +34,9 @@ function beforeEdit(): { edit: Edit; without: string } | null {
   const shown = project.document.variants?.find((v) => v.id === project.document.showing);
   if (shown) return { edit: { edit: "show-variant", variant: null }, without: `variant ${shown.name}` };
   const here = sheet ? findSheet(project.document, sheet) : undefined;
-  const edits = here ? adjustments(here).map((l) => layerEdit(here.id, l.id, { visible: false })) : [];
+  const adjustments = here ? rows(here).filter(({ layer: l }) => l.kind === "adjust") : [];
+  const edits = adjustments.map(({ layer: l }) => layerEdit(here?.id ?? "", l.id, { visible: false }));
   return edits.length ? { edit: { edit: "batch", edits } as Edit, without: "adjustments" } : null;
-}
-
-function adjustments(sheet: Sheet): Layer[] {
-  const walk = (layers: readonly Layer[]): Layer[] =>
-    layers.flatMap((l) => (l.kind === "group" ? walk(l.layers as Layer[]) : l.kind === "adjust" ? [l] : []));
-  return walk(sheet.layers as Layer[]);
 }
 
 /** Bring a look up to date: only what differs from what is comes over. */

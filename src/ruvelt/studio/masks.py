@@ -9,7 +9,7 @@ import numpy as np
 from ruvelt.core.errors import InputError, NotFound
 from ruvelt.core.output.images import encode_png
 from ruvelt.core.planes.plane import U16
-from ruvelt.core.stack.document import Image
+from ruvelt.core.stack.document import AdjustLayer, Image
 from ruvelt.core.stack.edits import AnyEdit, SetImages, SetLayer
 from ruvelt.core.stack.evaluate import MASK_PREFIX
 from ruvelt.core.stack.kinds.sources.painted import PaintedSource
@@ -83,10 +83,18 @@ def mask_pictures(session: Session, sheet_id: str, layer_id: str, edit: AnyEdit 
         return {step: small_picture(display, channel) for step, channel in names.items()}
 
 
+#: What an adjustment that waits is called among mask steps, whose ids are of other letters.
+ADJUST = "adjust:"
+
+
 def waiting(session: Session, sheet_id: str) -> dict[str, list[str]]:
-    """Ids of mask steps that say nothing yet, by layer: they wait for a map, a picture, a layer or a colour."""
+    """What says nothing yet, by layer: ids of mask steps that wait for a map, a picture, a layer or a colour; `ADJUST` for an adjustment."""
     evaluator = session.display(sheet_id).evaluator
-    found = {
-        layer.id: [s.id for s in layer.mask.sources if not evaluator.masks.speaks(s)] for layer, _ in evaluator.sheet.walk() if layer.mask is not None
-    }
-    return {layer: steps for layer, steps in found.items() if steps}
+    found: dict[str, list[str]] = {}
+    for layer, _ in evaluator.sheet.walk():
+        steps = [s.id for s in layer.mask.sources if not evaluator.masks.speaks(s)] if layer.mask is not None else []
+        if isinstance(layer, AdjustLayer) and layer.adjust.waiting:
+            steps.append(ADJUST)
+        if steps:
+            found[layer.id] = steps
+    return found

@@ -22,7 +22,7 @@ from ruvelt.core.stack.document import Document, Part
 from ruvelt.core.stack.edits import Edit
 from ruvelt.core.stack.fields import Noise, Projection, Spots, Weave
 from ruvelt.core.stack.kinds.adjustments.match import ColourFigures
-from ruvelt.core.stack.kinds.controls import Kind
+from ruvelt.core.stack.kinds.controls import AdjustKind, Kind
 from ruvelt.core.stack.masks import MaskStep
 from ruvelt.studio.layout import Placement
 
@@ -128,7 +128,7 @@ class StackRegistry(BaseModel):
     shapers: list[Kind]
     contents: list[Kind]
     patterns: list[Kind]
-    adjustments: list[Kind]
+    adjustments: list[AdjustKind]
     first_steps: dict[str, MaskStep]
     first_contents: dict[str, Content]
     first_patterns: dict[str, Noise | Spots | Weave]

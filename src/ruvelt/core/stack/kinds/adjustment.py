@@ -7,7 +7,7 @@ from typing import TYPE_CHECKING, Annotated, ClassVar, Literal
 from pydantic import Field
 
 from ruvelt.core.stack.colour_stage import NOTHING, TABLES, Stage
-from ruvelt.core.stack.kinds.controls import Group
+from ruvelt.core.stack.kinds.controls import AdjustKind, Group
 from ruvelt.core.stack.kinds.described import Described
 from ruvelt.core.stack.kinds.step import F64
 from ruvelt.core.stack.shaping import changes_nothing, component_tables, table
@@ -23,6 +23,14 @@ class Adjust(Described):
     """An adjustment is of one of the three classes below, or says nothing."""
 
     group: ClassVar[Group] = "adjust"
+    #: As `AdjustKind` has them.
+    colours: ClassVar[bool] = True
+    counts: ClassVar[bool] = False
+    reaches: ClassVar[bool] = True
+
+    @classmethod
+    def described(cls) -> AdjustKind:
+        return AdjustKind(**dict(super().described()), colours=cls.colours, counts=cls.counts, reaches=cls.reaches)
 
     def suits(self, channel: Channel) -> bool:
         """Whether it has a meaning for a channel."""
@@ -71,6 +79,9 @@ class ColourAdjust(Adjust):
 
 class SpreadingAdjust(Adjust):
     """Reads neighbours over the surface: made over the whole sheet at once."""
+
+    colours: ClassVar[bool] = False
+    reaches: ClassVar[bool] = False
 
     def spread(self, samples: SurfaceSamples, values_u16: U16, workers: Workers) -> U16:
         """(components, slots) uint16 of the same."""

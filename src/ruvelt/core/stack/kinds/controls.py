@@ -11,7 +11,7 @@ Group = Literal["hand", "surface", "pattern", "other", "shaper", "content", "adj
 
 class Control(Frozen):
     """One control. share : 0–1 as a percentage; length : share of the model's diagonal, on a logarithmic scale; range : the two ends
-    `low` and `high` of a model, within its limits; the other kinds have an editor of their own in the interface."""
+    `low` and `high` of a model, within its limits; `log`: on a logarithmic scale. The other kinds have an editor of their own in the interface."""
 
     id: str
     name: str
@@ -49,6 +49,7 @@ class Control(Frozen):
     low: float = 0
     high: float = 1
     choices: tuple[str, ...] = ()
+    log: bool = False
 
 
 class Kind(Frozen):
@@ -62,6 +63,15 @@ class Kind(Frozen):
     controls: tuple[Control, ...] = ()
     needs: str | None = None
     waits: str = ""
+
+
+class AdjustKind(Kind):
+    """A kind of adjustment. colours : it changes colours, and may have ranges of them; counts : a histogram helps to set it; reaches : it can be
+    kept to one layer, or see through its group"""
+
+    colours: bool
+    counts: bool
+    reaches: bool
 
 
 def share(control: str, name: str, hint: str, low: float = 0, high: float = 1) -> Control:

@@ -23,6 +23,7 @@ class BalanceAdjust(PointAdjust):
     label: ClassVar[str] = "Colour balance"
     hint: ClassVar[str] = "Red, green and blue in shadows, mid-tones and highlights"
     rank: ClassVar[int] = 7
+    counts: ClassVar[bool] = True
     controls: ClassVar[tuple[Control, ...]] = (
         Control(id="shadows", name="Shadows", hint="Moves dark tones, and white not at all", kind="rgb", low=-1, high=1),
         Control(id="mid", name="Mid-tones", hint="Moves the middle; black and white stay", kind="rgb", low=-1, high=1),

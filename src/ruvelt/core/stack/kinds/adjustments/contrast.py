@@ -20,6 +20,7 @@ class ContrastAdjust(PointAdjust):
     label: ClassVar[str] = "Brightness and contrast"
     hint: ClassVar[str] = "Brighter or darker, and steeper or flatter about a value that stays"
     rank: ClassVar[int] = 3
+    counts: ClassVar[bool] = True
     controls: ClassVar[tuple[Control, ...]] = (
         signed("brightness", "Brightness", "Added to every value"),
         signed("contrast", "Contrast", "Towards the pivot, or away from it"),

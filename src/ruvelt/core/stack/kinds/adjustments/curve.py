@@ -18,6 +18,7 @@ class CurveAdjust(PointAdjust, CurvePoints):
     label: ClassVar[str] = "Curve"
     hint: ClassVar[str] = "A curve from old values to new ones"
     rank: ClassVar[int] = 4
+    counts: ClassVar[bool] = True
     controls: ClassVar[tuple[Control, ...]] = CURVE
 
     def shaped(self, x: F64) -> F64:

@@ -20,6 +20,7 @@ class GainAdjust(PointAdjust):
     label: ClassVar[str] = "Gain"
     hint: ClassVar[str] = "Times a factor, plus an offset: for roughness, metallic and the like"
     rank: ClassVar[int] = 13
+    colours: ClassVar[bool] = False
     controls: ClassVar[tuple[Control, ...]] = (
         Control(id="gain", name="Gain", hint="Times every value", kind="factor", low=0, high=4),
         signed("offset", "Offset", "Added to every value"),

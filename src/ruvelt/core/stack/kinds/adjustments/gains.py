@@ -25,10 +25,11 @@ class GainsAdjust(PointAdjust):
     label: ClassVar[str] = "Intensity, contrast, gamma"
     hint: ClassVar[str] = "For all, and for each of red, green and blue"
     rank: ClassVar[int] = 5
+    counts: ClassVar[bool] = True
     controls: ClassVar[tuple[Control, ...]] = (
         Control(id="intensity", name="Intensity", hint="Times every value", kind="each", low=0, high=2),
         Control(id="contrast", name="Contrast", hint="Steeper or flatter about the middle", kind="each", low=0, high=2),
-        Control(id="gamma", name="Gamma", hint="Above 1 brightens the middle, below 1 darkens it", kind="each", low=0.2, high=4),
+        Control(id="gamma", name="Gamma", hint="Above 1 brightens the middle, below 1 darkens it", kind="each", low=0.2, high=4, log=True),
     )
     intensity: tuple[Factor, Factor, Factor, Factor] = _ONES
     contrast: tuple[Factor, Factor, Factor, Factor] = _ONES

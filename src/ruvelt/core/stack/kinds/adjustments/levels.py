@@ -18,6 +18,7 @@ class LevelsAdjust(PointAdjust, Levels):
     label: ClassVar[str] = "Levels"
     hint: ClassVar[str] = "Black, white and mid-tones of what lies beneath"
     rank: ClassVar[int] = 0
+    counts: ClassVar[bool] = True
     controls: ClassVar[tuple[Control, ...]] = LEVELS
 
     def shaped(self, x: F64) -> F64:
