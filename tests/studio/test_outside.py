@@ -13,14 +13,17 @@ from numpy.testing import assert_allclose, assert_array_equal
 from PIL import Image
 
 from ruvelt.core.errors import InputError, NotFound
+from ruvelt.core.mesh.model import Material
 from ruvelt.core.mesh.topology import islands
 from ruvelt.core.stack.document import FillLayer
 from ruvelt.core.stack.edits import AddLayer, RemoveLayer, SetLayer
-from ruvelt.studio import outside
+from ruvelt.studio.bringing_back import difference, land
 from ruvelt.studio.layout import unwrap_model
 from ruvelt.studio.repaint import change_resolution
 from ruvelt.studio.session import Session
 from ruvelt.studio.studio import Studio
+from ruvelt.studio.taking_out import take_out
+from ruvelt.studio.trips import MOST_BYTES, is_changed, trip_of
 from tests.studio.test_exchange import ball, painted
 
 SQUARE = (200, 220, 280, 300)
@@ -64,8 +67,8 @@ def ready(studio: Studio) -> tuple[Session, str]:
 def test_an_untouched_map_changes_no_byte(studio: Studio, tmp_path: Path, suffix: str, bits: int, channel: str) -> None:
     session, sheet = ready(studio)
     before, head = colours(session, channel), session.store.head
-    trip = outside.take_out(session, tmp_path, sheet, channel, suffix=suffix, bits=bits)
-    assert not outside.is_changed(tmp_path, trip)
+    trip = take_out(session, tmp_path, sheet, channel, suffix=suffix, bits=bits)
+    assert not is_changed(tmp_path, trip)
     # Read by another library it is what was there, to the code.
     samples = session.texels(session.sheet(sheet))
     pixels = cv2.imread(str(tmp_path / trip.file), cv2.IMREAD_UNCHANGED)
@@ -74,7 +77,7 @@ def test_an_untouched_map_changes_no_byte(studio: Studio, tmp_path: Path, suffix
     assert_array_equal(slots, before[samples.covered] if bits == 16 else np.rint(before[samples.covered] / 257))
     # Saved again by the program outside it differs in bytes at most.
     edit(tmp_path / trip.file, None)
-    layer, found = outside.land(session, tmp_path, trip)
+    layer, found = land(session, tmp_path, trip)
     assert (layer, found.count, found.told) == (None, 0, [])
     assert session.store.head == head
     assert_array_equal(colours(session, channel), before)
@@ -83,10 +86,10 @@ def test_an_untouched_map_changes_no_byte(studio: Studio, tmp_path: Path, suffix
 def test_what_was_changed_comes_back_as_a_layer_and_nothing_else(studio: Studio, tmp_path: Path) -> None:
     session, sheet = ready(studio)
     before = colours(session)
-    trip = outside.take_out(session, tmp_path, sheet, "base_color")
+    trip = take_out(session, tmp_path, sheet, "base_color")
     edit(tmp_path / trip.file)
-    assert outside.is_changed(tmp_path, trip)
-    found = outside.difference(session, tmp_path, trip)
+    assert is_changed(tmp_path, trip)
+    found = difference(session, tmp_path, trip)
     samples = session.texels(session.sheet(sheet))
     inside = np.zeros((samples.side, samples.side), bool)
     inside[SQUARE[1] : SQUARE[3], SQUARE[0] : SQUARE[2]] = True
@@ -94,7 +97,7 @@ def test_what_was_changed_comes_back_as_a_layer_and_nothing_else(studio: Studio,
     assert_array_equal(found.changed, wanted)
     assert found.picture.startswith("data:image/png;base64,")
     assert_array_equal(colours(session), before)
-    layer, _ = outside.land(session, tmp_path, trip)
+    layer, _ = land(session, tmp_path, trip)
     assert layer is not None
     assert session.sheet(sheet).layers[0].id == layer
     now = colours(session)
@@ -108,17 +111,17 @@ def test_what_was_changed_comes_back_as_a_layer_and_nothing_else(studio: Studio,
 
 def test_a_file_that_comes_again_goes_into_the_same_layer(studio: Studio, tmp_path: Path) -> None:
     session, sheet = ready(studio)
-    trip = outside.take_out(session, tmp_path, sheet, "base_color")
+    trip = take_out(session, tmp_path, sheet, "base_color")
     edit(tmp_path / trip.file)
-    first, _ = outside.land(session, tmp_path, trip)
-    trip = outside.trip_of(tmp_path, trip.id)
-    assert not outside.is_changed(tmp_path, trip)
+    first, _ = land(session, tmp_path, trip)
+    trip = trip_of(tmp_path, trip.id)
+    assert not is_changed(tmp_path, trip)
     # Asked for twice, as by two windows, it is laid once.
     head = session.store.head
-    assert outside.land(session, tmp_path, trip)[0] == first
+    assert land(session, tmp_path, trip)[0] == first
     assert session.store.head == head
     edit(tmp_path / trip.file, (0, 0, 512, 512), (0.0, 0.0, 1.0))
-    again, _ = outside.land(session, tmp_path, trip)
+    again, _ = land(session, tmp_path, trip)
     assert again == first
     samples = session.texels(session.sheet(sheet))
     assert_array_equal(np.unique(colours(session)[samples.covered], axis=0), [[0, 0, 65535]])
@@ -127,7 +130,7 @@ def test_a_file_that_comes_again_goes_into_the_same_layer(studio: Studio, tmp_pa
     assert first is not None
     session.edit(RemoveLayer(sheet=sheet, layer=first), "Delete")
     edit(tmp_path / trip.file, (0, 0, 512, 512), (1.0, 0.0, 0.0))
-    third, _ = outside.land(session, tmp_path, outside.trip_of(tmp_path, trip.id))
+    third, _ = land(session, tmp_path, trip_of(tmp_path, trip.id))
     assert third is not None
     assert len(session.sheet(sheet).layers) == count
 
@@ -135,11 +138,11 @@ def test_a_file_that_comes_again_goes_into_the_same_layer(studio: Studio, tmp_pa
 def test_one_layer_goes_with_its_alpha_and_its_old_self_is_hidden(studio: Studio, tmp_path: Path) -> None:
     session, sheet = ready(studio)
     session.edit(SetLayer(sheet=sheet, layer="l2", values={"strength": 1.0}), "Whole")
-    trip = outside.take_out(session, tmp_path, sheet, "base_color", "l2")
+    trip = take_out(session, tmp_path, sheet, "base_color", "l2")
     assert cv2.imread(str(tmp_path / trip.file), cv2.IMREAD_UNCHANGED).shape == (512, 512, 4)
     before = colours(session)
     edit(tmp_path / trip.file)
-    layer, found = outside.land(session, tmp_path, trip)
+    layer, found = land(session, tmp_path, trip)
     assert found.count > 1000
     samples = session.texels(session.sheet(sheet))
     now = colours(session)
@@ -151,14 +154,14 @@ def test_one_layer_goes_with_its_alpha_and_its_old_self_is_hidden(studio: Studio
     assert old.channels["base_color"].on is False
     assert layer is not None
     with pytest.raises(InputError, match="lays nothing in Metallic"):
-        outside.take_out(session, tmp_path, sheet, "metallic", "l2")
+        take_out(session, tmp_path, sheet, "metallic", "l2")
     with pytest.raises(NotFound):
-        outside.take_out(session, tmp_path, sheet, "base_color", "gone")
+        take_out(session, tmp_path, sheet, "base_color", "gone")
 
 
 def test_the_wire_and_the_ids_lie_as_the_layout_does(studio: Studio, tmp_path: Path) -> None:
     session, sheet = ready(studio)
-    trip = outside.take_out(session, tmp_path, sheet, "base_color")
+    trip = take_out(session, tmp_path, sheet, "base_color")
     samples = session.texels(session.sheet(sheet))
     ids = np.asarray(Image.open(tmp_path / f"{trip.id}_islands.png"))
     wire = np.asarray(Image.open(tmp_path / f"{trip.id}_wire.png"))
@@ -176,10 +179,10 @@ def test_the_wire_and_the_ids_lie_as_the_layout_does(studio: Studio, tmp_path: P
 
 def test_depth_and_kind_are_told_and_never_guessed(studio: Studio, tmp_path: Path) -> None:
     session, sheet = ready(studio)
-    trip = outside.take_out(session, tmp_path, sheet, "base_color")
+    trip = take_out(session, tmp_path, sheet, "base_color")
     path = tmp_path / trip.file
     edit(path, bits=8)
-    found = outside.difference(session, tmp_path, trip)
+    found = difference(session, tmp_path, trip)
     assert any("8 bits" in t for t in found.told)
     samples = session.texels(session.sheet(sheet))
     inside = np.zeros((512, 512), bool)
@@ -187,30 +190,30 @@ def test_depth_and_kind_are_told_and_never_guessed(studio: Studio, tmp_path: Pat
     # Not one texel more than was painted, though every one lost eight bits.
     assert_array_equal(found.changed, samples.from_image(inside) & samples.covered)
     edit(path, grey=True)
-    assert any("grey" in t for t in outside.difference(session, tmp_path, trip).told)
+    assert any("grey" in t for t in difference(session, tmp_path, trip).told)
     Image.open(path).convert("P").save(path)
-    assert any("palette" in t for t in outside.difference(session, tmp_path, trip).told)
+    assert any("palette" in t for t in difference(session, tmp_path, trip).told)
     picture = Image.new("RGB", (512, 512), (10, 200, 30))
     picture.save(path, icc_profile=b"some other profile")
-    assert any("colour profile" in t for t in outside.difference(session, tmp_path, trip).told)
-    rough = outside.take_out(session, tmp_path, sheet, "roughness")
+    assert any("colour profile" in t for t in difference(session, tmp_path, trip).told)
+    rough = take_out(session, tmp_path, sheet, "roughness")
     picture.save(tmp_path / rough.file)
-    assert any("red is read" in t for t in outside.difference(session, tmp_path, rough).told)
+    assert any("red is read" in t for t in difference(session, tmp_path, rough).told)
 
 
 def test_what_does_not_fit_is_explained_and_changes_nothing(studio: Studio, tmp_path: Path) -> None:
     session, sheet = ready(studio)
-    trip = outside.take_out(session, tmp_path, sheet, "base_color", suffix="tiff")
+    trip = take_out(session, tmp_path, sheet, "base_color", suffix="tiff")
     path, sent = tmp_path / trip.file, (tmp_path / trip.file).read_bytes()
     head = session.store.head
 
     def refused(words: str) -> None:
         with pytest.raises(InputError, match=words):
-            outside.land(session, tmp_path, trip)
+            land(session, tmp_path, trip)
 
     edit(path, side=256)
     refused("256 × 256; it was taken out at 512 × 512")
-    found = outside.difference(session, tmp_path, trip, scaled=True)
+    found = difference(session, tmp_path, trip, scaled=True)
     assert any("resampled" in t for t in found.told)
     Image.new("RGB", (512, 300)).save(path)
     refused("square")
@@ -219,8 +222,7 @@ def test_what_does_not_fit_is_explained_and_changes_nothing(studio: Studio, tmp_
     Image.fromarray(np.zeros((512, 512), np.float32)).save(path)
     refused("floating-point")
     path.write_bytes(sent[: len(sent) // 2])
-    with pytest.raises(InputError):
-        outside.land(session, tmp_path, trip)
+    refused("not a whole PNG or TIFF")
     path.write_bytes(b"not a picture")
     refused("not a whole PNG or TIFF")
     path.unlink()
@@ -228,23 +230,74 @@ def test_what_does_not_fit_is_explained_and_changes_nothing(studio: Studio, tmp_
     path.write_bytes(sent)
     other = studio.session(studio.copy_variant(session.uid, None, "Another"))
     with pytest.raises(InputError, match="taken out of the project Ball"):
-        outside.land(other, tmp_path, trip)
+        land(other, tmp_path, trip)
     with pytest.raises(NotFound):
-        outside.trip_of(tmp_path, "../../etc")
+        trip_of(tmp_path, "../../etc")
     assert session.store.head == head
     change_resolution(session, sheet, 1024, lambda *_: None)
     refused("was 512 × 512 when this was taken out and is 1024 × 1024 now")
     session.undo()
     unwrap_model(session, lambda *_: None, 512)
     with pytest.raises(InputError, match=r"layout of .* has changed|is gone"):
-        outside.land(session, tmp_path, trip)
+        land(session, tmp_path, trip)
+
+
+def test_a_png_that_is_still_being_written_is_refused(studio: Studio, tmp_path: Path) -> None:
+    session, sheet = ready(studio)
+    trip = take_out(session, tmp_path, sheet, "base_color")
+    path = tmp_path / trip.file
+    edit(path)
+    whole, head = path.read_bytes(), session.store.head
+    for part in (0.3, 0.7, 0.99):
+        path.write_bytes(whole[: int(part * len(whole))])
+        with pytest.raises(InputError, match="not a whole PNG or TIFF"):
+            land(session, tmp_path, trip)
+    # One byte of its pixels is another.
+    path.write_bytes(whole[:-200] + bytes([whole[-200] ^ 255]) + whole[-199:])
+    with pytest.raises(InputError, match="not a whole PNG or TIFF"):
+        land(session, tmp_path, trip)
+    with path.open("wb") as file:
+        file.truncate(MOST_BYTES + 1)
+    with pytest.raises(InputError, match="larger than any map"):
+        land(session, tmp_path, trip)
+    assert session.store.head == head
+
+
+@pytest.mark.parametrize("layer", [None, "l2"])
+def test_one_material_comes_back_and_then_the_other(studio: Studio, tmp_path: Path, layer: str | None) -> None:
+    """Half of the ball is another material; the two halves are brought back from two pictures, one after the other."""
+    session, sheet = ready(studio)
+    half = (np.arange(session.model.face_count) % 2).astype(np.int32)
+    session.model.face_material[:] = half
+    object.__setattr__(session.model, "materials", (Material("Even"), Material("Odd")))
+    samples = session.texels(session.sheet(sheet))
+    before = colours(session)
+    trip = take_out(session, tmp_path, sheet, "base_color", layer)
+    edit(tmp_path / trip.file, (0, 0, 512, 512), (0.0, 1.0, 0.0))
+    odd = (half[np.maximum(samples.face, 0)] == 1) & samples.covered
+    even = samples.covered & ~odd
+    found = difference(session, tmp_path, trip, material=1)
+    assert found.covered == odd.sum()
+    assert not found.changed[even].any()
+    first, _ = land(session, tmp_path, trip, material=1)
+    once = colours(session)
+    assert_array_equal(once[odd & found.changed], np.broadcast_to([0, 65535, 0], (found.count, 3)))
+    assert np.abs(once[even].astype(int) - before[even]).max() <= 2
+    edit(tmp_path / trip.file, (0, 0, 512, 512), (0.0, 0.0, 1.0))
+    again, other = land(session, tmp_path, trip, material=0)
+    assert again == first
+    twice = colours(session)
+    assert_array_equal(twice[odd], once[odd])
+    assert_array_equal(twice[other.changed], np.broadcast_to([0, 0, 65535], (other.count, 3)))
+    with pytest.raises(InputError, match="no such material"):
+        difference(session, tmp_path, trip, material=2)
 
 
 def test_heights_and_data_come_back_to_the_code(studio: Studio, tmp_path: Path) -> None:
     session, sheet = ready(studio)
     for channel in ("roughness", "height"):
-        trip = outside.take_out(session, tmp_path, sheet, channel)
+        trip = take_out(session, tmp_path, sheet, channel)
         edit(tmp_path / trip.file, colour=(0.25, 0.25, 0.25))
-        layer, found = outside.land(session, tmp_path, trip)
+        layer, found = land(session, tmp_path, trip)
         assert layer is not None
         assert_allclose(colours(session, channel)[found.changed], round(0.25 * 65535), atol=1)

@@ -164,8 +164,10 @@ export const api = {
     (await json<{ uid: string }>(`${project(uid)}/variants/as-project`, body({ variant, name }))).uid,
   trips: async (uid: string) => (await json<{ trips: Trip[] }>(`${project(uid)}/outside`)).trips,
   takeOut: (uid: string, wanted: TakeOut) => json<Trip>(`${project(uid)}/outside`, body(wanted)),
-  lookAtTrip: (uid: string, trip: string, scaled: boolean) => json<Difference>(`${project(uid)}/outside/${trip}/look`, body({ scaled })),
-  landTrip: (uid: string, trip: string, scaled: boolean) => json<Landed>(`${project(uid)}/outside/${trip}/land`, body({ scaled })),
+  lookAtTrip: (uid: string, trip: string, scaled: boolean, material: number | null) =>
+    json<Difference>(`${project(uid)}/outside/${trip}/look`, body({ scaled, material })),
+  landTrip: (uid: string, trip: string, scaled: boolean, material: number | null) =>
+    json<Landed>(`${project(uid)}/outside/${trip}/land`, body({ scaled, material })),
   putTripFile: async (uid: string, trip: string, form: FormData) =>
     (await json<{ trips: Trip[] }>(`${project(uid)}/outside/${trip}/file`, { method: "POST", body: form })).trips,
   forgetTrip: async (uid: string, trip: string) => (await json<{ trips: Trip[] }>(`${project(uid)}/outside/${trip}`, { method: "DELETE" })).trips,

@@ -2055,9 +2055,14 @@ export interface components {
         };
         /**
          * BringBackBody
-         * @description `scaled`: take a file of another size, resampled.
+         * @description `scaled`: take a file of another size, resampled; `material`: on faces of this one of the model's materials only.
          */
         BringBackBody: {
+            /**
+             * Material
+             * @default null
+             */
+            material: number | null;
             /**
              * Revision
              * @default null

@@ -34,6 +34,9 @@ function Opened() {
   const [channel, setChannel] = useState("base_color");
   const [what, setWhat] = useState<"all" | "layer">("all");
   const [format, setFormat] = useState("png 16");
+  const [material, setMaterial] = useState("all");
+  const materials = useWorkshop((s) => s.model?.materials) ?? [];
+  const only = material === "all" ? null : Number(material);
   if (!sheet || !document) return null;
   const start = (): void => {
     const [kind, bits] = format.split(" ");
@@ -68,12 +71,22 @@ function Opened() {
           </p>
         )}
         {trips.map((t) => (
-          <Row key={t.id} trip={t} />
+          <Row key={t.id} trip={t} material={only} />
         ))}
         {!trips.length && (
           <p className="note">Nothing is outside yet. What comes back is laid over the old: only what was changed there, nothing is lost here.</p>
         )}
-        {look && <Look />}
+        {trips.length > 0 && materials.length > 1 && (
+          <div className="prow">
+            <Dropdown
+              label="Bring back on"
+              value={material}
+              options={[{ id: "all", name: "All materials" }, ...materials.map((name, i) => ({ id: String(i), name: `${name} only` }))]}
+              onChoose={setMaterial}
+            />
+          </div>
+        )}
+        {look && <Look material={only} />}
       </DialogContent>
       <DialogActions>
         <Tooltip title="As long as this window is open, each file is laid as soon as it is saved">
@@ -88,7 +101,7 @@ function Opened() {
   );
 }
 
-function Row({ trip }: { trip: Trip }) {
+function Row({ trip, material }: { trip: Trip; material: number | null }) {
   const file = useRef<HTMLInputElement>(null);
   return (
     <div className="trip" role="group" aria-label={trip.file}>
@@ -98,10 +111,10 @@ function Row({ trip }: { trip: Trip }) {
       </span>
       <span className={trip.changed ? "saved-since" : "quiet"}>{trip.changed ? "saved since" : "as it was sent"}</span>
       <Tooltip title="What it has otherwise than what was sent, before it lands">
-        <PushButton onClick={() => void lookAt(trip.id)}>Look</PushButton>
+        <PushButton onClick={() => void lookAt(trip.id, false, material)}>Look</PushButton>
       </Tooltip>
       <Tooltip title="Lay what was changed as a layer over the old">
-        <PushButton onClick={() => void land(trip.id)}>Bring back</PushButton>
+        <PushButton onClick={() => void land(trip.id, false, material)}>Bring back</PushButton>
       </Tooltip>
       <Tooltip title="A picture from elsewhere, in place of the one in the folder">
         <PushButton onClick={() => file.current?.click()}>From a file…</PushButton>
@@ -116,7 +129,7 @@ function Row({ trip }: { trip: Trip }) {
   );
 }
 
-function Look() {
+function Look({ material }: { material: number | null }) {
   const look = useStore(outside, (s) => s.look);
   if (!look) return null;
   const { found, trouble, trip } = look;
@@ -126,8 +139,8 @@ function Look() {
         <p className="bad-text">{trouble}</p>
         {trouble.includes("resampled") && (
           <div className="prow">
-            <PushButton onClick={() => void lookAt(trip, true)}>Look at it resampled</PushButton>
-            <PushButton onClick={() => void land(trip, true)}>Bring it back resampled</PushButton>
+            <PushButton onClick={() => void lookAt(trip, true, material)}>Look at it resampled</PushButton>
+            <PushButton onClick={() => void land(trip, true, material)}>Bring it back resampled</PushButton>
           </div>
         )}
       </div>
@@ -147,7 +160,7 @@ function Look() {
             {t}
           </p>
         ))}
-        {found.changed > 0 && <PushButton onClick={() => void land(trip)}>Bring it back as a layer</PushButton>}
+        {found.changed > 0 && <PushButton onClick={() => void land(trip, false, material)}>Bring it back as a layer</PushButton>}
       </div>
     </div>
   );

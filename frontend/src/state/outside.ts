@@ -42,12 +42,12 @@ export async function takeOut(sheet: string, channel: string, layer: string | nu
 }
 
 /** See what a file that was saved has otherwise, before it lands. */
-export async function lookAt(trip: string, scaled = false): Promise<void> {
+export async function lookAt(trip: string, scaled = false, material: number | null = null): Promise<void> {
   const { uid } = workshop.getState();
   if (!uid) return;
   set({ look: { trip, found: null, trouble: "" } });
   try {
-    const found = await api.lookAtTrip(uid, trip, scaled);
+    const found = await api.lookAtTrip(uid, trip, scaled, material);
     set({ look: { trip, found, trouble: "" } });
   } catch (error) {
     set({ look: { trip, found: null, trouble: (error as Error).message } });
@@ -55,11 +55,11 @@ export async function lookAt(trip: string, scaled = false): Promise<void> {
   await loadTrips();
 }
 
-export async function land(trip: string, scaled = false): Promise<void> {
+export async function land(trip: string, scaled = false, material: number | null = null): Promise<void> {
   const { uid } = workshop.getState();
   if (!uid || landing) return;
   landing = true;
-  const answer = await attempt(() => api.landTrip(uid, trip, scaled));
+  const answer = await attempt(() => api.landTrip(uid, trip, scaled, material));
   landing = false;
   if (!answer) return;
   set({ look: null });
@@ -104,7 +104,7 @@ async function lookForChanges(): Promise<void> {
   set({ trips });
   for (const t of trips.filter((x) => x.changed)) {
     // A file that is still being written is whole at the next look.
-    const whole = await api.lookAtTrip(uid, t.id, false).catch((error: Error) => {
+    const whole = await api.lookAtTrip(uid, t.id, false, null).catch((error: Error) => {
       if (before.find((b) => b.id === t.id)?.changed && get().look?.trouble !== error.message)
         set({ look: { trip: t.id, found: null, trouble: error.message } });
       return null;

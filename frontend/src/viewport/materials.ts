@@ -1,7 +1,7 @@
 /** How surfaces look: lit, one channel, flat colour. */
 import * as THREE from "three";
 import { SUSPECTS } from "../state/textureNames";
-import type { TextureSet } from "./textures";
+import type { NamedTextures } from "./textures";
 import { chunksAcross, litVertexMaterial, VERTEX_PLACE } from "./vertexMaterials";
 import { PACKED, textureOf } from "../state/textureNames";
 
@@ -111,7 +111,7 @@ export class ChannelMaterial extends THREE.ShaderMaterial {
     });
   }
 
-  show(textures: TextureSet, channel: string, shade: boolean, suspects: boolean, over: string | null): void {
+  show(textures: NamedTextures, channel: string, shade: boolean, suspects: boolean, over: string | null): void {
     const [name, first, count] = PACKED[channel] ?? [`channel:${channel}`, 0, 3];
     const texture = textures.get(name).texture;
     const srgb = texture.colorSpace === THREE.SRGBColorSpace && count === 3;
@@ -147,7 +147,7 @@ export interface OverUniforms {
   covered: THREE.IUniform<number>;
 }
 
-export function litMaterial(textures: TextureSet, vertices = false): THREE.MeshStandardMaterial {
+export function litMaterial(textures: NamedTextures, vertices = false): THREE.MeshStandardMaterial {
   const data = textures.get("data").texture;
   const uniforms: OverUniforms = { over: { value: null }, covered: { value: 0 } };
   if (vertices) return litVertexMaterial(textures, { ...uniforms }, OVER);

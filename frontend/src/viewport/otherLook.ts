@@ -3,7 +3,7 @@ import * as THREE from "three";
 import type { Look } from "./stage";
 import { ChannelMaterial, litMaterial } from "./materials";
 import type { SheetObjects } from "./sheetObjects";
-import type { PatchedTexture, TextureSet } from "./textures";
+import type { PatchedTexture, NamedTextures } from "./textures";
 import type { VertexUniforms } from "./vertexMaterials";
 
 export interface LookTile {
@@ -12,7 +12,7 @@ export interface LookTile {
   data: Uint8Array;
 }
 
-export class OtherLook implements TextureSet {
+export class OtherLook implements NamedTextures {
   private readonly own = new Map<string, PatchedTexture>();
   private lit: THREE.MeshStandardMaterial | null = null;
   private readonly channel: ChannelMaterial;

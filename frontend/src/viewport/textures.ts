@@ -111,7 +111,7 @@ export class PatchedTexture {
 }
 
 /** Textures by name, a sheet's own or those of another look at it. */
-export interface TextureSet {
+export interface NamedTextures {
   readonly side: number;
   get(name: string): PatchedTexture;
 }

@@ -1,6 +1,6 @@
 /** Vertex paint as materials show it: each vertex reads its own value, and the card interpolates between them in linear light. */
 import * as THREE from "three";
-import type { TextureSet } from "./textures";
+import type { NamedTextures } from "./textures";
 
 /** Where a vertex's value lies in a texture of chunks, each 256 × 256 row by row. */
 export const VERTEX_PLACE = `
@@ -26,7 +26,7 @@ export interface VertexUniforms {
 export const chunksAcross = (side: number): number => Math.max(1, side / 256);
 
 /** The lit look; `over`: the uniforms that lay a mask over it, and the colour it is laid in. */
-export function litVertexMaterial(textures: TextureSet, over: Record<string, THREE.IUniform>, overColour: string): THREE.MeshStandardMaterial {
+export function litVertexMaterial(textures: NamedTextures, over: Record<string, THREE.IUniform>, overColour: string): THREE.MeshStandardMaterial {
   const uniforms: VertexUniforms = {
     across: { value: chunksAcross(textures.side) },
     vertexColour: { value: textures.get("colour").texture },

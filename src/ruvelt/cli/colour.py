@@ -15,8 +15,9 @@ from ruvelt.core.stack.basics import Colour
 from ruvelt.core.stack.document import AdjustLayer, ChannelUse, SwatchRole
 from ruvelt.core.stack.edits import AddLayer, SetLayer, SetRoleColour, SetRoles, SetVariants
 from ruvelt.core.stack.variant import Variant
-from ruvelt.studio import outside
+from ruvelt.studio import taking_out, trips
 from ruvelt.studio.adjusting import adjust_layer, catch_to_group, catch_to_mask
+from ruvelt.studio.bringing_back import difference, land
 from ruvelt.studio.layer_ids import IdMaker
 from ruvelt.studio.merging import merge_down
 from ruvelt.studio.session import Session
@@ -212,7 +213,7 @@ def variants(
 @common
 def take_out(here: Studio, project: str, sheet: str, channel: str, layer: str | None, suffix: str, bits: str, folder: Path) -> dict[str, Any]:
     """Take a map of a PROJECT out for a program outside, with its UV wire and island ids beside it."""
-    made = outside.take_out(here.session(here.find(project)), folder, sheet, channel, layer, suffix=suffix, bits=int(bits))
+    made = taking_out.take_out(here.session(here.find(project)), folder, sheet, channel, layer, suffix=suffix, bits=int(bits))
     return {"project": made.project, "file": str(folder / made.file), "trip": made.id, "side": made.side, "colour_space": made.colour_space}
 
 
@@ -222,20 +223,24 @@ def take_out(here: Studio, project: str, sheet: str, channel: str, layer: str | 
 @click.option("--trip", "trip_id", help="Which map; all that were saved since when left out.")
 @click.option("--look", is_flag=True, help="Only tell what differs.")
 @click.option("--scaled", is_flag=True, help="Take a file of another size, resampled.")
+@click.option("--material", "material_name", help="On faces of this material of the model only.")
 @click.option("--watch", type=click.FloatRange(0, 86_400), help="Go on for so many seconds, laying each file when it is saved.")
 @common
-def bring_back(here: Studio, project: str, folder: Path, trip_id: str | None, look: bool, scaled: bool, watch: float | None) -> dict[str, Any]:
+def bring_back(
+    here: Studio, project: str, folder: Path, trip_id: str | None, look: bool, scaled: bool, material_name: str | None, watch: float | None
+) -> dict[str, Any]:
     """Lay maps of a PROJECT that were changed outside as layers over the old."""
     session = here.session(here.find(project))
+    material = None if material_name is None else _material(session, material_name)
     back: list[dict[str, Any]] = []
     until = time.monotonic() + (watch or 0)
     while True:
         last = time.monotonic() >= until
-        for trip in outside.trips_in(folder) if trip_id is None else [outside.trip_of(folder, trip_id)]:
-            if not outside.is_changed(folder, trip) and (trip_id is None or watch is not None):
+        for trip in trips.trips_in(folder) if trip_id is None else [trips.trip_of(folder, trip_id)]:
+            if not trips.is_changed(folder, trip) and (trip_id is None or watch is not None):
                 continue
             try:
-                back.append(_brought(session, folder, trip, look, scaled))
+                back.append(_brought(session, folder, trip, look, scaled, material))
             except RuveltError:
                 # A file that is being written is whole at the next look.
                 if last:
@@ -245,11 +250,18 @@ def bring_back(here: Studio, project: str, folder: Path, trip_id: str | None, lo
         time.sleep(LOOK)
 
 
-def _brought(session: Session, folder: Path, trip: outside.Trip, look: bool, scaled: bool) -> dict[str, Any]:
+def _material(session: Session, name: str) -> int:
+    names = [m.name for m in session.model.materials]
+    if name not in names:
+        raise InputError(f"The model has no material '{name[:40]}'. It has: {', '.join(names)}.")
+    return names.index(name)
+
+
+def _brought(session: Session, folder: Path, trip: trips.Trip, look: bool, scaled: bool, material: int | None) -> dict[str, Any]:
     if look:
-        found = outside.difference(session, folder, trip, scaled)
+        found = difference(session, folder, trip, scaled, material)
         return {"trip": trip.id, "changed": found.count, "covered": found.covered, "told": found.told}
-    layer, found = outside.land(session, folder, trip, scaled)
+    layer, found = land(session, folder, trip, scaled, material=material)
     return {"trip": trip.id, "layer": layer, "changed": found.count, "told": found.told}
 
 

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import json
 import logging
-import re
 import signal
 import sys
 from dataclasses import replace
@@ -15,7 +14,7 @@ import click
 from pydantic import ValidationError
 
 from ruvelt import __version__
-from ruvelt.cli.colour import COMMANDS
+from ruvelt.cli.colour import COMMANDS, colour_of
 from ruvelt.cli.common import DEFAULT_DATA, common, fail
 from ruvelt.core.brush.script import parse_script
 from ruvelt.core.errors import InputError
@@ -215,10 +214,8 @@ def swap(here: Studio, project: str, file: Path, uv_set: int | None) -> dict[str
 def colour_groups(here: Studio, project: str, sheet: str, colour: str | None, tolerance: float, count: int) -> dict[str, Any]:
     """Keep faces of a PROJECT as groups by what is painted on them."""
     uid = here.find(project)
-    if colour is not None and not re.fullmatch(r"#[0-9a-fA-F]{6}", colour):
-        raise InputError(f"'{colour}' is no colour. Write it as #rrggbb.")
-    value = None if colour is None else tuple(int(colour[i : i + 2], 16) / 255 for i in (1, 3, 5))
-    made = groups_from_colour(here.session(uid), sheet, colour=value, tolerance=tolerance, count=count)  # type: ignore[arg-type]
+    value = None if colour is None else colour_of(colour)
+    made = groups_from_colour(here.session(uid), sheet, colour=value, tolerance=tolerance, count=count)
     index = here.session(uid).faces
     return {"project": uid, "groups": [{"name": g.name, "faces": int(index.mark(g.picks).sum())} for g in made]}
 

@@ -565,9 +565,10 @@ class TripPath(BaseModel):
 
 
 class BringBackBody(Body):
-    """`scaled`: take a file of another size, resampled."""
+    """`scaled`: take a file of another size, resampled; `material`: on faces of this one of the model's materials only."""
 
     scaled: bool = False
+    material: Annotated[int, Field(ge=0)] | None = None
     revision: Revision | None = None
 
 
