@@ -20,8 +20,9 @@ from ruvelt.core.brush.target import Paint
 from ruvelt.core.errors import Cancelled, InputError, NotFound
 from ruvelt.core.output.display import LiveDisplay
 from ruvelt.core.output.images import check_picture, decode_image, encode_png, resize
-from ruvelt.core.output.mapset import Look, render_map, write_map_set
+from ruvelt.core.output.mapset import Look, write_map_set
 from ruvelt.core.output.presets import BUILT_IN, ExportPreset, MapSpec, file_stem
+from ruvelt.core.output.render import render_map
 from ruvelt.core.samples.address import CHUNK
 from ruvelt.core.stack.channels import Channel
 from ruvelt.core.stack.document import Settings
@@ -145,7 +146,7 @@ def test_padding_repeats_exactly_the_nearest_texel(padding: int, fill: bool) -> 
     random = np.random.default_rng(1).integers(0, 65536, (4, scene.samples.slot_count), np.uint16)
     random[3] = 65535
     scene.put_plane("s/p/base_color", random)
-    preset = PRESETS["flat-colour"].model_copy(update={"padding": padding, "fill": fill})
+    preset = PRESETS["flat-colour"].model_copy(update={"padding": padding, "around": "everything" if fill else "pixels"})
     image = render_map(scene.display, preset.maps[0], preset)
     covered = np.asarray(scene.samples.to_image(scene.samples.covered))
     own = np.asarray(scene.samples.to_image(np.ascontiguousarray(random[:3].T)))

@@ -77,6 +77,8 @@ function body(content: unknown, method = "POST"): RequestInit {
 async function json<T>(path: string, init?: RequestInit): Promise<T> {
   const response = await send(path, init);
   const done = busy();
+  const told = response.headers.get("Ruvelt-Told");
+  if (told) say(decodeURIComponent(told));
   try {
     return (await response.json()) as T;
   } finally {

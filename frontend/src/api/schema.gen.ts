@@ -398,6 +398,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/projects/{uid}/export-plan": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** What an export will come to, and which maps say nothing. */
+        post: operations["exporting_plan_projects__uid__export_plan_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/projects/{uid}/exports": {
         parameters: {
             query?: never;
@@ -407,8 +424,26 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Write a map set into the data folder; the job's result names it and lists its files. */
+        /** Write a map set into a new folder of the data folder; the job's result names it and lists its files. */
         post: operations["exporting_export_projects__uid__exports_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{uid}/exports/last": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What was exported last, to be written again. */
+        get: operations["exporting_last_projects__uid__exports_last_get"];
+        put?: never;
+        /** Write what was exported last into its folder again; files that are made of the same stay as they are. */
+        post: operations["exporting_again_projects__uid__exports_last_post"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1655,6 +1690,17 @@ export interface components {
             presets: components["schemas"]["AdjustPreset"][];
         };
         /**
+         * AgainBody
+         * @description `over`: also over files that something else changed in the folder since.
+         */
+        AgainBody: {
+            /**
+             * Over
+             * @default false
+             */
+            over: boolean;
+        };
+        /**
          * ArrivedBody
          * @description Pieces of a running bake of one sheet and map that arrived after the first `after`.
          */
@@ -1680,6 +1726,13 @@ export interface components {
             running: boolean;
             /** Tiles */
             tiles: components["schemas"]["TileEntry"][];
+        };
+        /** AssetFormatAnswer */
+        AssetFormatAnswer: {
+            /** Id */
+            id: string;
+            /** Name */
+            name: string;
         };
         /**
          * BakeEstimate
@@ -3193,7 +3246,7 @@ export interface components {
         };
         /**
          * ExportBody
-         * @description An export by preset, with what the person changed; `sheets` and `maps` None mean all.
+         * @description An export by preset, with what the person changed; `sheets` None means all, `maps` None those that are on.
          */
         ExportBody: {
             /**
@@ -3214,42 +3267,79 @@ export interface components {
             variants: (string | null)[] | null;
         };
         /**
+         * ExportPlanAnswer
+         * @description What an export will come to; `silent`: maps that no layer says anything in.
+         */
+        ExportPlanAnswer: {
+            /** Files */
+            files: components["schemas"]["PlannedMapAnswer"][];
+            /** Silent */
+            silent: components["schemas"]["SilentMap"][];
+        };
+        /**
          * ExportPreset
-         * @description How a map set is written. `format`: what writes its maps; `size` 0 keeps each sheet's resolution.
+         * @description How a map set is written. `format`: what writes its maps; `size` 0 keeps each sheet's resolution; `quality`: of formats with loss.
          *
-         *     `template` takes {project}, {sheet}, {map}, {tile} and {variant}, which stays empty for maps that all variants share.
+         *     `template` takes {project}, {sheet}, {map}, {tile}, {size} and {variant}, which stays empty for maps that all variants share.
          */
         ExportPreset: {
+            /**
+             * Around
+             * @default pixels
+             * @enum {string}
+             */
+            around: "pixels" | "everything" | "none" | "clear";
+            /**
+             * Assets
+             * @default []
+             */
+            assets: string[];
             /**
              * Bits
              * @default 8
              * @enum {integer}
              */
-            bits: 8 | 16;
+            bits: 8 | 16 | 32;
             /**
-             * Fill
-             * @default false
+             * Bright
+             * @default 240
              */
-            fill: boolean;
+            bright: number;
+            /**
+             * Bundle
+             * @default files
+             * @enum {string}
+             */
+            bundle: "files" | "layers" | "parts";
+            /**
+             * Dark
+             * @default 30
+             */
+            dark: number;
             /**
              * Format
              * @default png
              */
             format: string;
             /**
-             * Glb
-             * @default false
-             */
-            glb: boolean;
-            /**
              * Height Strength
              * @default 1
              */
             height_strength: number;
+            /**
+             * Height Units
+             * @default false
+             */
+            height_units: boolean;
             /** Id */
             id: string;
             /** Maps */
             maps: components["schemas"]["MapSpec"][];
+            /**
+             * Mips
+             * @default 5
+             */
+            mips: number;
             /** Name */
             name: string;
             /**
@@ -3264,16 +3354,33 @@ export interface components {
              */
             note: string;
             /**
+             * Overrides
+             * @default {}
+             */
+            overrides: {
+                [key: string]: components["schemas"]["SheetOverride"];
+            };
+            /**
              * Padding
              * @default 16
              */
             padding: number;
+            /**
+             * Quality
+             * @default 90
+             */
+            quality: number;
             /**
              * Size
              * @default 0
              * @enum {integer}
              */
             size: 0 | 256 | 512 | 1024 | 2048 | 4096 | 8192;
+            /**
+             * Tangents
+             * @default true
+             */
+            tangents: boolean;
             /**
              * Template
              * @default {project}_{sheet}_{map}
@@ -4359,6 +4466,22 @@ export interface components {
              */
             sheet: string | null;
         };
+        /**
+         * LastExport
+         * @description What was exported last: by which preset, and where it lies.
+         */
+        LastExport: {
+            /** Folder */
+            folder: string;
+            /** Name */
+            name: string;
+            /** Preset */
+            preset: string;
+        };
+        /** LastExportAnswer */
+        LastExportAnswer: {
+            last: components["schemas"]["LastExport"] | null;
+        };
         /** LayerAnswer */
         LayerAnswer: {
             /** Layer */
@@ -4571,32 +4694,75 @@ export interface components {
         };
         /**
          * MapFormatAnswer
-         * @description A file format of maps; bits : a component that it can hold.
+         * @description A file format of maps; bits : a component that it can hold; floats : those of them that are floating-point; lossy : it has a quality.
          */
         MapFormatAnswer: {
+            /**
+             * Alpha
+             * @default true
+             */
+            alpha: boolean;
             /** Bits */
             bits: number[];
+            /**
+             * Floats
+             * @default []
+             */
+            floats: number[];
             /** Id */
             id: string;
+            /**
+             * Lossy
+             * @default false
+             */
+            lossy: boolean;
             /** Name */
             name: string;
         };
         /**
          * MapSpec
-         * @description One picture of a map set. One component makes a grey picture, three or four make colour. `bits` None follows the export.
+         * @description One picture of a map set. One component makes a grey picture, three or four make colour. What is None follows the preset.
+         *
+         *     colour_space : None is sRGB for colours in whole numbers, linear light for colours in floating-point numbers, and data for the rest
+         *     dither : noise of one step before codes are rounded to 8 bits; on : whether it is written unless an artist says otherwise
          */
         MapSpec: {
             /**
              * Bits
              * @default null
              */
-            bits: (8 | 16) | null;
+            bits: (8 | 16 | 32) | null;
+            /**
+             * Colour Space
+             * @default null
+             */
+            colour_space: ("srgb" | "linear" | "data") | null;
             /** Components */
             components: string[];
+            /**
+             * Dither
+             * @default false
+             */
+            dither: boolean;
+            /**
+             * Format
+             * @default null
+             */
+            format: string | null;
             /** Id */
             id: string;
             /** Name */
             name: string;
+            /**
+             * On
+             * @default true
+             */
+            on: boolean;
+            /**
+             * Size
+             * @default null
+             */
+            size: (0 | 256 | 512 | 1024 | 2048 | 4096 | 8192) | null;
         };
         /**
          * Mask
@@ -5488,6 +5654,21 @@ export interface components {
              */
             turn: number;
         };
+        /** PlannedMapAnswer */
+        PlannedMapAnswer: {
+            /** Bytes */
+            bytes: number;
+            /** Map */
+            map: string;
+            /** Name */
+            name: string;
+            /** Seconds */
+            seconds: number;
+            /** Sheet */
+            sheet: string;
+            /** Unchanged */
+            unchanged: boolean;
+        };
         /**
          * PointerSample
          * @description Position in pixels of the view, or texels of the flat sheet (y down); pressure 0–1; time in seconds.
@@ -5937,6 +6118,8 @@ export interface components {
          * @description Everything the interface lays out from the server's own lists.
          */
         Registries: {
+            /** Asset Formats */
+            asset_formats: components["schemas"]["AssetFormatAnswer"][];
             bake: components["schemas"]["BakeRegistry"];
             /** Beside Formats */
             beside_formats: string[];
@@ -6408,6 +6591,11 @@ export interface components {
              */
             double_sided: boolean;
             /**
+             * Emissive Strength
+             * @default 1
+             */
+            emissive_strength: number;
+            /**
              * File Creases
              * @default false
              */
@@ -6527,6 +6715,37 @@ export interface components {
             vertices: components["schemas"]["Block"];
         };
         /**
+         * SheetOverride
+         * @description What one sheet has otherwise than the preset says. What is None follows the preset; `off`: ids of maps it is not written in.
+         */
+        SheetOverride: {
+            /**
+             * Bits
+             * @default null
+             */
+            bits: (8 | 16 | 32) | null;
+            /**
+             * Format
+             * @default null
+             */
+            format: string | null;
+            /**
+             * Off
+             * @default []
+             */
+            off: string[];
+            /**
+             * Padding
+             * @default null
+             */
+            padding: number | null;
+            /**
+             * Size
+             * @default null
+             */
+            size: (0 | 256 | 512 | 1024 | 2048 | 4096 | 8192) | null;
+        };
+        /**
          * ShellBody
          * @description The sheet whose rays are shown, and the bake's settings.
          */
@@ -6566,6 +6785,13 @@ export interface components {
              * @default null
              */
             variant: string | null;
+        };
+        /** SilentMap */
+        SilentMap: {
+            /** Map */
+            map: string;
+            /** Sheet */
+            sheet: string;
         };
         /**
          * SmearSettings
@@ -10424,6 +10650,104 @@ export interface operations {
             };
         };
     };
+    exporting_plan_projects__uid__export_plan_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                uid: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ExportBody"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ExportPlanAnswer"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+            /** @description Method Not Allowed */
+            405: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+            /** @description Unsupported Media Type */
+            415: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+            /** @description Insufficient Storage */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+        };
+    };
     exporting_export_projects__uid__exports_post: {
         parameters: {
             query?: never;
@@ -10436,6 +10760,198 @@ export interface operations {
         requestBody: {
             content: {
                 "application/json": components["schemas"]["ExportBody"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobAnswer"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+            /** @description Method Not Allowed */
+            405: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+            /** @description Unsupported Media Type */
+            415: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+            /** @description Insufficient Storage */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+        };
+    };
+    exporting_last_projects__uid__exports_last_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                uid: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LastExportAnswer"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+            /** @description Method Not Allowed */
+            405: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+            /** @description Unsupported Media Type */
+            415: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+            /** @description Insufficient Storage */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+        };
+    };
+    exporting_again_projects__uid__exports_last_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                uid: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AgainBody"];
             };
         };
         responses: {

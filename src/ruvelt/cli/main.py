@@ -14,17 +14,15 @@ import click
 from pydantic import ValidationError
 
 from ruvelt import __version__
+from ruvelt.cli import output
 from ruvelt.cli.colour import COMMANDS, colour_of
 from ruvelt.cli.common import DEFAULT_DATA, common, fail
 from ruvelt.core.brush.script import parse_script
 from ruvelt.core.errors import InputError
 from ruvelt.core.mesh.readers import wanted_beside
 from ruvelt.core.mesh.unwrap import UnwrapSettings
-from ruvelt.core.output.vertex_writer import vertex_writer_of
-from ruvelt.core.output.writer import writer_of
 from ruvelt.studio.bakes import BakeRequest, MeshUpload, add_high_mesh
 from ruvelt.studio.colour_groups import groups_from_colour
-from ruvelt.studio.exports import export_project, files_as_json
 from ruvelt.studio.geometry import sheet_facts
 from ruvelt.studio.layout import choose_uv_set, unwrap_model
 from ruvelt.studio.levels import set_level
@@ -43,7 +41,7 @@ def main() -> None:
     """Paint the surface of 3D models in layers, and export map sets."""
 
 
-for _command in COMMANDS:
+for _command in (*COMMANDS, *output.COMMANDS):
     main.add_command(_command)
 
 
@@ -239,37 +237,6 @@ def vertex_paint(here: Studio, project: str, parts: tuple[int, ...]) -> dict[str
     """Give a PROJECT layers on the vertices of its model, beside its sheets."""
     uid = here.find(project)
     return {"project": uid, "sheet": add_vertex_paint(here.session(uid), parts=parts)}
-
-
-@main.command()
-@click.argument("project")
-@click.option("--preset", default="separate-maps", show_default=True, help="Export preset by id.")
-@click.option("--out", type=click.Path(path_type=Path), required=True, help="Folder to write into.")
-@click.option("--format", "map_format", help="File format by id, instead of the preset's: of maps, or of vertex colours.")
-@click.option("--sheet", "sheets", multiple=True, help="Only this sheet (id); may be repeated.")
-@click.option("--map", "maps", multiple=True, help="Only this map (id); may be repeated.")
-@click.option("--variant", "variants", multiple=True, help="This variant (id), or 'base'; may be repeated. What shows when left out.")
-@common
-def export(
-    here: Studio,
-    project: str,
-    preset: str,
-    out: Path,
-    map_format: str | None,
-    sheets: tuple[str, ...],
-    maps: tuple[str, ...],
-    variants: tuple[str, ...],
-) -> dict[str, Any]:
-    """Write a map set of a PROJECT."""
-    uid = here.find(project)
-    chosen = here.presets.get(preset)
-    if map_format is not None and chosen.vertex_files:
-        chosen = chosen.model_copy(update={"vertex_files": (vertex_writer_of(map_format).id,)})
-    elif map_format is not None:
-        chosen = chosen.model_copy(update={"format": writer_of(map_format).id})
-    looks = [None if v == "base" else v for v in variants] if variants else None
-    files = export_project(here.session(uid), chosen, out, sheets=sheets or None, maps=maps or None, variants=looks)
-    return {"project": uid, "preset": preset, "out": str(out), "files": files_as_json(files)}
 
 
 @main.command()

@@ -18,8 +18,8 @@ from ruvelt.core.errors import InputError, NotFound
 from ruvelt.core.mesh.model import Model
 from ruvelt.core.mesh.readers import read_mesh, wanted_beside
 from ruvelt.core.mesh.sheets import plan_sheets
+from ruvelt.core.output.asset import asset_files
 from ruvelt.core.output.display import SheetDisplay
-from ruvelt.core.output.glb import build_glb
 from ruvelt.core.output.mapset import Look, WrittenFile, vertex_files, write_map_set
 from ruvelt.core.output.normal import NormalField
 from ruvelt.core.output.presets import BUILT_IN
@@ -234,8 +234,8 @@ class Canvas:
         looks = [Look([self.display])]
         name = self.model.name or "model"
         if chosen.vertex_files:
-            return write_map_set([Look([])], chosen, name, write, extra=lambda: vertex_files(self.display, chosen, name))
-        extra = (lambda: [(f"{self.model.name}.glb", "glb", build_glb(looks, chosen))]) if chosen.glb else None
+            return write_map_set([Look([])], chosen, name, write, extra=lambda written: vertex_files(self.display, chosen, name))
+        extra = (lambda written: asset_files(looks, chosen, name, written)) if chosen.assets else None
         return write_map_set(looks, chosen, name, write, extra=extra)
 
 

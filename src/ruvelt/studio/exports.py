@@ -15,14 +15,16 @@ from typing import Any
 import numpy as np
 
 from ruvelt.core.errors import InputError, NotFound, StorageError
-from ruvelt.core.output.glb import build_glb
+from ruvelt.core.output.asset import asset_files
 from ruvelt.core.output.images import encode_png, resize
-from ruvelt.core.output.mapset import Look, WrittenFile, chosen_maps, render_map, vertex_files, write_map_set
-from ruvelt.core.output.presets import BUILT_IN, ExportPreset, file_stem
+from ruvelt.core.output.mapset import Look, WrittenFile, chosen_maps, vertex_files, write_map_set
+from ruvelt.core.output.presets import BUILT_IN, ExportPreset
+from ruvelt.core.output.render import render_map
 from ruvelt.core.stack.document import Document
 from ruvelt.core.stack.variants import shown_as, variant_of
 from ruvelt.store.lock import FILE as LOCK
 from ruvelt.store.lock import FolderLock, sweep
+from ruvelt.studio.files_before import LISTING, FilesBefore
 from ruvelt.studio.session import Session
 from ruvelt.studio.shelf import Shelf
 
@@ -65,25 +67,19 @@ def export_project(
     sheets: Iterable[str] | None = None,
     maps: Iterable[str] | None = None,
     variants: Iterable[str | None] | None = None,
+    over: bool = False,
     progress: Progress = lambda done, planned, what: None,
 ) -> list[WrittenFile]:
-    """Write a map set into the folder `out`. It appears there whole when all is done; a failed or stopped export leaves nothing.
+    """Write a map set into the folder `out`: a new folder appears whole; in one that is there only files are put in place that changed.
 
     variants : by id, None for the base; without them what shows is written
+    over : also over files that something else wrote or changed there since. Raises InputError for those otherwise, and leaves all as it is.
     """
-    looks = [_document_of(session, v) for v in variants] if variants is not None else [(session.document, "")]
-    if not looks:
-        raise InputError("Choose at least one variant to export, or the base.")
-    if len({name for _, name in looks}) != len(looks):
-        raise InputError("Two of the chosen variants have one name, so their files could not be told apart. Rename one of them.")
-    wanted = None if sheets is None else set(sheets)
-    unknown = (wanted or set()) - {s.id for s in session.document.sheets}
-    if unknown:
-        raise NotFound(f"There is no sheet '{sorted(unknown)[0]}' in this project.")
-    chosen = [s.id for s in session.document.sheets if (s.of == "texels" if wanted is None else s.id in wanted)]
-    stem = file_stem(preset.model_copy(update={"template": "{project}_{map}"}), session.store.name, "", 0, "asset")
+    looks = documents_of(session, variants)
+    chosen = chosen_sheets(session, sheets)
     if out.exists() and not out.is_dir():
         raise InputError(f"'{out.name}' is a file. Give a folder to write into.")
+    before = FilesBefore(out)
     part = out.with_name(f".{out.name}.{uuid.uuid4().hex[:8]}.part")
     try:
         out.parent.mkdir(parents=True, exist_ok=True)
@@ -92,16 +88,42 @@ def export_project(
         part.mkdir()
         lock = FolderLock(part, "an export")
         try:
-            files = _write_files(session, looks, chosen, preset, stem, part, maps, progress)
+            files = _write_files(session, looks, chosen, preset, part, maps, before, progress)
         finally:
             lock.release()
         (part / LOCK).unlink()
-        _put_in_place(part, out)
+        _put_in_place(part, out, before, over)
     except OSError as error:
         raise StorageError(f"The export could not be written to '{out}' ({error.strerror}). Choose another folder or free some space.") from None
     finally:
         shutil.rmtree(part, ignore_errors=True)
     return files
+
+
+def documents_of(session: Session, variants: Iterable[str | None] | None) -> list[tuple[Document, str]]:
+    """Documents as variants (by id, None for the base) have them, and their names; without any what shows. Raises InputError."""
+    looks = [_document_of(session, v) for v in variants] if variants is not None else [(session.document, "")]
+    if not looks:
+        raise InputError("Choose at least one variant to export, or the base.")
+    if len({name for _, name in looks}) != len(looks):
+        raise InputError("Two of the chosen variants have one name, so their files could not be told apart. Rename one of them.")
+    return looks
+
+
+def chosen_sheets(session: Session, sheets: Iterable[str] | None) -> list[str]:
+    """Ids of the sheets with texels, or of those that are named. Raises NotFound."""
+    wanted = None if sheets is None else set(sheets)
+    unknown = (wanted or set()) - {s.id for s in session.document.sheets}
+    if unknown:
+        raise NotFound(f"There is no sheet '{sorted(unknown)[0]}' in this project.")
+    return [s.id for s in session.document.sheets if (s.of == "texels" if wanted is None else s.id in wanted)]
+
+
+def looks_of(session: Session, documents: list[tuple[Document, str]], sheets: list[str], preset: ExportPreset) -> list[Look]:
+    """What is written of documents: the sheets as each has them, with the relief of the preset."""
+    several = len(documents) > 1
+    made = [(_stronger(d, preset.height_strength), name) for d, name in documents]
+    return [Look(session.displays(sheets, None if d is session.document else d), name if several else "") for d, name in made]
 
 
 def _document_of(session: Session, variant: str | None) -> tuple[Document, str]:
@@ -115,20 +137,21 @@ def _write_files(
     documents: list[tuple[Document, str]],
     sheets: list[str],
     preset: ExportPreset,
-    stem: str,
     part: Path,
     maps: Iterable[str] | None,
+    before: FilesBefore,
     progress: Progress,
 ) -> list[WrittenFile]:
-    documents = [(_stronger(d, preset.height_strength), name) for d, name in documents]
-    looks = [Look(session.displays(sheets, None if d is session.document else d), name if len(documents) > 1 else "") for d, name in documents]
+    looks = looks_of(session, documents, sheets, preset)
 
     def write(name: str, data: bytes) -> None:
+        if before.is_same(name, data):
+            return
         (part / name).write_bytes(data)
 
     vertices = session.document.vertices
 
-    def whole() -> list[tuple[str, str, bytes]]:
+    def whole(written: list[WrittenFile]) -> list[tuple[str, str, bytes]]:
         if preset.vertex_files and vertices is not None:
             return [
                 (name, kind, data)
@@ -137,14 +160,14 @@ def _write_files(
                     session.displays([vertices.id], document)[0], preset, session.store.name, variant if len(documents) > 1 else ""
                 )
             ]
-        return [(f"{stem}.glb", "glb", build_glb(looks, preset))]
+        return asset_files(looks, preset, session.store.name, written)
 
     if preset.vertex_files and vertices is None:
         raise InputError("Nothing is painted on vertices here. Add vertex paint on the Model screen, or choose a preset that writes maps.")
     if not sheets and not preset.vertex_files:
         raise InputError("There is no sheet to make maps of. Choose the preset Vertex colours, or unwrap the model.")
-    extra = whole if (preset.glb and maps is None) or preset.vertex_files else None
-    return write_map_set(looks, preset, session.store.name, write, only=maps, extra=extra, progress=progress)
+    extra = whole if (preset.assets and maps is None) or preset.vertex_files else None
+    return write_map_set(looks, preset, session.store.name, write, only=maps, extra=extra, kept=before.kept, progress=progress)
 
 
 def _stronger(document: Document, strength: float) -> Document:
@@ -155,12 +178,20 @@ def _stronger(document: Document, strength: float) -> Document:
     return document.model_copy(update={"settings": settings})
 
 
-def _put_in_place(part: Path, out: Path) -> None:
+def _put_in_place(part: Path, out: Path, before: FilesBefore, over: bool) -> None:
     """A new folder appears in one step; into one that is there files go one by one, the listing last."""
     if not out.exists():
         part.rename(out)
         return
-    for file in sorted(part.iterdir(), key=lambda f: (f.name == "listing.json", f.name)):
+    files = sorted(part.iterdir(), key=lambda f: (f.name == LISTING, f.name))
+    strange = [f.name for f in files if f.name != LISTING and (out / f.name).exists() and not before.is_ours(f.name)]
+    if strange and not over:
+        more = f" and {len(strange) - 1} more" if len(strange) > 1 else ""
+        raise InputError(
+            f"'{strange[0]}'{more} in '{out.name}' was not written by the last export, or was changed since. Nothing was written. "
+            "Move it away, choose another folder, or write over it."
+        )
+    for file in files:
         file.replace(out / file.name)
 
 
@@ -170,8 +201,8 @@ def map_preview(session: Session, sheet_id: str, preset: ExportPreset, map_id: s
     spec = next(iter(chosen_maps(display, preset, [map_id])), None)
     if spec is None:
         raise NotFound(f"The preset has no map '{map_id}'.")
-    image = render_map(display, spec, preset.model_copy(update={"size": 0}))
-    small = resize(image, side, spec.colour_space == "srgb")
+    image = render_map(display, spec.model_copy(update={"size": None}), preset.model_copy(update={"size": 0}))
+    small = resize(image, side, spec.is_colour)
     if small.ndim == 3 and small.shape[2] == 4:
         small = np.ascontiguousarray(small[..., :3])
     return encode_png(small, 8)

@@ -193,6 +193,7 @@ def _sheets(
                 double_sided=any(model.materials[m].double_sided for m in materials),
                 alpha_mode=facts.alpha_mode,
                 alpha_cutoff=facts.alpha_cutoff,
+                emissive_strength=max(model.materials[m].emissive_strength for m in materials),
             )
         )
     return tuple(sheets)

@@ -300,7 +300,12 @@ class Studio:
         self._folder(uid)
         if not re.fullmatch(r"[A-Za-z0-9][A-Za-z0-9_-]{0,79}", name):
             raise NotFound("There is no such export.")
-        return self.data / "exports" / uid / name
+        return self.exports_of(uid) / name
+
+    def exports_of(self, uid: str) -> Path:
+        """Where exports of a project lie that were given no other folder."""
+        self._folder(uid)
+        return self.data / "exports" / uid
 
     def new_export_folder(self, uid: str, name: str) -> Path:
         """A folder name for an export that no other export has, however many begin in one second."""

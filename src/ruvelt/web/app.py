@@ -14,6 +14,7 @@ from ruvelt.core.brush.settings import PARAMETERS, Brush
 from ruvelt.core.brush.target import Paint
 from ruvelt.core.brush.tips import GRAINS, TIPS, tip_picture
 from ruvelt.core.mesh.readers import READERS
+from ruvelt.core.output.asset import asset_writers
 from ruvelt.core.output.images import FORMATS
 from ruvelt.core.output.presets import BUILT_IN
 from ruvelt.core.output.vertex_writer import vertex_writers
@@ -73,11 +74,15 @@ def registries():  # type: ignore[no-untyped-def]
         resolutions=list(RESOLUTIONS),
         presets=studio().presets.all(),
         built_in_presets=[p.id for p in BUILT_IN],
-        map_formats=[s.MapFormatAnswer(id=w.id, name=w.label, bits=list(w.bits)) for w in writers().values()],
+        map_formats=[
+            s.MapFormatAnswer(id=w.id, name=w.label, bits=list(w.bits), floats=list(w.floats), lossy=w.lossy, alpha=4 in w.counts)
+            for w in writers().values()
+        ],
+        asset_formats=[s.AssetFormatAnswer(id=w.id, name=w.label) for w in asset_writers().values()],
         vertex_formats=[s.MapFormatAnswer(id=w.id, name=w.label, bits=list(w.bits)) for w in vertex_writers().values()],
         mesh_formats=sorted(READERS),
         beside_formats=[".mtl", ".bin"],
-        picture_types=[f"image/{name.lower()}" for name in FORMATS],
+        picture_types=[*(f"image/{name.lower()}" for name in FORMATS), ".exr", ".tga"],
         bake=baking.registry(),
         tools=[t.described() for t in hand_tools().values()],
         tool_settings={t.id: t.first for t in hand_tools().values()},

@@ -2,9 +2,9 @@
 
 from __future__ import annotations
 
-from urllib.parse import urlsplit
+from urllib.parse import quote, urlsplit
 
-from flask import Flask, Response, abort, request
+from flask import Flask, Response, abort, g, request
 
 LOCAL = {"127.0.0.1", "localhost", "[::1]", "::1"}
 POLICY = "default-src 'self'; img-src 'self' data: blob:; style-src 'self' 'unsafe-inline'; connect-src 'self'; frame-ancestors 'none'"
@@ -32,4 +32,8 @@ def install_guard(app: Flask) -> None:
         response.headers.setdefault("Content-Security-Policy", POLICY)
         response.headers.setdefault("X-Content-Type-Options", "nosniff")
         response.headers.setdefault("Referrer-Policy", "no-referrer")
+        told = g.get("told")
+        if told:
+            # Sentences for people, as a header can carry them.
+            response.headers["Ruvelt-Told"] = quote(" ".join(told)[:2000])
         return response

@@ -54,10 +54,6 @@ class JobPath(BaseModel):
     job: Annotated[str, Field(pattern=r"^[a-z0-9]{12}$")]
 
 
-class ExportPath(ProjectPath):
-    name: Annotated[str, Field(pattern=r"^[A-Za-z0-9][A-Za-z0-9_-]{0,79}$")]
-
-
 class ErrorAnswer(BaseModel):
     """Every error: what is wrong and what to do."""
 
@@ -102,11 +98,19 @@ class ReadinessAnswer(BaseModel):
 
 
 class MapFormatAnswer(BaseModel):
-    """A file format of maps; bits : a component that it can hold."""
+    """A file format of maps; bits : a component that it can hold; floats : those of them that are floating-point; lossy : it has a quality."""
 
     id: str
     name: str
     bits: list[int]
+    floats: list[int] = []
+    lossy: bool = False
+    alpha: bool = True
+
+
+class AssetFormatAnswer(BaseModel):
+    id: str
+    name: str
 
 
 class BlendModeAnswer(BaseModel):
@@ -172,6 +176,7 @@ class Registries(BaseModel):
     built_in_presets: list[str]
     map_formats: list[MapFormatAnswer]
     vertex_formats: list[MapFormatAnswer]
+    asset_formats: list[AssetFormatAnswer]
     mesh_formats: list[str]
     #: Suffixes of files that meshes name: materials and buffers.
     beside_formats: list[str]
@@ -872,30 +877,6 @@ class JobAnswer(BaseModel):
     message: str
     result: dict[str, Any]
     error: str | None
-
-
-class ExportBody(Body):
-    """An export by preset, with what the person changed; `sheets` and `maps` None mean all."""
-
-    preset: ExportPreset
-    sheets: Annotated[list[Id], Field(max_length=1000)] | None = None
-    maps: Annotated[list[MapId], Field(max_length=200)] | None = None
-    #: By id, null for the base; none: what shows.
-    variants: Annotated[list[Id | None], Field(max_length=65)] | None = None
-
-
-class PreviewBody(Body):
-    preset: ExportPreset
-    sheet: Id
-    map: MapId
-
-
-class PresetsAnswer(BaseModel):
-    presets: list[ExportPreset]
-
-
-class PresetPath(BaseModel):
-    preset: MapId
 
 
 class ScriptQuery(BaseModel):

@@ -6,11 +6,11 @@ from collections.abc import Callable
 from dataclasses import dataclass
 from typing import Any, TypeVar
 
-from flask import request
+from flask import g, request
 
 from ruvelt.core.errors import InputError
 from ruvelt.core.mesh.readers import READERS
-from ruvelt.core.output.images import decode_image
+from ruvelt.core.output.incoming_picture import picture_in
 from ruvelt.core.planes.plane import U16
 
 View = TypeVar("View", bound=Callable[..., Any])
@@ -58,9 +58,13 @@ def uploaded_mesh(missing: str) -> UploadedMesh:
 
 
 def uploaded_picture(missing: str) -> tuple[str, U16]:
-    """Plain name without its ending, and (h, w, 4) uint16 of the form's picture. Raises InputError when there is none or it is no picture."""
+    """Plain name without its ending, and (h, w, 4) uint16 of the form's picture; what is worth telling of it goes out as a header.
+
+    Raises InputError when there is none or it is no picture.
+    """
     upload = request.files.get("file")
     if upload is None:
         raise InputError(missing)
     name = upload.filename or "picture"
-    return _plain(name).rsplit(".", 1)[0], decode_image(upload.read(), name)
+    image, g.told = picture_in(upload.read(), name)
+    return _plain(name).rsplit(".", 1)[0], image

@@ -15,6 +15,7 @@ class Material:
     """A material slot of the file: `base_color` RGBA and `emission` RGB are sRGB-encoded, 0–1.
 
     alpha_mode : what the alpha is for; "auto" where the file does not say. alpha_cutoff : below it "mask" shows nothing
+    emissive_strength : times emission, where that is brighter than white
     """
 
     name: str
@@ -25,6 +26,7 @@ class Material:
     double_sided: bool = False
     alpha_mode: AlphaMode = "auto"
     alpha_cutoff: float = 0.5
+    emissive_strength: float = 1.0
 
 
 @dataclass(frozen=True)

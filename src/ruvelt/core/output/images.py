@@ -15,6 +15,7 @@ from PIL import Image, UnidentifiedImageError
 
 from ruvelt.core.color.encoding import DECODE_U16, linear_to_srgb_float
 from ruvelt.core.errors import InputError
+from ruvelt.core.output.tiff_in import MAGICS, read_tiff
 
 MAX_SIDE = 8192
 
@@ -92,6 +93,20 @@ def decode_image(data: bytes, name: str, upright: bool = True) -> NDArray[np.uin
     upright : turned as a photograph's notes say; textures of a model lie as they are
     Raises InputError when the bytes are no such picture or a side is longer than 8192 pixels; the size is read before the pixels.
     """
+    # RGB, as it lies in the file; other readers multiply colours by alpha.
+    plain = read_tiff(data, name, MAX_SIDE) if data[:4] in MAGICS else None
+    pixels = _decoded(data, name, upright) if plain is None or plain.dtype.kind == "f" else plain
+    if pixels.ndim == 2:
+        pixels = pixels[..., None].repeat(3, axis=2)
+    if pixels.dtype == np.uint8:
+        pixels = pixels.astype(np.uint16) * 257
+    if pixels.shape[2] == 3:
+        pixels = np.concatenate([pixels, np.full((*pixels.shape[:2], 1), 65535, np.uint16)], axis=2)
+    return np.ascontiguousarray(pixels)
+
+
+def _decoded(data: bytes, name: str, upright: bool) -> NDArray[Any]:
+    """RGB, RGBA or grey pixels of a file by OpenCV. Raises InputError."""
     try:
         with Image.open(io.BytesIO(data), formats=FORMATS) as probe:
             width, height = probe.size
@@ -109,10 +124,5 @@ def decode_image(data: bytes, name: str, upright: bool = True) -> NDArray[np.uin
         pixels = None
     if pixels is None or pixels.dtype not in (np.uint8, np.uint16):
         raise InputError(f"'{name}' is damaged or of a kind that cannot be read. Save it again as 8- or 16-bit PNG.")
-    if pixels.ndim == 2:
-        pixels = pixels[..., None].repeat(3, axis=2)
-    if pixels.dtype == np.uint8:
-        pixels = pixels.astype(np.uint16) * 257
-    if pixels.shape[2] == 3:
-        pixels = np.concatenate([pixels, np.full((*pixels.shape[:2], 1), 65535, np.uint16)], axis=2)
-    return np.ascontiguousarray(pixels[..., [2, 1, 0, 3]])
+    found: NDArray[Any] = pixels if pixels.ndim == 2 else pixels[..., [2, 1, 0, 3][: pixels.shape[2]]]
+    return found

@@ -165,6 +165,8 @@ class Sheet(Frozen):
     double_sided: bool = False
     alpha_mode: AlphaMode = "auto"
     alpha_cutoff: Share = 0.5
+    #: Times emission, where it is brighter than white; views show white, assets tell it.
+    emissive_strength: Annotated[float, Field(ge=0, le=1e6, allow_inf_nan=False)] = 1.0
 
     def shown(self) -> set[str]:
         """Ids of layers that solo lets show: all without solo, else the layer, what it holds, and the groups around it."""

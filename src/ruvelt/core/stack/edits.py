@@ -381,7 +381,7 @@ def _edit_sheet(document: Document, edit: AddLayer | RemoveLayer | MoveLayer | S
     match edit:
         case SetSheet():
             allowed = {"name", "resolution", "normal_map", "normal_pictures", "solo", "mesh_maps", "double_sided", "alpha_mode", "alpha_cutoff",
-                       "level", "subdivision", "sharp_deg", "file_creases"}  # fmt: skip
+                       "emissive_strength", "level", "subdivision", "sharp_deg", "file_creases"}  # fmt: skip
             if not set(edit.values) <= allowed:
                 raise InputError(f"A sheet's {', '.join(sorted(set(edit.values) - allowed))} cannot be set.")
             old = {k: getattr(sheet, k) for k in edit.values}

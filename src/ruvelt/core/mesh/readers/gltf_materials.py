@@ -63,7 +63,7 @@ class MaterialReader:
         alpha = _ALPHA.get(m.get("alphaMode", "OPAQUE"), "opaque")
         color = self._numbers(pbr, "baseColorFactor", (1.0, 1.0, 1.0, 1.0), name)
         (rough,), (metal,) = self._numbers(pbr, "roughnessFactor", (1.0,), name), self._numbers(pbr, "metallicFactor", (1.0,), name)
-        glow = self._emission(m, extensions, name)
+        glow, strength = self._emission(m, extensions, name)
         (cutoff,) = self._numbers(m, "alphaCutoff", (0.5,), name)
         uses = self._base(pbr, color, alpha, name)
         for info, role, part, low, high in (
@@ -94,6 +94,7 @@ class MaterialReader:
             m.get("doubleSided") is True,
             alpha,
             cutoff,
+            strength,
         )
         return made, tuple(uses)
 
@@ -106,16 +107,16 @@ class MaterialReader:
             uses.append(self._use(laid, "opacity", "a", (0.0,), (color[3],)))
         return uses
 
-    def _emission(self, m: dict[str, Any], extensions: dict[str, Any], name: str) -> tuple[float, ...]:
+    def _emission(self, m: dict[str, Any], extensions: dict[str, Any], name: str) -> tuple[tuple[float, ...], float]:
         strength = _dict(extensions.get("KHR_materials_emissive_strength")).get("emissiveStrength", 1.0)
         glow = self._numbers(m, "emissiveFactor", (0.0, 0.0, 0.0), name)
         if isinstance(strength, int | float) and math.isfinite(strength) and strength > 0 and strength != 1:
             raised = tuple(g * strength for g in glow)
             if max(raised) > 1:
-                text = f"Emission {max(raised):.3g} times as bright as white: brightened as far as white, its colour kept."
+                text = f"Emission {max(raised):.3g} times as bright as white: shown as white here, its colour kept; assets get the strength again."
                 self._notes.append(Note(name, "converted", text))
-            glow = tuple(g / max(*raised, 1.0) for g in raised)
-        return glow
+            return tuple(g / max(*raised, 1.0) for g in raised), min(max(*raised, 1.0), 1e6)
+        return glow, 1.0
 
     @staticmethod
     def _use(laid: _Laid, role: str, part: PicturePart, low: tuple[float, ...], high: tuple[float, ...]) -> PictureUse:

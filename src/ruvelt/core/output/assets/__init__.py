@@ -1,0 +1,1 @@
+"""Formats of whole assets, one file each."""

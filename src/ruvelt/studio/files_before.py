@@ -1,0 +1,60 @@
+"""What an earlier export left in a folder: files that need not be written again, and files that are not ours to write over."""
+
+from __future__ import annotations
+
+import hashlib
+import json
+from collections.abc import Sequence
+from pathlib import Path
+from typing import Any
+
+from ruvelt.core.output.mapset import WrittenFile
+
+LISTING = "listing.json"
+
+
+class FilesBefore:
+    """What an earlier export left in a folder, by its listing; what does not lie there as it was written counts as someone else's."""
+
+    def __init__(self, folder: Path) -> None:
+        self._folder = folder
+        self._entries: dict[str, dict[str, Any]] = {}
+        try:
+            for entry in json.loads((folder / LISTING).read_bytes())["files"]:
+                self._entries[str(entry["name"])] = entry
+        except (OSError, ValueError, KeyError, TypeError):
+            # A listing that cannot be read tells of nothing: all files are someone else's.
+            self._entries = {}
+
+    def kept(self, name: str, made_of: str) -> WrittenFile | None:
+        """The file of that name, if it is made of the same and nothing has changed it."""
+        entry = self._entries.get(name)
+        if entry is None or entry.get("made_of") != made_of or not self.is_ours(name):
+            return None
+        try:
+            values: dict[str, Any] = {k: tuple(v) if isinstance(v, list) else v for k, v in entry.items()}
+            found = WrittenFile(**values)
+        except TypeError:
+            return None
+        return found
+
+    def is_same(self, name: str, data: bytes) -> bool:
+        """Whether the file lies there with these bytes already."""
+        path = self._folder / name
+        try:
+            return path.stat().st_size == len(data) and path.read_bytes() == data
+        except OSError:
+            return False
+
+    def is_ours(self, name: str) -> bool:
+        """Whether the file lies there as an export wrote it."""
+        entry = self._entries.get(name)
+        try:
+            data = (self._folder / name).read_bytes()
+        except OSError:
+            return False
+        return entry is not None and hashlib.sha256(data).hexdigest() == entry.get("sha256")
+
+    def changed(self, files: Sequence[WrittenFile]) -> list[str]:
+        """Names of those that are others than before."""
+        return [f.name for f in files if self._entries.get(f.name, {}).get("sha256") != f.sha256]
