@@ -6,6 +6,7 @@ import type {
   VariantsAnswer,
   Difference,
   Landed,
+  LastExport,
   TakeOut,
   Trip,
   ArrivedHeader,
@@ -16,6 +17,8 @@ import type {
   ColourGroupsBody,
   DisplayHeader,
   Edit,
+  ExportBody,
+  ExportPlan,
   ExportPreset,
   FacePick,
   GeometryHeader,
@@ -74,11 +77,17 @@ function body(content: unknown, method = "POST"): RequestInit {
   return { method, headers: { "Content-Type": "application/json" }, body: JSON.stringify(content) };
 }
 
+let tell: (text: string) => void = () => undefined;
+/** Who passes on what the server has to say of what was sent. */
+export function onTold(listener: (text: string) => void): void {
+  tell = listener;
+}
+
 async function json<T>(path: string, init?: RequestInit): Promise<T> {
   const response = await send(path, init);
   const done = busy();
   const told = response.headers.get("Ruvelt-Told");
-  if (told) say(decodeURIComponent(told));
+  if (told) tell(decodeURIComponent(told));
   try {
     return (await response.json()) as T;
   } finally {
@@ -245,8 +254,10 @@ export const api = {
   presets: async () => (await json<{ presets: ExportPreset[] }>("/presets")).presets,
   savePreset: async (preset: ExportPreset) => (await json<{ presets: ExportPreset[] }>("/presets", body(preset))).presets,
   deletePreset: async (id: string) => (await json<{ presets: ExportPreset[] }>(`/presets/${id}`, { method: "DELETE" })).presets,
-  exportMaps: (uid: string, preset: ExportPreset, sheets: string[] | null, maps: string[] | null, variants: (string | null)[] | null) =>
-    json<Job>(`${project(uid)}/exports`, body({ preset, sheets, maps, variants })),
+  exportMaps: (uid: string, wish: ExportBody) => json<Job>(`${project(uid)}/exports`, body(wish)),
+  exportPlan: (uid: string, wish: ExportBody) => json<ExportPlan>(`${project(uid)}/export-plan`, body(wish)),
+  lastExport: (uid: string) => json<{ last: LastExport | null }>(`${project(uid)}/exports/last`),
+  exportAgain: (uid: string, over: boolean) => json<Job>(`${project(uid)}/exports/last`, body({ over })),
   preview: async (uid: string, preset: ExportPreset, sheet: string, map: string) =>
     URL.createObjectURL(await (await send(`${project(uid)}/map-preview`, body({ preset, sheet, map }))).blob()),
 };

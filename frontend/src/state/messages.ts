@@ -1,5 +1,6 @@
 /** What the application has told the person: one message on screen, and a list of all of them that stays. */
 import { createStore } from "zustand/vanilla";
+import { onTold } from "../api/client";
 
 export interface Message {
   id: number;
@@ -46,3 +47,5 @@ export function dismiss(): void {
 export function markRead(): void {
   messages.setState({ unread: 0 });
 }
+
+onTold((text) => say(text));

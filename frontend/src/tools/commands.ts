@@ -7,6 +7,7 @@ import { removeLayer } from "../state/layerActions";
 import { findSheet, rows } from "../state/layers";
 import { abandon, confirm, dropPoint, shaping } from "../state/shaping";
 import { theStage } from "../state/stage";
+import { writeAgain } from "../state/exporting";
 import { workshop } from "../state/workshop";
 import type { Tool } from "../state/workshop";
 import { hovered } from "./pointer";
@@ -130,6 +131,7 @@ const COMMANDS: Command[] = [
   { id: "side", label: "Look from the right", group: "View", key: "5", run: view(Math.PI / 2, 0) },
   { id: "above", label: "Look from above", group: "View", key: "6", run: view(0, 1.55) },
   { id: "before", label: "Before the adjustment, as long as it is held", group: "View", key: "u", run: holdBefore },
+  { id: "export-again", label: "Write the last export again", group: "Project", key: "Ctrl+Shift+x", run: () => void writeAgain() },
   { id: "refit", label: "Frame what is visible", group: "View", key: "Home", run: () => theStage()?.reframe() },
   { id: "diagnostics", label: "Show diagnostics, or hide them", group: "View", key: "Ctrl+Shift+y", run: toggleDiagnostics },
   { id: "isolate", label: "Isolate the part under the pointer", group: "View", key: "i", run: () => void isolate() },
