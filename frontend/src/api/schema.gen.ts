@@ -36,6 +36,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/checks": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What can be checked of finished work. */
+        get: operations["reviewing_checks_checks_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/jobs/{job}": {
         parameters: {
             query?: never;
@@ -62,6 +79,23 @@ export interface paths {
         get?: never;
         put?: never;
         post: operations["projects_cancel_job_jobs__job__cancel_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/jobs/{job}/findings": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What a check found. Not there until its job is done. */
+        get: operations["reviewing_findings_jobs__job__findings_get"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -293,6 +327,23 @@ export interface paths {
         get: operations["projects_cells_projects__uid__cells__sheet__get"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{uid}/checks": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Check the project's sheets as a preset writes them; what is found is asked for by the job's id. */
+        post: operations["reviewing_check_projects__uid__checks_post"];
         delete?: never;
         options?: never;
         head?: never;
@@ -824,6 +875,23 @@ export interface paths {
         put?: never;
         /** Figures of what lies beneath an adjustment, and of a layer or picture to match. */
         post: operations["adjusting_measure_projects__uid__measure_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{uid}/mends": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Put a finding right, as one step of history. */
+        post: operations["reviewing_mend_projects__uid__mends_post"];
         delete?: never;
         options?: never;
         head?: never;
@@ -2501,6 +2569,23 @@ export interface components {
             value: number[] | null;
         };
         /**
+         * CheckBody
+         * @description Check finished work as a preset writes it; `sheets` and `checks` None mean all.
+         */
+        CheckBody: {
+            /**
+             * Checks
+             * @default null
+             */
+            checks: string[] | null;
+            preset: components["schemas"]["ExportPreset"];
+            /**
+             * Sheets
+             * @default null
+             */
+            sheets: string[] | null;
+        };
+        /**
          * ClampAdjust
          * @description What is below `low` becomes it, and what is above `high`.
          */
@@ -3336,8 +3421,13 @@ export interface components {
             /** Maps */
             maps: components["schemas"]["MapSpec"][];
             /**
+             * Metal Dark
+             * @default 170
+             */
+            metal_dark: number;
+            /**
              * Mips
-             * @default 5
+             * @default 4
              */
             mips: number;
             /** Name */
@@ -3672,6 +3762,37 @@ export interface components {
             level: "blocks" | "warns";
             /** Title */
             title: string;
+        };
+        /**
+         * FindingPlace
+         * @description Where views go: a place on the sheet, 0–1 from its top left, and on the surface, with the way it faces.
+         */
+        FindingPlace: {
+            /** Normal */
+            normal: [
+                number,
+                number,
+                number
+            ];
+            /** Position */
+            position: [
+                number,
+                number,
+                number
+            ];
+            /** Sheet */
+            sheet: [
+                number,
+                number
+            ];
+        };
+        /**
+         * FindingsAnswer
+         * @description What the result of a check's job holds.
+         */
+        FindingsAnswer: {
+            /** Findings */
+            findings: components["schemas"]["MapFindingAnswer"][];
         };
         /**
          * Finish
@@ -4692,6 +4813,49 @@ export interface components {
             /** Planned */
             planned: number;
         };
+        /** MapCheckAnswer */
+        MapCheckAnswer: {
+            /** Hint */
+            hint: string;
+            /** Id */
+            id: string;
+            /** Name */
+            name: string;
+        };
+        /** MapChecksAnswer */
+        MapChecksAnswer: {
+            /** Checks */
+            checks: components["schemas"]["MapCheckAnswer"][];
+        };
+        /**
+         * MapFindingAnswer
+         * @description One thing that was found; `faces` of the model, `look`: where views go, `share` of the sheet 0–1.
+         */
+        MapFindingAnswer: {
+            /** Check */
+            check: string;
+            /** Faces */
+            faces: number[];
+            /**
+             * Level
+             * @enum {string}
+             */
+            level: "warns" | "tells";
+            look: components["schemas"]["FindingPlace"] | null;
+            /** Map */
+            map: string;
+            mend: components["schemas"]["MendAnswer"] | null;
+            /** Share */
+            share: number;
+            /** Sheet */
+            sheet: string;
+            /** Sheet Name */
+            sheet_name: string;
+            /** Title */
+            title: string;
+            /** Why */
+            why: string;
+        };
         /**
          * MapFormatAnswer
          * @description A file format of maps; bits : a component that it can hold; floats : those of them that are floating-point; lossy : it has a quality.
@@ -4845,6 +5009,50 @@ export interface components {
             goal_picture: string | null;
             /** Layer */
             layer: string;
+            /** Sheet */
+            sheet: string;
+        };
+        /** MendAnswer */
+        MendAnswer: {
+            /** Id */
+            id: string;
+            /** Label */
+            label: string;
+            /** Values */
+            values: {
+                [key: string]: number | string;
+            };
+        };
+        /**
+         * MendBody
+         * @description Put a finding right. clamp: `low` and `high`, sRGB 0–255; soften: `channel`.
+         */
+        MendBody: {
+            /**
+             * Channel
+             * @default base_color
+             */
+            channel: string;
+            /**
+             * High
+             * @default 240
+             */
+            high: number;
+            /**
+             * Low
+             * @default 30
+             */
+            low: number;
+            /**
+             * Mend
+             * @enum {string}
+             */
+            mend: "clamp" | "soften" | "cut-out";
+            /**
+             * Revision
+             * @default null
+             */
+            revision: number | null;
             /** Sheet */
             sheet: string;
         };
@@ -8042,6 +8250,98 @@ export interface operations {
             };
         };
     };
+    reviewing_checks_checks_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MapChecksAnswer"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+            /** @description Method Not Allowed */
+            405: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+            /** @description Unsupported Media Type */
+            415: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+            /** @description Insufficient Storage */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+        };
+    };
     projects_job_state_jobs__job__get: {
         parameters: {
             query?: never;
@@ -8154,6 +8454,100 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["JobAnswer"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+            /** @description Method Not Allowed */
+            405: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+            /** @description Unsupported Media Type */
+            415: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+            /** @description Insufficient Storage */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+        };
+    };
+    reviewing_findings_jobs__job__findings_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FindingsAnswer"];
                 };
             };
             /** @description Bad Request */
@@ -9986,6 +10380,104 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["CellsAnswer"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+            /** @description Method Not Allowed */
+            405: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+            /** @description Unsupported Media Type */
+            415: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+            /** @description Insufficient Storage */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+        };
+    };
+    reviewing_check_projects__uid__checks_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                uid: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CheckBody"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobAnswer"];
                 };
             };
             /** @description Bad Request */
@@ -13209,6 +13701,104 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["MeasureAnswer"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+            /** @description Method Not Allowed */
+            405: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+            /** @description Unsupported Media Type */
+            415: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+            /** @description Insufficient Storage */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorAnswer"];
+                };
+            };
+        };
+    };
+    reviewing_mend_projects__uid__mends_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                uid: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["MendBody"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProjectState"];
                 };
             };
             /** @description Bad Request */

@@ -6,6 +6,7 @@ import { Boundary } from "../ui/Boundary";
 import { Questions } from "../ui/dialogs";
 import { openStage } from "../viewport/openStage";
 import { BakeScreen } from "./BakeScreen";
+import { CheckScreen } from "./CheckScreen";
 import { ExportScreen } from "./ExportScreen";
 import { JobBar } from "./JobBar";
 import { ShownMessage } from "./Messages";
@@ -15,6 +16,9 @@ import { ProjectsScreen } from "./ProjectsScreen";
 import { ShortcutsDialog } from "./ShortcutsDialog";
 import { TopBar } from "./TopBar";
 import { VariantsScreen } from "./VariantsScreen";
+import { EyeFilters } from "../viewport/EyeFilters";
+import { reviewing } from "../state/reviewing";
+import { useStore } from "zustand";
 
 export function App({ onMode }: { onMode: () => void }) {
   const { uid, screen } = useRoute();
@@ -50,6 +54,7 @@ export function App({ onMode }: { onMode: () => void }) {
 function Project({ uid, screen, onMode, onHelp }: { uid: string; screen: string; onMode: () => void; onHelp: () => void }) {
   const canvas = useRef<HTMLCanvasElement>(null);
   const loaded = useWorkshop((s) => s.project?.uid === uid);
+  const seeing = useStore(reviewing, (s) => s.seeing);
   useEffect(() => {
     if (!canvas.current) return;
     const closeStage = openStage(canvas.current);
@@ -61,7 +66,8 @@ function Project({ uid, screen, onMode, onHelp }: { uid: string; screen: string;
   }, [uid]);
   return (
     <div className="shell">
-      <canvas ref={canvas} className="stage-canvas" aria-hidden="true" />
+      <EyeFilters />
+      <canvas ref={canvas} className="stage-canvas" aria-hidden="true" style={seeing ? { filter: `url(#seen-${seeing})` } : undefined} />
       <TopBar uid={uid} screen={screen} onMode={onMode} onHelp={onHelp} />
       {!loaded && <main className="page quiet">Opening the project…</main>}
       {loaded && (
@@ -70,6 +76,7 @@ function Project({ uid, screen, onMode, onHelp }: { uid: string; screen: string;
           {screen === "bake" && <BakeScreen />}
           {screen === "paint" && <PaintScreen />}
           {screen === "variants" && <VariantsScreen />}
+          {screen === "check" && <CheckScreen />}
           {screen === "export" && <ExportScreen />}
         </Boundary>
       )}

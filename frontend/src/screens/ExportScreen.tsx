@@ -24,8 +24,14 @@ import {
 } from "../state/exporting";
 import { useDocument, useWorkshop } from "../state/hooks";
 import { textured } from "../state/layers";
+import { checkNow } from "../state/reviewing";
 import { FileInput } from "../ui/FileInput";
 import { askedName } from "../ui/dialogs";
+
+async function checkedWrite(): Promise<void> {
+  exporting.setState({ warnings: exporting.getState().checkFirst ? await checkNow() : null });
+  await write();
+}
 
 /** Milliseconds of quiet after the last change until what the export comes to is asked for. */
 const QUIET = 400;
@@ -81,7 +87,11 @@ export function ExportScreen() {
                   {state.trouble}
                 </p>
               )}
-              <Button variant="contained" disabled={!count} onClick={() => void write()}>
+              <FormControlLabel
+                control={<Checkbox size="small" checked={state.checkFirst} onChange={(e) => exporting.setState({ checkFirst: e.target.checked })} />}
+                label="Check before writing"
+              />
+              <Button variant="contained" disabled={!count} onClick={() => void checkedWrite()}>
                 {count ? `Write ${count} maps` : maps.length || !all.length ? "Choose a map and a sheet" : "Nothing is baked yet"}
               </Button>
               {count > 0 && bytes > 0 && (
@@ -100,6 +110,12 @@ export function ExportScreen() {
       </div>
       <div className="content-area">
         <AgainCard />
+        {state.warnings !== null && state.warnings > 0 && (
+          <p className="note warned" role="status">
+            The check found {state.warnings === 1 ? "one thing" : `${state.warnings} things`} that a receiver would stumble over.{" "}
+            <a href={`#/${uid}/check`}>See what and where</a>
+          </p>
+        )}
         {state.written && <Listing uid={uid} written={state.written} />}
         {onVertices && (
           <p className="note">
@@ -148,7 +164,7 @@ function Presets({ preset }: { preset: ExportPreset }) {
         ))}
       </TextField>
       <span className="note">{preset.note}</span>
-      <div className="prow wraps">
+      <div className="prow">
         <Tooltip title="Keep it as it stands, under a name, for all projects">
           <Button onClick={() => void save()}>Save as own…</Button>
         </Tooltip>

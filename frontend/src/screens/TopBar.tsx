@@ -14,6 +14,7 @@ const STEPS = [
   ["bake", "Bake"],
   ["paint", "Paint"],
   ["variants", "Variants"],
+  ["check", "Check"],
   ["export", "Export"],
 ] as const;
 

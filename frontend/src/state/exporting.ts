@@ -42,6 +42,10 @@ interface ExportState {
   written: Written | null;
   last: LastExport | null;
   following: boolean;
+  /** Whether the maps are checked before they are written. */
+  checkFirst: boolean;
+  /** Warnings of that check. */
+  warnings: number | null;
 }
 
 const start = {
@@ -55,6 +59,8 @@ const start = {
   written: null,
   last: null,
   following: false,
+  checkFirst: true,
+  warnings: null as number | null,
 };
 export const exporting = createStore<ExportState>(() => ({ presets: [], ...start }));
 const { getState: get, setState: set } = exporting;

@@ -42,6 +42,16 @@ export class Orbit {
     this.refit();
   }
 
+  /** Look straight at a place of the surface from near by. */
+  approachPlace(place: number[], normal: number[]): void {
+    this.framed = null;
+    this.target.fromArray(place);
+    this.pitch = Math.max(-1.4, Math.min(1.4, Math.asin(Math.max(-1, Math.min(1, normal[1] ?? 0)))));
+    this.yaw = Math.atan2(normal[0] ?? 0, normal[2] ?? 1);
+    this.distance = this.size * 0.55;
+    this.place();
+  }
+
   move(dx: number, dy: number, height: number): void {
     this.framed = null;
     const unit = (2 * this.distance * Math.tan((this.camera.fov * Math.PI) / 360)) / height;
@@ -116,6 +126,13 @@ export class FlatPan {
     this.x = px - ((px - this.x) * next) / this.scale;
     this.y = py - ((py - this.y) * next) / this.scale;
     this.scale = next;
+  }
+
+  /** A place of the sheet (0–1) in the middle, so near that a tenth of the sheet fills a third of the view. */
+  goTo(u: number, v: number, width: number, height: number): void {
+    this.scale = Math.max(64, Math.min(width, height) - 36) * 3;
+    this.x = width / 2 - u * this.scale;
+    this.y = height / 2 - v * this.scale;
   }
 
   toTexel(px: number, py: number, side: number): [number, number] {

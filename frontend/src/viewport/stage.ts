@@ -611,6 +611,17 @@ export class Stage {
     }
   }
 
+  /** Both views at a place: of the sheet, 0–1, and of the surface with the way it faces. */
+  goTo(place: { sheet: number[]; position: number[]; normal: number[] }): void {
+    this.orbit.approachPlace(place.position, place.normal);
+    const box = this.flatView?.getBoundingClientRect();
+    if (box?.width) {
+      this.pan.goTo(place.sheet[0] ?? 0.5, place.sheet[1] ?? 0.5, box.width, box.height);
+      this.fitted = true;
+    }
+    this.draw();
+  }
+
   /** Both views as they were at first. */
   reframe(): void {
     const shown = this.look.hiddenParts.length || this.look.hiddenFaces ? this.shownBox() : null;

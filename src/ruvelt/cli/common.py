@@ -35,7 +35,11 @@ def common(command: Callable[..., Any]) -> Callable[..., Any]:
         except OSError as error:
             fail(f"{error.filename or data}: {error.strerror}.", as_json)
         else:
+            # A command may say with what the process ends, for pipelines.
+            code = told.pop("exit_code", 0)
             click.echo(json.dumps(told, ensure_ascii=False) if as_json else as_text(told))
+            if code:
+                sys.exit(code)
 
     return run
 

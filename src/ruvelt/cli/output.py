@@ -16,6 +16,7 @@ from ruvelt.core.output.writer import writer_of
 from ruvelt.studio.export_wish import ExportWish, plan_export, remember, the_last
 from ruvelt.studio.exports import export_project, files_as_json
 from ruvelt.studio.files_before import FilesBefore
+from ruvelt.studio.reviewing import finding_as_json, review_project
 from ruvelt.studio.session import Session
 from ruvelt.studio.studio import Studio
 
@@ -134,4 +135,21 @@ def presets(here: Studio, show: str | None, file: Path | None, gone: str | None)
     return {"presets": [{"id": p.id, "name": p.name} for p in here.presets.all()]}
 
 
-COMMANDS = (export, presets)
+@click.command("check")
+@click.argument("project")
+@click.option("--preset", default="separate-maps", show_default=True, help="Export preset by id or file (.json): its maps and thresholds.")
+@click.option("--sheet", "sheets", multiple=True, help="Only this sheet (id); may be repeated.")
+@click.option("--check", "checks", multiple=True, help="Only this check (id); may be repeated.")
+@common
+def check_(here: Studio, project: str, preset: str, sheets: tuple[str, ...], checks: tuple[str, ...]) -> dict[str, Any]:
+    """Check a PROJECT's finished maps. Ends with 1 where something is found that a receiver would stumble over."""
+    session = here.session(here.find(project))
+    found = review_project(session, _preset(here, preset), sheets or None, checks or None)
+    told = [finding_as_json(session, f) for f in found]
+    for one in told:
+        one["faces"] = len(one["faces"])
+    bad = sum(1 for f in found if f.level == "warns")
+    return {"project": session.uid, "warnings": bad, "findings": told, "exit_code": 1 if bad else 0}
+
+
+COMMANDS = (export, presets, check_)

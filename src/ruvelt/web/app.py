@@ -23,7 +23,7 @@ from ruvelt.core.samples.resolutions import RESOLUTIONS
 from ruvelt.core.stack.blend import modes
 from ruvelt.studio.cells import grey_picture
 from ruvelt.studio.studio import Studio
-from ruvelt.web import adjusting, baking, exporting, masking, outside, painting, projects
+from ruvelt.web import adjusting, baking, exporting, masking, outside, painting, projects, reviewing
 from ruvelt.web import schemas as s
 from ruvelt.web.context import blueprint, install_lending, studio
 from ruvelt.web.errors import answer, bad_body, install_errors
@@ -115,7 +115,7 @@ def create_app(here: Studio) -> OpenAPI:
     install_guard(app)
     install_errors(app)
     install_lending(app)
-    for module in (api, projects.api, baking.api, masking.api, painting.api, exporting.api, adjusting.api, outside.api):
+    for module in (api, projects.api, baking.api, masking.api, painting.api, exporting.api, adjusting.api, outside.api, reviewing.api):
         app.register_api(module)
 
     @app.route("/", defaults={"path": ""})

@@ -2,13 +2,13 @@
 
 from __future__ import annotations
 
-from typing import Annotated
+from typing import Annotated, Literal
 
 from pydantic import BaseModel, Field
 
 from ruvelt.core.output.presets import ExportPreset
 from ruvelt.core.stack.basics import Id
-from ruvelt.web.schemas import Body, MapId, ProjectPath
+from ruvelt.web.schemas import Body, MapId, ProjectPath, Revision
 
 
 class ExportPath(ProjectPath):
@@ -76,3 +76,68 @@ class LastExport(BaseModel):
 
 class LastExportAnswer(BaseModel):
     last: LastExport | None
+
+
+class CheckBody(Body):
+    """Check finished work as a preset writes it; `sheets` and `checks` None mean all."""
+
+    preset: ExportPreset
+    sheets: Annotated[list[Id], Field(max_length=1000)] | None = None
+    checks: Annotated[list[Annotated[str, Field(max_length=60)]], Field(max_length=100)] | None = None
+
+
+class MendBody(Body):
+    """Put a finding right. clamp: `low` and `high`, sRGB 0–255; soften: `channel`."""
+
+    mend: Literal["clamp", "soften", "cut-out"]
+    sheet: Id
+    channel: Annotated[str, Field(max_length=40)] = "base_color"
+    low: Annotated[float, Field(ge=0, le=255)] = 30
+    high: Annotated[float, Field(ge=0, le=255)] = 240
+    revision: Revision | None = None
+
+
+class MapCheckAnswer(BaseModel):
+    id: str
+    name: str
+    hint: str
+
+
+class MendAnswer(BaseModel):
+    id: str
+    label: str
+    values: dict[str, float | str]
+
+
+class FindingPlace(BaseModel):
+    """Where views go: a place on the sheet, 0–1 from its top left, and on the surface, with the way it faces."""
+
+    sheet: tuple[float, float]
+    position: tuple[float, float, float]
+    normal: tuple[float, float, float]
+
+
+class MapFindingAnswer(BaseModel):
+    """One thing that was found; `faces` of the model, `look`: where views go, `share` of the sheet 0–1."""
+
+    check: str
+    level: Literal["warns", "tells"]
+    sheet: str
+    sheet_name: str
+    title: str
+    why: str
+    share: float
+    map: str
+    faces: list[int]
+    look: FindingPlace | None
+    mend: MendAnswer | None
+
+
+class FindingsAnswer(BaseModel):
+    """What the result of a check's job holds."""
+
+    findings: list[MapFindingAnswer]
+
+
+class MapChecksAnswer(BaseModel):
+    checks: list[MapCheckAnswer]

@@ -82,6 +82,15 @@ class SheetDisplay:
             self._gutter = (reach, self.sheet_samples.gutter(reach))
         return self._gutter[1]
 
+    def stored(self, plane: str) -> U16 | None:
+        """(components, slots) of a plane that is kept beside the layers; None where nothing of it is."""
+        chunks = range(self.samples.chunk_count)
+        parts = {c: self._planes.values(plane, c) for c in chunks if self._planes.key(plane, c) is not None}
+        if not parts:
+            return None
+        empty = np.zeros_like(next(iter(parts.values())))
+        return np.concatenate([parts.get(c, empty) for c in chunks], axis=1)
+
     def layout(self, texture: str) -> tuple[tuple[str, int] | None, ...]:
         """Components of a texture; "channel:ID" shows any one channel, "channel:map:ID" a mesh map, "channel:mask:LAYER" a mask."""
         if texture in TEXTURES:

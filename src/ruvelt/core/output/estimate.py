@@ -28,16 +28,17 @@ class Estimate:
 
 def says_something(display: SheetDisplay, spec: MapSpec) -> bool:
     """Whether a channel of a map is anything but its start all over, or a mesh map is in it."""
-    return any(_touched(display, channel) for channel in spec.channels)
+    return any(touched(display, channel) for channel in spec.channels)
 
 
-def _touched(display: SheetDisplay, channel: str) -> bool:
+def touched(display: SheetDisplay, channel: str) -> bool:
+    """Whether a channel ("normal", "map:ID" too) is anything but its start all over."""
     if channel.startswith("map:"):
         return True
     if channel == "normal":
         sheet = display.evaluator.sheet
         supplied = sheet.normal_map or bool(sheet.normal_pictures) or any(m.id == "normal" for m in sheet.mesh_maps)
-        return supplied or _touched(display, "height")
+        return supplied or touched(display, "height")
     if len(display.evaluator.program(channel).ops) < 2:
         return False
     # A ground that lays each channel's start everywhere says nothing either.

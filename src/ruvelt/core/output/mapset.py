@@ -29,6 +29,10 @@ from ruvelt.core.planes.versions import version_of
 Progress = Callable[[int, int, str], None]
 #: Changes with what the same channels and preset are written as.
 WRITING = 1
+#: What a preset says that changes no file of a map.
+NOT_IN_PIXELS = {
+    "id", "name", "note", "maps", "overrides", "template", "assets", "vertex_files", "tangents", "mips", "dark", "bright", "metal_dark",
+}  # fmt: skip
 #: Maps in the making at a time.
 THREADS = 2
 
@@ -180,7 +184,9 @@ def _planned(
         channel_of(display, part_of(component))
     map_id = specs[0].id if len(specs) == 1 else "maps"
     stem = file_stem(preset, project, sheet, display.sheet_samples.plan.tile_number, map_id, label, side)
-    how = preset.model_dump(exclude={"id", "name", "note", "maps", "overrides", "template", "assets", "vertex_files", "mips", "dark", "bright"})
+    how = preset.model_dump(
+        exclude={"id", "name", "note", "maps", "overrides", "template", "assets", "vertex_files", "mips", "dark", "bright", "metal_dark"}
+    )
     settings = display.evaluator.document.settings
     versions = [map_version(display, s) for s in specs]
     about = [WRITING, writer.id, side, json.dumps(how), *(s.model_dump_json() for s in specs), settings.height_range]

@@ -113,10 +113,12 @@ class ExportPreset(Frozen):
     #: Times the relief of the height channel, in the normal map and in the height map.
     height_strength: Annotated[float, Field(ge=0, le=8, allow_inf_nan=False)] = 1.0
     #: Smaller copies that an engine makes of each map, for checks of padding and seams.
-    mips: Annotated[int, Field(ge=0, le=12)] = 5
+    mips: Annotated[int, Field(ge=0, le=12)] = 4
     #: Base colours (sRGB 0–255) that checks call too dark or too bright.
     dark: Annotated[int, Field(ge=0, le=255)] = 30
     bright: Annotated[int, Field(ge=0, le=255)] = 240
+    #: On metal, which reflects its base colour.
+    metal_dark: Annotated[int, Field(ge=0, le=255)] = 170
     #: By id of the sheet.
     overrides: Annotated[dict[Annotated[str, Field(max_length=60)], SheetOverride], Field(max_length=400)] = {}
 
@@ -257,7 +259,7 @@ BUILT_IN: tuple[ExportPreset, ...] = (
         quality=88,
         size=1024,
         padding=8,
-        mips=4,
+        mips=3,
     ),
     ExportPreset(
         id="flat-colour",

@@ -1,0 +1,1 @@
+"""Checks of finished work, one file each."""
