@@ -40,7 +40,7 @@ def test_no_screen_has_faults(open_page: Page, server: Server, crate: str, mode:
     if mode == "light":
         page.get_by_role("button", name="Light or dark").click()
     assert faults(page) == []
-    for screen in ("model", "bake", "paint", "variants", "export"):
+    for screen in ("model", "bake", "paint", "variants", "check", "export"):
         page.goto(f"{server.url}/#/{crate}/{screen}")
         settled(page)
         expect(page.locator("html")).to_have_attribute("data-mode", mode)

@@ -127,11 +127,11 @@ def test_export_writes_what_it_shows(page: Page, server: Server, crate: str, tmp
     page.get_by_role("link", name="Export").click()
     page.get_by_role("img", name="Base colour of Wood").wait_for()
     settled(page)
-    page.get_by_role("combobox", name="Preset").click()
+    page.get_by_role("combobox", name="Preset", exact=True).click()
     page.get_by_role("option", name="Engine: occlusion, roughness, metallic").click()
     settled(page)
     page.get_by_role("checkbox", name="Iron · 256").uncheck()
-    page.get_by_role("combobox", name="Size").click()
+    page.get_by_role("combobox", name="Size", exact=True).click()
     page.get_by_role("option", name="512 × 512").click()
     # What says nothing is off at first, and is written once it is wanted.
     expect(page.get_by_role("row", name="Emission")).to_contain_text("no layer says anything in it")

@@ -9,6 +9,7 @@ from ruvelt.bench.baking import against_embree, memory, noise, strokes_beside_a_
 from ruvelt.bench.blending import twenty_layers
 from ruvelt.bench.colouring import adjustments, shown_quickly, strokes_under_adjustments
 from ruvelt.bench.geometry import CORNERS, rows_against_numpy
+from ruvelt.bench.handing_over import checks, exports
 from ruvelt.bench.importing import import_against_decoding
 from ruvelt.bench.levels import levels, trips
 from ruvelt.bench.masking import mask_rows, strokes_among_masks, wide_rows
@@ -42,6 +43,8 @@ def run_all(quick: bool, say: Callable[[str], None]) -> dict[str, Any]:
         ("importing", lambda: [import_against_decoding(side)]),
         ("opening", lambda: open_to_picture(side * 2, 4 if quick else 20)),
         ("first stroke", lambda: first_stroke(side)),
+        ("handing over", lambda: exports(side * 2)),
+        ("checks", lambda: checks(side)),
         ("baking", lambda: against_embree(side // 2)),
         ("noise", lambda: noise(256)),
         ("memory of a bake", memory),

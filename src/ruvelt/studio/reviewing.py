@@ -31,6 +31,7 @@ from ruvelt.studio.session import Session
 MOST_FACES = 60_000
 #: Texels on each side of a seam over which it is softened, and the difference (of 255) from which it is.
 WIDTH, SEEN = 10.0, 4.0
+PASSES = 3
 
 
 def review_project(
@@ -118,17 +119,19 @@ def soften_seams(session: Session, sheet_id: str, channel_id: str) -> str:
         sheet, channel = session.sheet(sheet_id), _channel(session, channel_id)
         samples = session.texels(sheet)
         codes = _whole(session, sheet_id, channel_id)
-        gutter = samples.gutter(4)
-        padded = codes.copy()
-        padded[:, gutter.dst] = padded[:, gutter.src]
-        image = np.asarray(samples.to_image(np.ascontiguousarray(padded.T))).astype(np.float32) / np.float32(257)
-        seams = seams_of(samples)
-        differs = seam_differences(seams, image) > SEEN
-        if not differs.any():
+        seams, gutter, values = seams_of(samples), samples.gutter(4), codes
+        # What one pass leaves, where several seams meet, the next takes.
+        for _ in range(PASSES):
+            padded = values.copy()
+            padded[:, gutter.dst] = padded[:, gutter.src]
+            image = np.asarray(samples.to_image(np.ascontiguousarray(padded.T))).astype(np.float32) / np.float32(257)
+            differs = seam_differences(seams, image) > SEEN
+            if not differs.any():
+                break
+            lift = (sampled(image, seams.b) - sampled(image, seams.a)) * np.float32(0.5)
+            values = _brought_together(samples, values, (seams.a[differs], seams.b[differs]), (lift[differs], -lift[differs]))
+        if values is codes:
             raise InputError("No seam differs enough to be softened.")
-        a, b = sampled(image, seams.a), sampled(image, seams.b)
-        lift = (b - a) * np.float32(0.5)
-        values = _brought_together(samples, codes, (seams.a[differs], seams.b[differs]), (lift[differs], -lift[differs]))
         changed = samples.covered & (values != codes).any(axis=0)
         return _lay(session, sheet, channel, values, changed, f"{channel.name}: seams softened")
 

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import re
+from collections.abc import Sequence
 from dataclasses import dataclass
 from functools import lru_cache
 
@@ -55,19 +56,24 @@ def part_of(component: str) -> Part:
     return Part(source, letter, component.startswith("1-"))
 
 
-def component_codes(display: SheetDisplay, component: str, y_down: bool = False) -> NDArray[np.uint16]:
-    """(slots,) uint16 of one component of a map over the whole sheet, colours as they are encoded. y_down : normals point down the sheet
+def component_codes(display: SheetDisplay, components: Sequence[str], y_down: bool = False) -> list[NDArray[np.uint16]]:
+    """(slots,) uint16 of each component of a map over the whole sheet, colours as they are encoded. y_down : normals point down the sheet
 
     Raises InputError for a channel that is not there.
     """
-    part, samples = part_of(component), display.samples
-    if part.constant is not None:
-        return np.full(samples.slot_count, round(part.constant * 65535), np.uint16)
-    channel_of(display, part)
-    out = np.empty(samples.slot_count, np.uint16)
+    parts, samples = [part_of(c) for c in components], display.samples
+    for part in parts:
+        if part.constant is None:
+            channel_of(display, part)
+    planes = [np.full(samples.slot_count, round((p.constant or 0) * 65535), np.uint16) for p in parts]
     for chunk in range(samples.chunk_count):
-        out[chunk * CHUNK : (chunk + 1) * CHUNK] = _chunk(display, part, chunk)
-    return 65535 - out if _turned(part, y_down) else out
+        # Components of one source share it: normals are the costly ones.
+        sources: dict[str, tuple[U16, ...]] = {}
+        for part, plane in zip(parts, planes, strict=True):
+            if part.constant is None:
+                found = _of(part, _source(display, part.source, chunk, sources))
+                plane[chunk * CHUNK : (chunk + 1) * CHUNK] = 65535 - found if _turned(part, y_down) else found
+    return planes
 
 
 def _turned(part: Part, y_down: bool) -> bool:
@@ -80,7 +86,7 @@ def chunk_codes(display: SheetDisplay, component: str, chunk: int) -> NDArray[np
     part = part_of(component)
     if part.constant is not None:
         return np.full(CHUNK, round(part.constant * 65535), np.uint16)
-    found = _chunk(display, part, chunk)
+    found = _of(part, _source(display, part.source, chunk, {}))
     return 65535 - found if part.inverted else found
 
 
@@ -99,17 +105,24 @@ def channel_of(display: SheetDisplay, part: Part) -> Channel | None:
     return found
 
 
-def _chunk(display: SheetDisplay, part: Part, chunk: int) -> NDArray[np.uint16]:
-    composite = display.evaluator.composite
-    if part.source == "normal":
-        return np.asarray(display.normals(chunk)[_PLACE.get(part.letter, 0)])
-    if part.source in MADE:
-        made = diffuse_and_specular(composite("base_color", chunk), composite("metallic", chunk)[0])
-        return np.asarray(made[MADE.index(part.source)][_PLACE.get(part.letter, 0)])
-    found = composite(part.source, chunk)
+def _source(display: SheetDisplay, source: str, chunk: int, known: dict[str, tuple[U16, ...]]) -> U16:
+    """(components, 65536) uint16 of a channel, of normals, or of a colour made of others."""
+    kind = "made" if source in MADE else source
+    if kind not in known:
+        composite = display.evaluator.composite
+        if source == "normal":
+            known[kind] = (display.normals(chunk),)
+        elif source in MADE:
+            known[kind] = diffuse_and_specular(composite("base_color", chunk), composite("metallic", chunk)[0])
+        else:
+            known[kind] = (composite(source, chunk),)
+    return known[kind][MADE.index(source) if source in MADE else 0]
+
+
+def _of(part: Part, values_u16: U16) -> NDArray[np.uint16]:
     if part.letter == "l":
-        return luminance(found, part.source.startswith("map:"))
-    return np.asarray(found[_PLACE.get(part.letter, 0)])
+        return luminance(values_u16, part.source.startswith("map:"))
+    return np.asarray(values_u16[_PLACE.get(part.letter, 0)])
 
 
 def luminance(values_u16: U16, data: bool) -> NDArray[np.uint16]:

@@ -284,7 +284,8 @@ def _write_maps(
                 one.display.evaluator.prepare()
                 one.display.gutter(padding_reach(one.display, one.preset))
                 waiting.append((one, pool.submit(encode_file, one)))
-                settle(threads - 1)
+                # Some more than threads: none of them waits for the oldest to be written.
+                settle(2 * threads)
             settle(0)
         finally:
             for _, made in waiting:

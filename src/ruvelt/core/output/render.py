@@ -35,8 +35,8 @@ def render_map(display: SheetDisplay, spec: MapSpec, preset: ExportPreset) -> ND
     blank = ~samples.covered
     blank[gutter.dst] = False
     planes = []
-    for component in spec.components:
-        values_u16 = _stronger(display, component, component_codes(display, component, preset.normal_y == "down"), preset)
+    for component, codes in zip(spec.components, component_codes(display, spec.components, preset.normal_y == "down"), strict=True):
+        values_u16 = _stronger(display, component, codes, preset)
         values_u16[gutter.dst] = values_u16[gutter.src]
         values_u16[blank] = blank_code(display, component)
         planes.append(values_u16)

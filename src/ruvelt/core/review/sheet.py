@@ -82,8 +82,9 @@ class CheckedSheet:
 
     def faces_of(self, marked: NDArray[np.bool_]) -> NDArray[np.int32]:
         """(k,) int32 faces that marked texels lie on."""
-        mine = marked & self.covered
-        return np.unique(self.face[mine]).astype(np.int32)
+        met = np.zeros(self.samples.model.face_count, bool)
+        met[self.face[marked & self.covered]] = True
+        return np.flatnonzero(met).astype(np.int32)
 
     def share_of(self, marked: NDArray[np.bool_]) -> float:
         return float((marked & self.covered).sum()) / max(int(self.covered.sum()), 1)

@@ -14,6 +14,8 @@ from ruvelt.core.review.sheet import CheckedSheet
 
 #: Codes of 255: what half the size may lose in the mean square, and on single texels.
 MEAN, WORST = 0.5, 6.0
+#: Share of texels that may be off by more.
+RARE = 0.001
 
 
 class TooLarge(MapCheck):
@@ -41,11 +43,13 @@ class TooLarge(MapCheck):
 def _enough(image: np.ndarray, inside: np.ndarray, side: int) -> int:
     """The least side, from 256 on, at which a map is the same to the eye."""
     best, now = side, image
+    mask = inside.astype(np.uint8)
+    root = np.sqrt(max(int(mask.sum()), 1) * image.shape[2])
     while best > 256:
         now = smaller(now)
         back = cv2.resize(now, (side, side), interpolation=cv2.INTER_LINEAR)
-        off = np.abs((back if back.ndim == 3 else back[..., None]) - image)[inside]
-        if np.sqrt((off**2).mean()) > MEAN or np.quantile(off, 0.999) > WORST:
+        back = back if back.ndim == 3 else back[..., None]
+        if cv2.norm(back, image, cv2.NORM_L2, mask) / root > MEAN or (np.abs(back - image)[inside] > WORST).mean() > RARE:
             return best
         best //= 2
     return best
