@@ -100,13 +100,24 @@ def take(page: Page, url: str, uid: str) -> None:
         page.get_by_test_id("solid").screenshot(path=MAPS_OUT / f"{kind}.png")
     touch_up(page)
 
+    hand_over(page, url, uid)
+
+
+def hand_over(page: Page, url: str, uid: str) -> None:
+    """What a check found, the views gone to the first of it; then the table of maps."""
+    page.goto(f"{url}/#/{uid}/check")
+    page.get_by_label("Flat sheet", exact=True).wait_for()
+    page.get_by_role("button", name="Check", exact=True).click()
+    page.locator(".finding").nth(1).wait_for(timeout=120_000)
+    page.locator(".finding").nth(1).click()
+    shot(page, "check")
     page.goto(f"{url}/#/{uid}/export")
     page.get_by_role("img", name="Opacity of Fittings").wait_for(timeout=120_000)
     shot(page, "export")
 
 
 def hand(page: Page, url: str, uid: str) -> None:
-    """The buoy: a row of rivets that is being shaped, then faces picked by a lasso; both dropped again."""
+    """The buoy: a row of rivets that is being shaped; dropped again."""
     page.goto(f"{url}/#/{uid}/paint")
     page.get_by_label("Flat sheet", exact=True).wait_for()
     settled(page)
@@ -149,12 +160,6 @@ def hand(page: Page, url: str, uid: str) -> None:
     shot(page, "lines")
     page.keyboard.press("Escape")
     settled(page)
-    page.keyboard.press("f")
-    page.get_by_role("button", name="Lasso", exact=True).click()
-    press((0.36, 0.52), (0.62, 0.52), (0.64, 0.7), (0.5, 0.74), (0.35, 0.7))
-    page.mouse.move(640, 20)
-    shot(page, "picks")
-    page.get_by_role("button", name="Let go").click()
     page.keyboard.press("b")
 
 

@@ -117,7 +117,7 @@ def test_a_map_of_ones_own_is_packed_and_kept_as_a_file(page: Page, server: Serv
     choose(page, "R of New map", "Metallic")
     choose(page, "G of New map", "0.5")
     choose(page, "A of New map", "Roughness")
-    page.get_by_role("button", name="Invert A of New map").click()
+    page.get_by_role("button", name="1− A of New map").click()
     settled(page)
     for name in ("Base colour", "Roughness", "Metallic", "Height"):
         page.get_by_role("checkbox", name=f"Write {name}", exact=True).uncheck()

@@ -66,12 +66,12 @@ def test_from_mesh_to_maps(tmp_path: Path, mesh: Path) -> None:
     assert (info["history"], info["layers"]) == (1, 4)
     assert info["channels"][:2] == ["base_color", "roughness"]  # type: ignore[index]
     out = tmp_path / "maps"
-    exported = told(ruvelt(data, "export", "Crate", "--preset", "separate-maps", "--out", str(out), "--json"))
+    exported = told(ruvelt(data, "export", "Crate", "--preset", "separate-maps", "--all-maps", "--out", str(out), "--json"))
     assert len(exported["files"]) == 16  # type: ignore[arg-type]
     picture = np.asarray(Image.open(out / "Crate_Wood_base_color.png"))
     assert (picture == [0, 0, 255]).all(axis=2).sum() > 100
     again = tmp_path / "again"
-    ruvelt(data, "export", "Crate", "--preset", "separate-maps", "--out", str(again))
+    ruvelt(data, "export", "Crate", "--preset", "separate-maps", "--all-maps", "--out", str(again))
     for file in out.iterdir():
         assert file.read_bytes() == (again / file.name).read_bytes()
     text = ruvelt(data, "info", "Crate")

@@ -14,7 +14,10 @@ from pydantic import ValidationError
 from ruvelt.core.bake.mesh_map import baked_maps
 from ruvelt.core.brush.hand_tools import hand_tools
 from ruvelt.core.inspect.findings import checks
+from ruvelt.core.output.asset import asset_writers
+from ruvelt.core.output.presets import BUILT_IN
 from ruvelt.core.output.writer import writers
+from ruvelt.core.review.registry import map_checks
 from ruvelt.core.samples.address import CHUNK
 from ruvelt.core.stack.adjustments import ADJUSTMENTS
 from ruvelt.core.stack.blend import modes
@@ -175,3 +178,7 @@ def test_modes_maps_and_checks_are_in_the_artists_pages() -> None:
     assert [c.id for c in checks() if c.label not in page] == []
     page = (DOCS / "export.md").read_text()
     assert all(w.label in page for w in writers().values())
+    assert all(w.label.split(",")[0].split()[0] in page for w in asset_writers().values())
+    assert all(p.name in page for p in BUILT_IN)
+    page = (DOCS / "check.md").read_text()
+    assert [c.id for c in map_checks() if c.label not in page] == []

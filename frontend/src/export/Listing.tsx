@@ -61,7 +61,7 @@ export function Listing({ uid, written }: { uid: string; written: Written }) {
             <th>Bits</th>
             <th>Colour space</th>
             <th>Bytes</th>
-            <th />
+            <td />
           </tr>
         </thead>
         <tbody>

@@ -68,7 +68,7 @@ export function MapTable({ preset, sheets }: { preset: ExportPreset; sheets: rea
             <th>Colour</th>
             <th>Dither</th>
             <th>On disk</th>
-            <th aria-label="Delete" />
+            <td />
           </tr>
         </thead>
         <tbody>
@@ -175,7 +175,7 @@ function Components({ map, options, onChange }: ComponentsProps) {
               onChoose={(id) => put(isInverted(c) ? inverted(id) : id)}
             />
             <Tooltip title="One minus it, as gloss is of roughness">
-              <Toggle on={isInverted(c)} onToggle={() => put(inverted(c))} aria-label={`Invert ${letter} of ${map.name}`}>
+              <Toggle on={isInverted(c)} onToggle={() => put(inverted(c))} aria-label={`1− ${letter} of ${map.name}`}>
                 1−
               </Toggle>
             </Tooltip>
