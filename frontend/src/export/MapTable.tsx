@@ -2,6 +2,7 @@ import { IconButton, TextField, Tooltip } from "@mui/material";
 import { Fragment, useMemo } from "react";
 import type { ExportPreset, MapFormat, MapSpec, Sheet } from "../api/types";
 import { exporting, changePreset, isBaked, isOn, isSilent, switchMap } from "../state/exporting";
+import { plainMap } from "../state/exportMaps";
 import { useDocument, useWorkshop } from "../state/hooks";
 import { useStore } from "zustand";
 import { Check } from "../ui/Check";
@@ -43,17 +44,7 @@ export function MapTable({ preset, sheets }: { preset: ExportPreset; sheets: rea
       "new map",
       preset.maps.map((m) => m.id),
     );
-    const made: MapSpec = {
-      id,
-      name: "New map",
-      components: ["roughness"],
-      bits: null,
-      format: null,
-      size: null,
-      colour_space: null,
-      dither: false,
-      on: true,
-    };
+    const made = plainMap(id, "New map", ["roughness"]);
     changePreset({ maps: [...preset.maps, made] });
     switchMap(id, true);
   };

@@ -187,18 +187,23 @@ let timer = 0;
 /** Write what changed whenever a stroke or an edit has settled, as long as this window is open. */
 export function follow(on: boolean): void {
   set({ following: on });
-  window.clearTimeout(timer);
+  wait();
+}
+
+/** Forget what was to be written, or set it for later. */
+function wait(later?: () => void): void {
+  if (timer) window.clearTimeout(timer);
+  timer = later ? window.setTimeout(later, SETTLED) : 0;
 }
 
 workshop.subscribe((now, before) => {
   if (now.uid !== before.uid) {
-    window.clearTimeout(timer);
+    wait();
     set(start);
     return;
   }
   if (!get().following || now.project?.revision === before.project?.revision) return;
-  window.clearTimeout(timer);
-  timer = window.setTimeout(() => void writeAgain(false, true), SETTLED);
+  wait(() => void writeAgain(false, true));
 });
 
 /** Keep the preset as it stands under a name of its own. */
