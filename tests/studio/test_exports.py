@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
+import hashlib
 import json
 import os
+from concurrent.futures import ThreadPoolExecutor
 from pathlib import Path
 
 import cv2
@@ -146,6 +148,18 @@ def test_a_stop_or_a_full_disk_leaves_old_files_as_they_were(crate: Session, tmp
     monkeypatch.undo()
     assert {f.name: f.read_bytes() for f in out.iterdir()} == before
     assert [f.name for f in tmp_path.iterdir() if f.name.endswith(".part")] == []
+
+
+def test_exports_into_one_folder_wait_for_each_other(crate: Session, tmp_path: Path) -> None:
+    """Six at a time, of three presets that write the same names: none finds half of another's files."""
+    out = tmp_path / "out"
+    wishes = [SEPARATE.model_copy(update={"padding": p}) for p in (1, 2, 3)] * 2
+    with ThreadPoolExecutor(6) as pool:
+        done = list(pool.map(lambda preset: export_project(crate, preset, out), wishes))
+    told = {f["name"]: f["sha256"] for f in json.loads((out / "listing.json").read_bytes())["files"]}
+    assert told in [{f.name: f.sha256 for f in files} for files in done]
+    for name, sha in told.items():
+        assert hashlib.sha256((out / name).read_bytes()).hexdigest() == sha
 
 
 def test_the_last_export_is_remembered(studio: Studio, crate: Session, tmp_path: Path) -> None:

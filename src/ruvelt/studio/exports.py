@@ -5,6 +5,7 @@ from __future__ import annotations
 import glob
 import io
 import shutil
+import threading
 import uuid
 import zipfile
 from collections.abc import Callable, Iterable
@@ -59,6 +60,16 @@ class PresetShelf:
         self._own.delete(preset_id)
 
 
+_turns: dict[Path, threading.Lock] = {}
+_turns_lock = threading.Lock()
+
+
+def _turn(out: Path) -> threading.Lock:
+    """Exports into one folder wait for each other: each has to find what the one before left there."""
+    with _turns_lock:
+        return _turns.setdefault(out.absolute(), threading.Lock())
+
+
 def export_project(
     session: Session,
     preset: ExportPreset,
@@ -79,25 +90,26 @@ def export_project(
     chosen = chosen_sheets(session, sheets)
     if out.exists() and not out.is_dir():
         raise InputError(f"'{out.name}' is a file. Give a folder to write into.")
-    before = FilesBefore(out)
-    part = out.with_name(f".{out.name}.{uuid.uuid4().hex[:8]}.part")
-    try:
-        out.parent.mkdir(parents=True, exist_ok=True)
-        # What a killed export left beside this one.
-        sweep(out.parent, pattern=f".{glob.escape(out.name)}.*.part")
-        part.mkdir()
-        lock = FolderLock(part, "an export")
+    with _turn(out):
+        before = FilesBefore(out)
+        part = out.with_name(f".{out.name}.{uuid.uuid4().hex[:8]}.part")
         try:
-            files = _write_files(session, looks, chosen, preset, part, maps, before, progress)
+            out.parent.mkdir(parents=True, exist_ok=True)
+            # What a killed export left beside this one.
+            sweep(out.parent, pattern=f".{glob.escape(out.name)}.*.part")
+            part.mkdir()
+            lock = FolderLock(part, "an export")
+            try:
+                files = _write_files(session, looks, chosen, preset, part, maps, before, progress)
+            finally:
+                lock.release()
+            (part / LOCK).unlink()
+            _put_in_place(part, out, before, over)
+        except OSError as error:
+            raise StorageError(f"The export could not be written to '{out}' ({error.strerror}). Choose another folder or free some space.") from None
         finally:
-            lock.release()
-        (part / LOCK).unlink()
-        _put_in_place(part, out, before, over)
-    except OSError as error:
-        raise StorageError(f"The export could not be written to '{out}' ({error.strerror}). Choose another folder or free some space.") from None
-    finally:
-        shutil.rmtree(part, ignore_errors=True)
-    return files
+            shutil.rmtree(part, ignore_errors=True)
+        return files
 
 
 def documents_of(session: Session, variants: Iterable[str | None] | None) -> list[tuple[Document, str]]:
