@@ -55,9 +55,11 @@ def colour(page: Page, hex_text: str) -> None:
 
 def away(page: Page) -> None:
     """Move the pointer over the 3D view (which takes its first hint away) and off again, so that no ring is in the picture."""
+    settled(page)
     box = page.get_by_test_id("solid").bounding_box()
     assert box is not None
     page.mouse.move(box["x"] + 5, box["y"] + 5)
+    page.mouse.move(box["x"] + 9, box["y"] + 9)
     expect(page.get_by_text("Right-drag: orbit")).to_have_count(0)
     page.mouse.move(640, 20)
     settled(page)

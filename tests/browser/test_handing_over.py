@@ -113,10 +113,10 @@ def test_in_checked_mended_out_and_out_again(page: Page, server: Server, tmp_pat
 def test_a_map_of_ones_own_is_packed_and_kept_as_a_file(page: Page, server: Server, crate: str, tmp_path: Path) -> None:
     open_paint(page, server.url, crate, "export")
     page.get_by_role("button", name="Add a map").click()
-    choose(page, "Components of New map", "RGBA")
-    choose(page, "R of New map", "Metallic")
-    choose(page, "G of New map", "0.5")
-    choose(page, "A of New map", "Roughness")
+    settled(page)
+    for label, option in (("Components", "RGBA"), ("R", "Metallic"), ("G", "0.5"), ("A", "Roughness")):
+        choose(page, f"{label} of New map", option)
+        settled(page)
     page.get_by_role("button", name="1− A of New map").click()
     settled(page)
     for name in ("Base colour", "Roughness", "Metallic", "Height"):

@@ -136,7 +136,7 @@ def test_export_writes_what_it_shows(page: Page, server: Server, crate: str, tmp
     # What says nothing is off at first, and is written once it is wanted.
     expect(page.get_by_role("row", name="Emission")).to_contain_text("no layer says anything in it")
     page.get_by_role("checkbox", name="Write Emission").check()
-    page.get_by_role("button", name="Write 4 maps").click()
+    page.get_by_role("button", name="Write 3 maps").click()
     listing = page.get_by_role("region", name="Listing")
     expect(listing).to_contain_text("Crate_Wood_orm.png")
     expect(listing).to_contain_text("Crate_asset.glb")
