@@ -3,7 +3,8 @@ import { useEffect } from "react";
 import { useStore } from "zustand";
 import type { ExportPreset, MapFinding } from "../api/types";
 import { changePreset, choosePreset, exporting, loadPresets, presetNow } from "../state/exporting";
-import { useWorkshop } from "../state/hooks";
+import { useDocument, useWorkshop } from "../state/hooks";
+import { textured } from "../state/layers";
 import { checkNow, loadChecks, lookAtFinding, mend, reviewing, type Seeing } from "../state/reviewing";
 import { workshop } from "../state/workshop";
 import { Dropdown } from "../ui/Dropdown";
@@ -31,12 +32,14 @@ export function CheckScreen() {
       reviewing.setState({ chosen: null, seeing: "" });
     };
   }, []);
+  const document = useDocument();
   const preset = presetNow(state);
   const warnings = findings?.filter((f) => f.level === "warns").length ?? 0;
   return (
     <main className="two">
       <div className="panel stack">
-        {preset && (
+        {!textured(document).length && <p className="note">Checks look at maps, and nothing here has a UV layout. Unwrap the model to have maps.</p>}
+        {preset && preset.maps.length > 0 && (
           <TextField select label="As the preset writes it" value={preset.id} onChange={(e) => choosePreset(e.target.value)} sx={{ marginTop: 1 }}>
             {state.presets
               .filter((p) => p.maps.length)
@@ -47,7 +50,7 @@ export function CheckScreen() {
               ))}
           </TextField>
         )}
-        {preset && <Thresholds preset={preset} />}
+        {preset && preset.maps.length > 0 && <Thresholds preset={preset} />}
         <Tooltip title="Look through every sheet that is written">
           <Button variant="contained" disabled={!preset?.maps.length} onClick={() => void checkNow()}>
             Check
