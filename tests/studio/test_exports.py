@@ -150,6 +150,35 @@ def test_a_stop_or_a_full_disk_leaves_old_files_as_they_were(crate: Session, tmp
     assert [f.name for f in tmp_path.iterdir() if f.name.endswith(".part")] == []
 
 
+def test_a_kill_while_files_are_put_in_place_is_made_good_by_the_next(crate: Session, tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    out = tmp_path / "out"
+    export_project(crate, SEPARATE, out)
+    real, count = Path.replace, iter(range(100))
+
+    def killed(self: Path, target: Path) -> Path:
+        if Path(target).parent == out and next(count) == 3:
+            raise KeyboardInterrupt
+        return real(self, target)
+
+    monkeypatch.setattr(Path, "replace", killed)
+    with pytest.raises(KeyboardInterrupt):
+        export_project(crate, SEPARATE.model_copy(update={"padding": 3}), out)
+    monkeypatch.undo()
+    # Work went on meanwhile: what the killed one wrote is known as ours, and nothing is refused.
+    export_project(crate, SEPARATE.model_copy(update={"padding": 5}), out)
+    export_project(crate, SEPARATE.model_copy(update={"padding": 5}), tmp_path / "fresh")
+    assert {f.name: f.read_bytes() for f in out.iterdir()} == {f.name: f.read_bytes() for f in (tmp_path / "fresh").iterdir()}
+
+
+def test_a_listing_of_someone_else_is_not_written_over(crate: Session, tmp_path: Path) -> None:
+    (tmp_path / "out").mkdir()
+    (tmp_path / "out" / "listing.json").write_text('{"songs": []}')
+    with pytest.raises(InputError, match="'listing.json' in 'out'"):
+        export_project(crate, SEPARATE, tmp_path / "out")
+    assert (tmp_path / "out" / "listing.json").read_text() == '{"songs": []}'
+    assert len(list((tmp_path / "out").iterdir())) == 1
+
+
 def test_exports_into_one_folder_wait_for_each_other(crate: Session, tmp_path: Path) -> None:
     """Six at a time, of three presets that write the same names: none finds half of another's files."""
     out = tmp_path / "out"

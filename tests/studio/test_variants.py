@@ -8,6 +8,7 @@ from pathlib import Path
 from threading import Event
 from typing import Any
 
+import cv2
 import numpy as np
 import pytest
 from numpy.testing import assert_array_equal
@@ -93,6 +94,35 @@ def test_an_export_of_a_variant_is_that_of_the_changes_made_by_hand(studio: Stud
     # What it was made of is still there, and so is its history.
     own.undo()
     assert [v.id for v in own.document.variants] == ["dusk", "dawn"]
+
+
+def test_a_gltf_beside_its_pictures_has_those_of_each_variant(studio: Studio, tmp_path: Path) -> None:
+    """Two exports: with maps as glTF wants them, which are taken from the set, and with others, beside which pictures are made."""
+    session, sheet = varied(studio)
+    grain = {
+        "id": "grain",
+        "name": "Grain",
+        "channels": {"base_color": {"value": (0.1, 0.1, 0.1)}},
+        "mask": {"sources": [{"kind": "noise", "id": "m"}]},
+    }
+    session.edit(AddLayer(sheet=sheet, layer=FillLayer.model_validate(grain)), "Grain")
+    for name, preset in (("own", SEPARATE), ("set", PACKED)):
+        folder = tmp_path / name
+        export_project(session, preset.model_copy(update={"assets": ("gltf",)}), folder, variants=[None, "dusk", "dawn"])
+        document = json.loads((folder / "Ball_asset.gltf").read_text())
+        mappings = document["meshes"][0]["primitives"][0]["extensions"]["KHR_materials_variants"]["mappings"]
+        seen = {}
+        for mapping in mappings:
+            pbr = document["materials"][mapping["material"]]["pbrMetallicRoughness"]
+            uri = document["images"][document["textures"][pbr["baseColorTexture"]["index"]]["source"]]["uri"]
+            for k in mapping["variants"]:
+                seen[document["extensions"]["KHR_materials_variants"]["variants"][k]["name"]] = cv2.imread(str(folder / uri))
+        for variant, picture in seen.items():
+            export_project(
+                session, SEPARATE, tmp_path / f"{name} {variant}", maps=["base_color"], variants=[{"base": None}.get(variant, variant.lower())]
+            )
+            assert np.array_equal(picture, cv2.imread(str(next((tmp_path / f"{name} {variant}").glob("*.png"))))), (name, variant)
+        assert len(seen) == 3
 
 
 def test_of_chosen_variants_only_maps_that_differ_are_written_twice(studio: Studio, tmp_path: Path) -> None:

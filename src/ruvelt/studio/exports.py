@@ -25,7 +25,7 @@ from ruvelt.core.stack.document import Document
 from ruvelt.core.stack.variants import shown_as, variant_of
 from ruvelt.store.lock import FILE as LOCK
 from ruvelt.store.lock import FolderLock, sweep
-from ruvelt.studio.files_before import LISTING, FilesBefore
+from ruvelt.studio.files_before import BEGUN, LISTING, FilesBefore
 from ruvelt.studio.session import Session
 from ruvelt.studio.shelf import Shelf
 
@@ -197,14 +197,22 @@ def _put_in_place(part: Path, out: Path, before: FilesBefore, over: bool) -> Non
         return
     files = sorted(part.iterdir(), key=lambda f: (f.name == LISTING, f.name))
     strange = [f.name for f in files if f.name != LISTING and (out / f.name).exists() and not before.is_ours(f.name)]
+    strange += [LISTING] if before.foreign_listing else []
     if strange and not over:
         more = f" and {len(strange) - 1} more" if len(strange) > 1 else ""
         raise InputError(
             f"'{strange[0]}'{more} in '{out.name}' was not written by the last export, or was changed since. Nothing was written. "
             "Move it away, choose another folder, or write over it."
         )
+    # Killed from here on, the next export knows the new files as its own.
+    new = part / LISTING
+    if new.exists():
+        new.replace(out / BEGUN)
     for file in files:
-        file.replace(out / file.name)
+        if file.name != LISTING:
+            file.replace(out / file.name)
+    if (out / BEGUN).exists():
+        (out / BEGUN).replace(out / LISTING)
 
 
 def map_preview(session: Session, sheet_id: str, preset: ExportPreset, map_id: str, side: int = 256) -> bytes:

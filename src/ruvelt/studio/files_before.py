@@ -10,7 +10,15 @@ from typing import Any
 
 from ruvelt.core.output.mapset import WrittenFile
 
-LISTING = "listing.json"
+LISTING, BEGUN = "listing.json", ".listing.begun.json"
+
+
+def _entries(path: Path) -> dict[str, dict[str, Any]]:
+    """Files of a listing by name; none of one that cannot be read: then all files are someone else's."""
+    try:
+        return {str(entry["name"]): dict(entry) for entry in json.loads(path.read_bytes())["files"]}
+    except (OSError, ValueError, KeyError, TypeError):
+        return {}
 
 
 class FilesBefore:
@@ -18,18 +26,15 @@ class FilesBefore:
 
     def __init__(self, folder: Path) -> None:
         self._folder = folder
-        self._entries: dict[str, dict[str, Any]] = {}
-        try:
-            for entry in json.loads((folder / LISTING).read_bytes())["files"]:
-                self._entries[str(entry["name"])] = entry
-        except (OSError, ValueError, KeyError, TypeError):
-            # A listing that cannot be read tells of nothing: all files are someone else's.
-            self._entries = {}
+        self._entries = _entries(folder / LISTING)
+        #: Of an export that was killed while it put its files in place.
+        self._begun = _entries(folder / BEGUN)
+        self.foreign_listing = (folder / LISTING).exists() and not self._entries
 
     def kept(self, name: str, made_of: str) -> WrittenFile | None:
         """The file of that name, if it is made of the same and nothing has changed it."""
         entry = self._entries.get(name)
-        if entry is None or entry.get("made_of") != made_of or not self.is_ours(name):
+        if entry is None or entry.get("made_of") != made_of or not self._lies_as(name, entry):
             return None
         try:
             values: dict[str, Any] = {k: tuple(v) if isinstance(v, list) else v for k, v in entry.items()}
@@ -37,6 +42,12 @@ class FilesBefore:
         except TypeError:
             return None
         return found
+
+    def _lies_as(self, name: str, entry: dict[str, Any]) -> bool:
+        try:
+            return hashlib.sha256((self._folder / name).read_bytes()).hexdigest() == entry.get("sha256")
+        except OSError:
+            return False
 
     def is_same(self, name: str, data: bytes) -> bool:
         """Whether the file lies there with these bytes already."""
@@ -48,12 +59,7 @@ class FilesBefore:
 
     def is_ours(self, name: str) -> bool:
         """Whether the file lies there as an export wrote it."""
-        entry = self._entries.get(name)
-        try:
-            data = (self._folder / name).read_bytes()
-        except OSError:
-            return False
-        return entry is not None and hashlib.sha256(data).hexdigest() == entry.get("sha256")
+        return any(self._lies_as(name, listed[name]) for listed in (self._entries, self._begun) if name in listed)
 
     def changed(self, files: Sequence[WrittenFile]) -> list[str]:
         """Names of those that are others than before."""

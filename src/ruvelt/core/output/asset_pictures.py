@@ -55,14 +55,15 @@ class AssetPictures:
         """Pictures for a package that holds its own."""
         return AssetPictures(self._preset, self._project, (), self._variant)
 
-    def name(self, display: SheetDisplay, spec: MapSpec) -> str:
-        """The file with a map of a sheet; several looks that share it have one."""
+    def name(self, display: SheetDisplay, spec: MapSpec, variant: str | None = None) -> str:
+        """The file with a map of a sheet as a variant (None: the scene's own) has it; several looks that share it have one."""
+        variant = self._variant if variant is None else variant
         key = (display.evaluator.sheet.id, spec.components, map_version(display, spec))
         if key not in self._known:
-            self._known[key] = self._of_set(display, spec) or self._new(display, spec)
+            self._known[key] = self._of_set(display, spec, variant) or self._new(display, spec, variant)
         return self._known[key]
 
-    def _of_set(self, display: SheetDisplay, spec: MapSpec) -> str | None:
+    def _of_set(self, display: SheetDisplay, spec: MapSpec, variant: str) -> str | None:
         sheet = display.evaluator.sheet
         own = self._preset.of_sheet(sheet.id)
         turned = any(c.startswith("normal.") for c in spec.components) and own.normal_y == "down"
@@ -70,15 +71,15 @@ class AssetPictures:
             return None
         alike = {m.id for m in own.maps if m.components == spec.components and m.colour_space is None}
         for file in self._written:
-            shown = not file.variants or self._variant in file.variants
+            shown = not file.variants or variant in file.variants
             if file.sheet == sheet.name and file.map in alike and file.kind in USUAL and shown:
                 return file.name
         return None
 
-    def _new(self, display: SheetDisplay, spec: MapSpec) -> str:
+    def _new(self, display: SheetDisplay, spec: MapSpec, variant: str) -> str:
         image = self.image(display, spec)
         stem = file_stem(
-            self._preset, self._project, display.evaluator.sheet.name, display.sheet_samples.plan.tile_number, spec.id, self._variant, image.shape[0]
+            self._preset, self._project, display.evaluator.sheet.name, display.sheet_samples.plan.tile_number, spec.id, variant, image.shape[0]
         )
         while f"{stem}.png".lower() in self._taken:
             stem += "_asset"

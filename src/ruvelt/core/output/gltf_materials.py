@@ -24,6 +24,8 @@ class GltfMaterials:
 
     def __init__(self, binary: Binary, pictures: AssetPictures, uv_set: int, inside: bool) -> None:
         self._binary, self._pictures, self._uv_set, self._inside = binary, pictures, uv_set, inside
+        #: Whose pictures are asked for.
+        self._variant = ""
         self.images: list[dict[str, Any]] = []
         self.textures: list[dict[str, Any]] = []
         self.entries: list[dict[str, Any]] = []
@@ -33,6 +35,7 @@ class GltfMaterials:
 
     def add(self, display: SheetDisplay, variant: str = "") -> int:
         """The number of a sheet's material; variants that differ in nothing share one."""
+        self._variant = variant
         sheet = display.evaluator.sheet
         traits = (sheet.double_sided, sheet.alpha_mode, sheet.alpha_cutoff, sheet.emissive_strength)
         coats = [c.id for c in display.evaluator.document.channels]
@@ -124,7 +127,7 @@ class GltfMaterials:
             image = self._pictures.image(display, spec)
             picture: dict[str, Any] = {"mimeType": "image/png", "bufferView": self._binary.view(encode_png(np.ascontiguousarray(image), 8))}
         else:
-            picture = {"uri": self._pictures.name(display, spec)}
+            picture = {"uri": self._pictures.name(display, spec, self._variant)}
         self.images.append({"name": label, **picture})
         self.textures.append({"source": len(self.images) - 1, "sampler": int(display.sheet_samples.plan.squares is not None)})
         found = {"index": len(self.textures) - 1}

@@ -8,7 +8,7 @@ import zlib
 from collections import deque
 from collections.abc import Callable, Iterable, Sequence
 from concurrent.futures import Future, ThreadPoolExecutor
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from itertools import groupby
 from typing import Any
 from weakref import WeakKeyDictionary
@@ -279,7 +279,7 @@ def _write_maps(
                 found = kept(one.name, one.made_of)
                 if found is not None:
                     settle(0)
-                    files.append(found)
+                    files.append(replace(found, variants=one.variants))
                     continue
                 one.display.evaluator.prepare()
                 one.display.gutter(padding_reach(one.display, one.preset))
