@@ -7,7 +7,6 @@ import json
 import struct
 import time
 import zipfile
-from collections.abc import Iterator
 
 import numpy as np
 import pytest
@@ -18,7 +17,6 @@ from PIL import Image
 
 from ruvelt.core.output.images import encode_png
 from ruvelt.studio.studio import Studio
-from ruvelt.web.app import create_app
 from tests.gltf_files import UVS, Glb, noise_png, plate
 from tests.meshes import CUBE_MTL, cube_obj
 
@@ -26,12 +24,6 @@ CAMERA = {"eye": [0, 0, 6], "target": [0, 0, 0], "fov_deg": 30, "width": 200, "h
 TARGET = {"sheet": "wood", "layer": "l2", "channels": ["base_color"]}
 RED = {"values": {"base_color": [1, 0, 0]}}
 BRUSH = {"size": 60, "hardness": 0.8, "flow": 1.0}
-
-
-@pytest.fixture
-def client(studio: Studio) -> Iterator[FlaskClient]:
-    with create_app(studio).test_client() as made:
-        yield made
 
 
 def unpack(data: bytes) -> tuple[dict[str, object], bytes]:

@@ -5,7 +5,6 @@ from __future__ import annotations
 import io
 import struct
 import threading
-from collections.abc import Iterator
 
 import numpy as np
 import pytest
@@ -17,15 +16,8 @@ from ruvelt.core.output.images import encode_png
 from ruvelt.core.samples.address import CHUNK
 from ruvelt.studio.bakes import BakeRequest
 from ruvelt.studio.studio import Studio
-from ruvelt.web.app import create_app
 from tests.studio.test_bakes import grown_cube
 from tests.web.test_api import finish, unpack
-
-
-@pytest.fixture
-def client(studio: Studio) -> Iterator[FlaskClient]:
-    with create_app(studio).test_client() as made:
-        yield made
 
 
 def bake(client: FlaskClient, cube: str, *maps: str, **more: object) -> dict[str, object]:

@@ -5,7 +5,6 @@ from __future__ import annotations
 import io
 import subprocess
 import sys
-from collections.abc import Iterator
 from pathlib import Path
 
 import pytest
@@ -13,7 +12,6 @@ from flask.testing import FlaskClient
 from PIL import Image
 
 from ruvelt.studio.studio import Studio
-from ruvelt.web.app import create_app
 from tests.web.test_api import unpack
 
 EDITOR = Path(__file__).parents[2] / "tools" / "simulated_editor.py"
@@ -26,12 +24,6 @@ ADJUST = {
     "adjust": {"kind": "hsv"},
     "ranges": [{"id": "r", "colour": [0.5, 0.5, 0.5], "adjust": {"kind": "hsv", "value": 0.4}}],
 }
-
-
-@pytest.fixture
-def client(studio: Studio) -> Iterator[FlaskClient]:
-    with create_app(studio).test_client() as made:
-        yield made
 
 
 @pytest.fixture

@@ -8,9 +8,7 @@ from flask.testing import FlaskClient
 
 from tests.meshes import globe
 from tests.studio.test_exchange import obj_of, shuffled
-from tests.web.test_api import client, finish, upload
-
-__all__ = ["client"]
+from tests.web.test_api import finish, upload
 
 
 def test_paint_under_another_mesh_over_http(client: FlaskClient) -> None:

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import io
-from collections.abc import Iterator
 from pathlib import Path
 
 import numpy as np
@@ -12,17 +11,9 @@ from flask.testing import FlaskClient
 from PIL import Image
 
 from ruvelt.core.output.images import encode_png
-from ruvelt.studio.studio import Studio
-from ruvelt.web.app import create_app
 from tests.web.test_api import BRUSH, CAMERA, RED, TARGET, unpack
 
 PAGES = Path(__file__).parents[2] / "docs" / "artists" / "tools"
-
-
-@pytest.fixture
-def client(studio: Studio) -> Iterator[FlaskClient]:
-    with create_app(studio).test_client() as made:
-        yield made
 
 
 def begun(client: FlaskClient, uid: str, **more: object) -> dict[str, object]:

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import io
-from collections.abc import Iterator
 from urllib.parse import unquote
 
 import numpy as np
@@ -13,16 +12,9 @@ from flask.testing import FlaskClient
 from ruvelt.core.output.presets import BUILT_IN
 from ruvelt.core.output.writer import About, writer_of
 from ruvelt.studio.studio import Studio
-from ruvelt.web.app import create_app
 from tests.web.test_api import finish
 
 PRESET = next(p for p in BUILT_IN if p.id == "separate-maps").model_dump(mode="json")
-
-
-@pytest.fixture
-def client(studio: Studio) -> Iterator[FlaskClient]:
-    with create_app(studio).test_client() as made:
-        yield made
 
 
 @pytest.fixture

@@ -5,7 +5,6 @@ from __future__ import annotations
 import errno
 import io
 import json
-from collections.abc import Iterator
 from pathlib import Path
 from typing import Any
 
@@ -14,14 +13,7 @@ from flask.testing import FlaskClient
 from sqlalchemy import event
 
 from ruvelt.studio.studio import Studio
-from ruvelt.web.app import create_app
 from tests.web.test_api import BRUSH, CAMERA, RED, TARGET, finish, unpack
-
-
-@pytest.fixture
-def client(studio: Studio) -> Iterator[FlaskClient]:
-    with create_app(studio).test_client() as made:
-        yield made
 
 
 def edit(values: str) -> bytes:

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import io
-from collections.abc import Iterator
 from pathlib import Path
 
 import cv2
@@ -12,8 +11,6 @@ import pytest
 from flask.testing import FlaskClient
 
 from ruvelt.core.stack.masks import SHAPERS, SOURCES
-from ruvelt.studio.studio import Studio
-from ruvelt.web.app import create_app
 from tests.web.test_api import unpack
 
 PAGES = Path(__file__).parents[2] / "docs" / "artists" / "masks"
@@ -27,12 +24,6 @@ def mask_edit(steps: list[dict[str, object]], layer: str = "l1") -> dict[str, ob
 
 def header(data: bytes) -> dict[str, object]:
     return unpack(data)[0]
-
-
-@pytest.fixture
-def client(studio: Studio) -> Iterator[FlaskClient]:
-    with create_app(studio).test_client() as made:
-        yield made
 
 
 @pytest.fixture
